@@ -1,0 +1,1 @@
+"""The executor: schedule, memo, frame, crop, core sample. Hands out `render`, `Renderer`, `core_sample`, `pass_table`."""

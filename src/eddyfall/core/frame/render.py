@@ -1,0 +1,196 @@
+"""Runs the schedule for one build and viewpoint, remembering every pass by hash(inputs, section)."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.schedule import SCHEDULE
+from eddyfall.core.frame.stage import make_camera, make_stage, make_textures
+from eddyfall.core.hashing import digest
+from eddyfall.core.passes.contract import Camera, Pixels, Stage
+from eddyfall.core.raster.depth_format import DepthFormat
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry, geometry_hash, pack
+from eddyfall.core.scene.resolve import resolve
+
+MAX_EDGE = 8192
+DEFAULT_SIZE = (960, 540)
+
+
+@dataclass(frozen=True)
+class Request:
+    """What to draw. size (width, height) px; crop (x0, y0, x1, y1) px, half open, of that size; role None takes the viewpoint's.
+
+    hidden: drawables left out of camera passes; plate: (4, 3) world corners of an opaque card in camera passes; paint: flat
+    colours by drawable. Shadow passes see none of the three.
+    """
+
+    viewpoint: str
+    size: tuple[int, int] = DEFAULT_SIZE
+    crop: tuple[int, int, int, int] | None = None
+    target: str | None = None
+    role: str | None = None
+    jitter: tuple[float, float] = (0.0, 0.0)
+    hidden: frozenset[int] = frozenset()
+    plate: np.ndarray | None = field(default=None, compare=False)
+    paint: tuple[tuple[int, tuple[float, float, float]], ...] = ()
+
+    @property
+    def window(self) -> tuple[int, int, int, int]:
+        return self.crop or (0, 0, *self.size)
+
+
+@dataclass(frozen=True)
+class Frame:
+    """A rendered window: every buffer by name, the stage it was drawn from, camera and pixels."""
+
+    buffers: dict[str, Any]
+    stage: Stage
+    geometry: Geometry
+    camera: Camera
+    pixels: Pixels
+
+    @property
+    def linear(self) -> np.ndarray:
+        """(h, w, 3) float32 scene-linear radiance before exposure."""
+        return np.asarray(self.buffers["linear"])
+
+    @property
+    def display(self) -> np.ndarray:
+        """(h, w, 3) uint8 sRGB."""
+        return np.asarray(self.buffers["display"])
+
+    @property
+    def drawable(self) -> np.ndarray:
+        """(h, w) int32 front opaque drawable, -1 where there is none."""
+        return np.asarray(self.buffers["drawable"])
+
+    @property
+    def depth_format(self) -> DepthFormat:
+        return self.stage.depth_format
+
+    @property
+    def view_depth(self) -> np.ndarray:
+        """(h, w) metres along the view of the main depth buffer."""
+        return self.depth_format.view_depth(self.buffers["depth"])
+
+    @property
+    def draw_list(self) -> list[str]:
+        """Names of the drawables in view, front to back."""
+        return [self.geometry.drawables[i].name for i in self.buffers["in_view"]]
+
+
+class Renderer:
+    """Renders builds and shares what stays the same between them through one memo."""
+
+    def __init__(self, memo: Memo | None = None) -> None:
+        self.memo = memo or Memo()
+        self.ran: list[str] = []
+
+    def geometry(self, build: Build) -> Geometry:
+        """World geometry of a build."""
+        key = "geometry" + geometry_hash(build.scene, build.setup)
+        return self._remember(key, lambda: pack(build.scene, build.setup))
+
+    def frame(self, build: Build, request: Request, upto: str = "display") -> Frame:
+        """Run the schedule up to the pass that writes buffer `upto`. RequestError for sizes, crops, names that do not exist."""
+        check_request(request)
+        base = self.geometry(build)
+        geometry = base if request.plate is None else base.with_plate(request.plate)
+        resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
+        sampling = (resolved.textures.mips, resolved.textures.mip_bias, resolved.textures.anisotropy)
+        geometry_key = geometry_hash(build.scene, build.setup)
+        material_key = digest(geometry_key, build.scene.materials, build.scene.images, build.setup.materials, sampling)
+        textures = self._remember("textures" + material_key, lambda: make_textures(build, base, *sampling))
+        stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint)
+        camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
+        pixels = Pixels(request.size, request.window, request.jitter)
+        values: dict[str, Any] = {
+            "geometry": geometry, "caster_geometry": base, "textures": textures, "camera": camera, "pixels": pixels,
+        }  # fmt: skip
+        plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()
+        keys = {
+            "geometry": digest(geometry_key, plate_key), "caster_geometry": geometry_key, "textures": material_key,
+            "camera": digest(camera), "pixels": digest(pixels),
+        }  # fmt: skip
+        for p in SCHEDULE:
+            section = p.section(stage)
+            key = digest(p.name, [keys[name] for name in p.reads], section)
+            outputs = self.memo.get(key)
+            if outputs is None:
+                outputs = p.run({name: values[name] for name in p.reads}, section)
+                self.ran.append(p.name)
+                self.memo.put(key, outputs)
+            for name in p.writes:
+                values[name] = outputs[name]
+                keys[name] = f"{key}/{name}"
+            if upto in p.writes:
+                break
+        return Frame(values, stage, geometry, camera, pixels)
+
+    def picture(self, build: Build, request: Request, samples: int = 1) -> np.ndarray:
+        """(h, w, 3) float32 linear, mean of `samples` frames with sub-pixel jitter (Halton 2, 3)."""
+        if samples <= 1:
+            return self.frame(build, request, "linear").linear
+        total: np.ndarray | float = 0.0
+        for i in range(1, samples + 1):
+            total = total + self.frame(build, replace(request, jitter=(halton(i, 2) - 0.5, halton(i, 3) - 0.5)), "linear").linear
+        return np.asarray(total / samples, np.float32)
+
+    def _remember(self, key: str, make: Callable[[], Any]) -> Any:
+        value = self.memo.get(key)
+        if value is None:
+            value = make()
+            self.memo.put(key, value)
+        return value
+
+
+def render(
+    build: Build,
+    viewpoint: str,
+    *,
+    target: str | None = None,
+    size: tuple[int, int] = DEFAULT_SIZE,
+    crop: tuple[int, int, int, int] | None = None,
+    samples: int = 1,
+    memo: Memo | None = None,
+) -> Frame:
+    """One frame, as the stand-in renderer draws it: linear, display, depth, prepass depth, drawable, draw list and more.
+
+    samples > 1 averages that many jittered frames in linear light (2 to 12); the other buffers are of the unjittered one.
+    """
+    renderer = Renderer(memo)
+    request = Request(viewpoint, size, crop, target)
+    frame = renderer.frame(build, request)
+    if samples <= 1:
+        return frame
+    from eddyfall.core.passes.display import encode_display, exposure_scale
+
+    linear = renderer.picture(build, request, samples)
+    e = frame.stage.resolved.exposure
+    display = encode_display(linear * np.float32(exposure_scale(e.mode, e.ev100)))
+    return replace(frame, buffers={**frame.buffers, "linear": linear, "display": display})
+
+
+def check_request(request: Request) -> None:
+    """RequestError if size or crop make no sense."""
+    width, height = request.size
+    if not (1 <= width <= MAX_EDGE and 1 <= height <= MAX_EDGE):
+        raise RequestError(f"size {width} x {height} px is not within 1 to {MAX_EDGE}")
+    x0, y0, x1, y1 = request.window
+    if not (0 <= x0 < x1 <= width and 0 <= y0 < y1 <= height):
+        raise RequestError(f"region {x0},{y0} to {x1},{y1} does not lie in the {width} x {height} frame")
+
+
+def halton(index: int, base: int) -> float:
+    """Radical inverse of index (1, 2, ...) in a base (Halton 1960)."""
+    result, f = 0.0, 1.0
+    while index:
+        f /= base
+        result += f * (index % base)
+        index //= base
+    return result

@@ -1,0 +1,164 @@
+"""From a build to what the passes are given: geometry, material tables, states by drawable, lights, cameras."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.errors import RequestError
+from eddyfall.core.passes.contract import Camera, DrawableState, LightState, Stage, Textures
+from eddyfall.core.raster.rasterise import Cutouts
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.scene.setup import STOCK_SHADERS
+from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader
+from eddyfall.core.shade.blend import KINDS
+from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
+from eddyfall.core.shade.surface import Surfaces, material_factors
+from eddyfall.core.shade.textures import build_store
+
+BLEND_OF_MODE = {"OPAQUE": "opaque", "MASK": "cutout", "BLEND": "blended"}
+
+
+@dataclass(frozen=True)
+class MaterialState:
+    """What glTF and setup together say of one material."""
+
+    key: str
+    blend: str
+    double_sided: bool
+    shader: str
+    cutoff: float
+
+
+def material_states(build: Build) -> list[MaterialState]:
+    """By material index; the last one is the default material of parts that have none."""
+    states = []
+    for key, material in zip(build.scene.material_keys, build.scene.materials):
+        entry = build.setup.materials.get(key, MaterialSetup())
+        states.append(
+            MaterialState(
+                key,
+                entry.blend or BLEND_OF_MODE[material.alpha_mode],
+                material.double_sided if entry.double_sided is None else entry.double_sided,
+                entry.shader or STOCK_SHADERS[material.alpha_mode],
+                material.alpha_cutoff,
+            )
+        )
+    return [*states, MaterialState("(default)", "opaque", False, STOCK_SHADERS["OPAQUE"], 0.5)]
+
+
+def make_state(build: Build, geometry: Geometry, hidden: frozenset[int], plate: bool) -> DrawableState:
+    """States of all drawables; `hidden` ones are left out of camera passes, the plate too unless asked for."""
+    materials = material_states(build)
+    rows: list[dict[str, Any]] = []
+    for i, d in enumerate(geometry.drawables):
+        m = materials[d.material]
+        shader = build.setup.shaders.get(m.shader, Shader())
+        node = build.setup.nodes.get(d.node, NodeSetup())
+        is_plate = i == geometry.plate
+        rows.append(
+            {
+                "blend": KINDS[m.blend], "double_sided": m.double_sided or is_plate, "material": d.material % len(materials),
+                "shader": m.shader, "colour_pass": shader.passes.colour, "depth_pass": shader.passes.depth,
+                "shadow_pass": shader.passes.shadow, "fogs": shader.fogs, "drawn": node.drawn, "casts": node.casts and not is_plate,
+                "receives": node.receives, "rank": node.draw_rank, "padding_m": node.bounds_padding_m,
+                "draw_distance_m": node.draw_distance_m, "camera_hidden": i in hidden or (is_plate and not plate),
+            }  # fmt: skip
+        )
+    types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}
+    columns = {k: np.array([r[k] for r in rows], types.get(k, bool)) for k in rows[0] if k != "shader"}
+    return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
+
+
+def make_textures(build: Build, geometry: Geometry, mips: bool, bias: float, taps: int) -> Textures:
+    """Material tables, texels and cutout tables of a build."""
+    store, slots = build_store(build.scene.images, build.scene.materials, mips)
+    states = material_states(build)
+    factors = material_factors(build.scene.materials)
+    table = np.zeros((len(states), 6), np.int32)
+    alpha_uv = geometry.uv0
+    for m in range(len(states)):
+        slot = slots[m, 0]
+        if slot >= 0:
+            table[m] = [*store.slots[slot, :5], 1]
+    if any(slots[m, 0] >= 0 and store.slots[slots[m, 0], 5] == 1 for m in range(len(states))):
+        alpha_uv = np.array(geometry.uv0)
+        for d in geometry.drawables:
+            if slots[d.material, 0] >= 0 and store.slots[slots[d.material, 0], 5] == 1:
+                rows = np.unique(geometry.triangles[d.first : d.last])
+                alpha_uv[rows] = geometry.uv1[rows]
+    cut = np.array([d.material % len(states) if states[d.material].blend == "cutout" else -1 for d in geometry.drawables], np.int32)
+    cutouts = Cutouts(
+        cut, np.array([s.cutoff for s in states], np.float32), factors[:, 3].astype(np.float32), table, store.levels, store.texels[:, 3]
+    )
+    return Textures(Surfaces(factors, slots, *store, float(bias), int(taps)), cutouts, alpha_uv)
+
+
+def make_lights(build: Build) -> tuple[LightState, ...]:
+    """Lights of the scene and suns of the setup that are on; suns first."""
+    lights = []
+    scene = build.scene
+    for key, node_index in zip(scene.light_keys, (i for i, n in enumerate(scene.nodes) if n.light is not None)):
+        entry = build.setup.lights.get(key, LightSetup())
+        if not entry.on:
+            continue
+        light = scene.lights[scene.nodes[node_index].light]  # type: ignore[index]
+        world = scene.world_matrices[node_index]
+        back = world[:3, 2] / max(float(np.linalg.norm(world[:3, 2])), 1e-12)
+        kind = {"directional": DIRECTIONAL, "point": POINT, "spot": SPOT}[light.kind]
+        inner, outer = math.cos(light.inner_cone_rad), math.cos(light.outer_cone_rad)
+        scale = 1.0 / max(0.001, inner - outer)
+        towards = back if kind == DIRECTIONAL else -back
+        power = tuple(c * light.intensity for c in light.rgb)
+        casts = entry.casts if entry.casts is not None else kind == DIRECTIONAL
+        place = tuple(map(float, world[:3, 3]))
+        lights.append(
+            LightState(key, kind, place, tuple(map(float, towards)), power, light.range_m, (scale, -outer * scale), casts)  # type: ignore[arg-type]
+        )
+    for key, entry in build.setup.lights.items():
+        if entry.kind == "sun" and entry.on:
+            towards = np.array(entry.towards) / max(float(np.linalg.norm(entry.towards)), 1e-12)
+            power = tuple(c * entry.illuminance_lux for c in entry.rgb)
+            lights.append(
+                LightState(key, DIRECTIONAL, (0.0, 0.0, 0.0), tuple(map(float, towards)), power, 0.0, (1.0, 0.0), entry.casts is not False)  # type: ignore[arg-type]
+            )
+    return tuple(sorted(lights, key=lambda v: v.kind != DIRECTIONAL))
+
+
+def make_camera(build: Build, viewpoint: str, aspect: float) -> Camera:
+    """The camera of a viewpoint. RequestError if it does not exist."""
+    if viewpoint not in build.setup.viewpoints:
+        there = ", ".join(build.setup.viewpoints) or "none"
+        raise RequestError(f"viewpoint {viewpoint!r} does not exist; there are: {there}")
+    view = build.setup.viewpoints[viewpoint]
+    if view.camera is not None:
+        scene = build.scene
+        index = scene.node_keys.index(view.camera)
+        world = scene.world_matrices[index]
+        axes = world[:3, :3] / np.maximum(np.linalg.norm(world[:3, :3], axis=0), 1e-12)
+        camera = scene.cameras[scene.nodes[index].camera]  # type: ignore[index]
+        return Camera(tuple(map(float, world[:3, 3])), _rows(axes.T), camera.fov_y_rad, aspect)  # type: ignore[arg-type]
+    assert view.eye is not None and view.target is not None
+    return Camera(view.eye, look_at(view.eye, view.target), math.radians(view.fov_y_deg), aspect)
+
+
+def look_at(eye: Any, target: Any) -> tuple[tuple[float, ...], ...]:
+    """Rows right, up, back of a camera at `eye` that looks at `target`, +Y up where possible."""
+    back = np.array(eye, float) - np.array(target, float)
+    back /= np.linalg.norm(back)
+    up = np.array([0.0, 1.0, 0.0]) if abs(back[1]) < 0.9999 else np.array([0.0, 0.0, -1.0])
+    right = np.cross(up, back)
+    right /= np.linalg.norm(right)
+    return _rows(np.stack([right, np.cross(back, right), back]))
+
+
+def _rows(matrix: np.ndarray) -> tuple[tuple[float, ...], ...]:
+    return tuple(tuple(float(v) for v in row) for row in matrix)
+
+
+def make_stage(build: Build, geometry: Geometry, resolved: Resolved, hidden: frozenset[int], plate: bool, paint: Any) -> Stage:
+    """All that sections are cut from."""
+    return Stage(resolved, make_state(build, geometry, hidden, plate), make_lights(build), paint)

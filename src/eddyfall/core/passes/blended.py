@@ -1,0 +1,163 @@
+"""Pass 10: blended drawables, farthest first by the order key and draw rank, in a layer of their own; frame = C + T * opaque."""
+
+import math
+from typing import Any
+
+import numpy as np
+from numba import njit, prange
+
+from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values, View
+from eddyfall.core.passes.sections import sky_colours, sky_light
+from eddyfall.core.raster.depth_format import depth_key
+from eddyfall.core.raster.project import SUBPIXEL, project
+from eddyfall.core.raster.rasterise import BANDS
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.shade.blend import blend_channel
+from eddyfall.core.shade.lights import direct_at
+from eddyfall.core.shade.sky import ambient_at
+from eddyfall.core.shade.surface import ROW, Soup, surface_at
+
+
+def section(stage: Stage) -> dict[str, Any]:
+    s, shadow = stage.state, stage.resolved.shadow
+    return {
+        "blend": s.blend, "rank": s.rank, "fogs": s.fogs, "receives": s.receives, "double_sided": s.double_sided, "material": s.material,
+        "order": stage.resolved.order.key, "fog": stage.resolved.fog, "depth": stage.depth_format, "paint": stage.paint,
+        "sky": sky_light(stage), "no_sky": sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
+        "bias_texels": shadow.bias_texels, "filter_px": shadow.filter_px,
+    }  # fmt: skip
+
+
+def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Any, section: dict[str, Any]) -> np.ndarray:
+    """Blended drawables of `in_view` in the order they are drawn: rank first, then farthest bounds centre first, then file order."""
+    chosen = np.sort(in_view[section["blend"][in_view] >= 2])
+    centres = geometry.bounds[chosen].mean(axis=1)
+    if section["order"] == "range":
+        key = np.linalg.norm(centres - np.array(camera.eye), axis=1)
+    else:
+        key = camera.view_depth(centres)
+    return chosen[np.lexsort((chosen, -key, section["rank"][chosen]))].astype(np.int32)
+
+
+def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+    geometry: Geometry = inputs["geometry"]
+    pixels, textures, fogged = inputs["pixels"], inputs["textures"], inputs["fogged"]
+    order = draw_order(geometry, inputs["in_view"], inputs["camera"], section)
+    layer = np.zeros((*pixels.shape, 6), np.float32)
+    layer[..., 3:] = 1.0
+    if not len(order):
+        return {"layer": layer, "linear": fogged}
+    view = View(inputs["camera"], pixels)
+    spans = [np.arange(geometry.drawables[i].first, geometry.drawables[i].last, dtype=np.int32) for i in order]
+    chosen = np.concatenate(spans)
+    cull = np.where(section["double_sided"][geometry.owner[chosen]], 0, 1).astype(np.int8)
+    screen = project(
+        geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, view.clip_matrix(section["depth"]), pixels.size,
+        pixels.window,
+    )  # fmt: skip
+    if len(screen.ids):
+        soup = Soup(
+            geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, section["material"]
+        )
+        maps = inputs["shadow_maps"]._replace(bias_texels=section["bias_texels"], filter_px=section["filter_px"])
+        fog, code = section["fog"], section["depth"].code
+        paint = np.full((len(geometry.drawables), 3), np.nan)
+        for drawable, rgb in section["paint"]:
+            paint[drawable] = rgb
+        _blend_layer(
+            screen.fixed, screen.z, screen.ids, screen.box, section["blend"].astype(np.int32), section["receives"].astype(np.uint8),
+            section["fogs"].astype(np.uint8), paint, inputs["depth"], code.bits, code.sign, pixels.origin[0], pixels.origin[1],
+            pixels.jitter[0], pixels.jitter[1], view.rays, soup, textures.surfaces, inputs["lights"], maps,
+            section["sky"] or section["no_sky"], fog.fog_per_m if fog.enabled else 0.0, np.array(fog.rgb), layer,
+        )  # fmt: skip
+    return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _blend_layer(
+    fixed, zs, ids, box, blend, receives, fogs, paint, depth, bits, sign, ox, oy, jx, jy, rays, soup, surf, lights, maps, sky,
+    fog_per_m, fog_rgb, layer,
+):  # fmt: skip
+    height, width = depth.shape
+    rows = max(4, (height + BANDS - 1) // BANDS)
+    for band in prange((height + rows - 1) // rows):
+        row = np.empty(ROW, np.float32)
+        first_row = oy + band * rows
+        last_row = min(first_row + rows, oy + height) - 1
+        for i in range(ids.shape[0]):
+            if box[i, 3] < first_row or box[i, 1] > last_row:
+                continue
+            x0, y0, x1, y1, x2, y2 = fixed[i, 0], fixed[i, 1], fixed[i, 2], fixed[i, 3], fixed[i, 4], fixed[i, 5]
+            if (x1 - x0) * (y2 - y0) - (y1 - y0) * (x2 - x0) < 0:
+                x1, y1, x2, y2 = x2, y2, x1, y1
+            vx, vy = np.float32(fixed[i, 0]) / np.float32(SUBPIXEL), np.float32(fixed[i, 1]) / np.float32(SUBPIXEL)
+            bias0 = 0 if (y1 == y2 and x2 > x1) or y2 < y1 else -1
+            bias1 = 0 if (y2 == y0 and x0 > x2) or y0 < y2 else -1
+            bias2 = 0 if (y0 == y1 and x1 > x0) or y1 < y0 else -1
+            t = ids[i]
+            drawable = soup.owner[t]
+            for y in range(max(box[i, 1], first_row), min(box[i, 3], last_row) + 1):
+                py = np.int64(y) * SUBPIXEL + SUBPIXEL // 2
+                dy = (np.float32(y) + np.float32(0.5)) - vy
+                for x in range(max(box[i, 0], ox), min(box[i, 2], ox + width - 1) + 1):
+                    px = np.int64(x) * SUBPIXEL + SUBPIXEL // 2
+                    if (x2 - x1) * (py - y1) - (y2 - y1) * (px - x1) + bias0 < 0:
+                        continue
+                    if (x0 - x2) * (py - y2) - (y0 - y2) * (px - x2) + bias1 < 0:
+                        continue
+                    if (x1 - x0) * (py - y0) - (y1 - y0) * (px - x0) + bias2 < 0:
+                        continue
+                    dx = (np.float32(x) + np.float32(0.5)) - vx
+                    d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
+                    if not depth_key(d, bits, sign) <= depth[y - oy, x - ox]:
+                        continue
+                    r, g, b, alpha = shade_blended(
+                        x + 0.5 + jx, y + 0.5 + jy, t, receives[drawable], rays, soup, surf, lights, maps, sky, paint[drawable], row
+                    )
+                    fade = 1.0
+                    if fogs[drawable] == 1 and fog_per_m > 0.0:
+                        fade = math.exp(-fog_per_m * row[13])
+                    pixel = layer[y - oy, x - ox]
+                    for c in range(3):
+                        value = r if c == 0 else (g if c == 1 else b)
+                        value, strength = fade_blended(blend[drawable], value, alpha, fade, fog_rgb[c])
+                        pixel[c], pixel[3 + c] = blend_channel(blend[drawable], pixel[c], pixel[3 + c], value, strength)
+
+
+@njit(cache=True)
+def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, paint, row):
+    """(r, g, b, alpha) of one blended fragment, lit like an opaque one; `row` (14,) is filled on the way."""
+    alpha = surface_at(px, py, t, rays, soup, surf, row)
+    if paint[0] == paint[0]:
+        return paint[0], paint[1], paint[2], alpha
+    dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
+    dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
+    dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
+    length = math.sqrt(dx * dx + dy * dy + dz * dz)
+    depth = row[13] / length
+    vx, vy, vz = -dx / length, -dy / length, -dz / length
+    r, g, b, _ = direct_at(
+        row, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth, vx, vy, vz, depth, receives, lights, maps
+    )
+    ar, ag, ab = ambient_at(row, vx, vy, vz, sky)
+    return r + ar + row[10], g + ag + row[11], b + ab + row[12], alpha
+
+
+@njit(cache=True)
+def fade_blended(kind, value, alpha, t, fog):
+    """(value, alpha) after fog of transmittance t at the fragment's own depth: what adds light fades, what covers turns to fog."""
+    if kind == 4:
+        return value * t, alpha
+    if kind == 5:
+        return 1.0 + (value - 1.0) * t, alpha
+    if kind == 6:
+        return value, alpha * t
+    if kind == 3:
+        return t * value + (1.0 - t) * fog * alpha, alpha
+    return t * value + (1.0 - t) * fog, alpha
+
+
+PASS = Pass(10, "blended", "blended drawables in their own layer, farthest first, fogged at their own depth",
+            ("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"), ("layer", "linear"),
+            section, run, ("materials.blend", "nodes.draw_rank", "order", "shaders.fogs", "fog"), 0,
+            (OffSwitch("materials.*.blend", "opaque", "blending off"),))  # fmt: skip

@@ -1,0 +1,193 @@
+"""What a pass is, and what its settings are cut from. Passes import this and the rooms below, never each other."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.raster.depth_format import DepthFormat
+from eddyfall.core.raster.rasterise import Cutouts
+from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.shade.surface import Rays, Surfaces
+
+Values = Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Camera:
+    """A perspective camera: rotation rows are right, up, back in world space; fov in radians; aspect = width / height."""
+
+    eye: tuple[float, float, float]
+    rotation: tuple[tuple[float, ...], ...]
+    fov_y_rad: float
+    aspect: float
+
+    @cached_property
+    def axes(self) -> np.ndarray:
+        return np.array(self.rotation, np.float64)
+
+    @property
+    def forward(self) -> np.ndarray:
+        return -self.axes[2]
+
+    def view_depth(self, points: np.ndarray) -> np.ndarray:
+        """Depth along the view in metres of world points (..., 3)."""
+        return (np.asarray(points, np.float64) - np.array(self.eye)) @ self.forward
+
+
+@dataclass(frozen=True)
+class Pixels:
+    """Which pixels are drawn: full frame size, the window of it (x0, y0, x1, y1; half open), sub-pixel jitter."""
+
+    size: tuple[int, int]
+    window: tuple[int, int, int, int]
+    jitter: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return self.window[3] - self.window[1], self.window[2] - self.window[0]
+
+    @property
+    def origin(self) -> tuple[int, int]:
+        return self.window[0], self.window[1]
+
+
+@dataclass(frozen=True)
+class View:
+    """Camera and pixels together, with what follows from both."""
+
+    camera: Camera
+    pixels: Pixels
+
+    def clip_matrix(self, depth: DepthFormat) -> np.ndarray:
+        """float32 (4, 4) world to clip, y up, depth 0..1, jitter included."""
+        camera, (width, height) = self.camera, self.pixels.size
+        view = np.eye(4)
+        view[:3, :3] = camera.axes
+        view[:3, 3] = -camera.axes @ np.array(camera.eye)
+        a, b = depth.ab
+        f = 1.0 / np.tan(camera.fov_y_rad / 2)
+        jx, jy = self.pixels.jitter
+        projection = np.array(
+            [[f / camera.aspect, 0, 2 * jx / width, 0], [0, f, -2 * jy / height, 0], [0, 0, -a, b], [0, 0, -1, 0]]
+        )
+        return np.ascontiguousarray((projection @ view).astype(np.float32))
+
+    @cached_property
+    def rays(self) -> Rays:
+        """Unjittered eye rays; pixel positions count from the frame's top left corner."""
+        camera, (width, height) = self.camera, self.pixels.size
+        half_h = np.tan(camera.fov_y_rad / 2)
+        half_w = half_h * camera.aspect
+        right, up = camera.axes[0], camera.axes[1]
+        return Rays(
+            np.array(camera.eye, np.float64),
+            np.ascontiguousarray(camera.forward - right * half_w + up * half_h),
+            np.ascontiguousarray(right * (2 * half_w / width)),
+            np.ascontiguousarray(up * (-2 * half_h / height)),
+        )
+
+    @cached_property
+    def ray_lengths(self) -> np.ndarray:
+        """(h, w) Euclidean metres per metre of view depth at each pixel of the window."""
+        x0, y0, x1, y1 = self.pixels.window
+        jx, jy = self.pixels.jitter
+        half_h = np.tan(self.camera.fov_y_rad / 2)
+        sx = ((np.arange(x0, x1) + 0.5 + jx) / self.pixels.size[0] * 2 - 1) * half_h * self.camera.aspect
+        sy = ((np.arange(y0, y1) + 0.5 + jy) / self.pixels.size[1] * 2 - 1) * half_h
+        return np.sqrt(1.0 + sx[None, :] ** 2 + sy[:, None] ** 2)
+
+
+@dataclass(frozen=True)
+class LightState:
+    """One light that shines: sun towards (unit), point or spot at place; power rgb in lux or candela."""
+
+    name: str
+    kind: int
+    place: tuple[float, float, float]
+    towards: tuple[float, float, float]
+    power: tuple[float, float, float]
+    range_m: float
+    cone: tuple[float, float]
+    casts: bool
+
+
+@dataclass(frozen=True)
+class DrawableState:
+    """By drawable, (d,): blend kind code, and what setup and shader say of it."""
+
+    blend: np.ndarray
+    double_sided: np.ndarray
+    material: np.ndarray
+    shader: tuple[str, ...]
+    colour_pass: np.ndarray
+    depth_pass: np.ndarray
+    shadow_pass: np.ndarray
+    fogs: np.ndarray
+    drawn: np.ndarray
+    casts: np.ndarray
+    receives: np.ndarray
+    rank: np.ndarray
+    padding_m: np.ndarray
+    draw_distance_m: np.ndarray
+    camera_hidden: np.ndarray
+
+    @property
+    def solid(self) -> np.ndarray:
+        """uint8: opaque or cutout."""
+        return (self.blend < 2).astype(np.uint8)
+
+
+@dataclass(frozen=True)
+class Stage:
+    """Everything the settings of passes are cut from. A pass sees only what its `section` takes out of it."""
+
+    resolved: Resolved
+    state: DrawableState
+    lights: tuple[LightState, ...]
+    paint: tuple[tuple[int, tuple[float, float, float]], ...] = ()
+
+    @property
+    def depth_format(self) -> DepthFormat:
+        d = self.resolved.depth
+        return DepthFormat(d.format, d.reversed, d.near_m, d.far_m)
+
+
+@dataclass(frozen=True)
+class Textures:
+    """Material tables and texels of a build, for the surface kernels and for cutout tests."""
+
+    surfaces: Surfaces
+    cutouts: Cutouts
+    alpha_uv: np.ndarray
+
+
+@dataclass(frozen=True)
+class OffSwitch:
+    """How the effect of a pass is switched off by itself: a settings leaf and the value to set."""
+
+    leaf: str
+    value: Any
+    title: str
+
+
+@dataclass(frozen=True)
+class Pass:
+    """One step of the renderer.
+
+    reads, writes: names of buffers. section(stage): all the settings it may use. run(inputs, section): its outputs.
+    support_px: how far it looks sideways (0: only its own pixel; None: needs the whole frame). off: its off-switches.
+    """
+
+    number: float
+    name: str
+    does: str
+    reads: tuple[str, ...]
+    writes: tuple[str, ...]
+    section: Callable[[Stage], dict[str, Any]]
+    run: Callable[[Values, dict[str, Any]], dict[str, Any]]
+    settings: tuple[str, ...] = ()
+    support_px: int | None = 0
+    off: tuple[OffSwitch, ...] = ()

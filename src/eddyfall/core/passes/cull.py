@@ -1,0 +1,59 @@
+"""Pass 2: which drawables are in view, front to back."""
+
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
+from eddyfall.core.scene.drawables import Geometry
+
+
+def section(stage: Stage) -> dict[str, Any]:
+    s = stage.state
+    return {
+        "shown": s.drawn & ~s.camera_hidden & s.colour_pass,
+        "padding_m": s.padding_m,
+        "draw_distance_m": s.draw_distance_m,
+        "near_m": stage.resolved.depth.near_m,
+        "far_m": stage.resolved.depth.far_m,
+    }
+
+
+def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+    geometry: Geometry = inputs["geometry"]
+    camera: Camera = inputs["camera"]
+    low = geometry.bounds[:, 0] - section["padding_m"][:, None]
+    high = geometry.bounds[:, 1] + section["padding_m"][:, None]
+    inside = section["shown"] & in_frustum(camera, low, high, section["near_m"], section["far_m"])
+    middle = (low + high) / 2
+    eye = np.array(camera.eye)
+    limit = section["draw_distance_m"]
+    inside &= (limit == 0) | (np.linalg.norm(middle - eye, axis=1) <= limit)
+    chosen = np.flatnonzero(inside)
+    depth = camera.view_depth(middle[chosen])
+    order = np.argsort(depth, kind="stable")
+    return {"in_view": chosen[order].astype(np.int32)}
+
+
+def in_frustum(camera: Camera, low: np.ndarray, high: np.ndarray, near_m: float, far_m: float | None) -> np.ndarray:
+    """(d,) bool: boxes low..high (d, 3) not wholly outside one plane of the full view frustum."""
+    right, up, back = camera.axes
+    t = np.tan(camera.fov_y_rad / 2)
+    planes = [
+        (-back - right / (t * camera.aspect), 0.0),
+        (-back + right / (t * camera.aspect), 0.0),
+        (-back - up / t, 0.0),
+        (-back + up / t, 0.0),
+        (-back, near_m),
+    ]
+    centre, half = (low + high) / 2 - np.array(camera.eye), (high - low) / 2
+    inside = np.ones(len(low), bool)
+    for normal, offset in planes:
+        inside &= centre @ normal + half @ np.abs(normal) >= offset
+    if far_m is not None:
+        inside &= centre @ -back - half @ np.abs(back) <= far_m
+    return inside
+
+
+PASS = Pass(2, "cull", "frustum by padded bounds, draw distance; front to back", ("geometry", "camera"), ("in_view",), section, run,
+            ("nodes.drawn", "nodes.bounds_padding_m", "nodes.draw_distance_m", "shaders.passes.colour"), None)  # fmt: skip

@@ -1,0 +1,35 @@
+"""Pass 13: exposure and display encoding."""
+
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Pass, Stage, Values
+from eddyfall.core.shade.srgb import encode
+
+
+def exposure_scale(mode: str, ev100: float) -> float:
+    """Factor from nits to display light: 1, or 1 / (1.2 * 2^EV100) (Lagarde & de Rousiers 2014; ISO 12232)."""
+    return 1.0 if mode == "off" else 1.0 / (1.2 * 2.0**ev100)
+
+
+def section(stage: Stage) -> dict[str, Any]:
+    return {"exposure": stage.resolved.exposure}
+
+
+def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+    e = section["exposure"]
+    return {"display": encode_display(inputs["linear"] * np.float32(exposure_scale(e.mode, e.ev100)))}
+
+
+_STEPS = 4096
+_TABLE = (encode((np.arange(_STEPS + 1) / _STEPS) ** 2) * 255.0).astype(np.float32)
+
+
+def encode_display(light: np.ndarray) -> np.ndarray:
+    """8-bit sRGB of display light; a table over sqrt(light), within 0.02 code of the exact curve before rounding."""
+    position = np.sqrt(np.clip(light, 0.0, 1.0)) * np.float32(_STEPS)
+    return (_TABLE[(position + np.float32(0.5)).astype(np.int32)] + np.float32(0.5)).astype(np.uint8)
+
+
+PASS = Pass(13, "display", "exposure and display encoding", ("linear",), ("display",), section, run, ("exposure",), 0)

@@ -1,0 +1,41 @@
+"""Pass 9: fog over the opaque picture, at the distance the depth copy gives, which is not always the surface's."""
+
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values, View
+from eddyfall.core.shade.fog import fogged, transmittance
+
+
+def section(stage: Stage) -> dict[str, Any]:
+    return {"fog": stage.resolved.fog, "copy_from": stage.resolved.depth.copy_from, "depth": stage.depth_format}
+
+
+def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+    fog = section["fog"]
+    if not fog.enabled:
+        return {"fogged": inputs["with_sky"], "fog_distance": np.full(inputs["pixels"].shape, np.nan, np.float32)}
+    distance = copied_distance(inputs, section)
+    t = transmittance(distance, fog.fog_per_m)
+    if fog.covers_sky < 1.0:
+        t = np.where(inputs["visible"] < 0, 1.0 - (1.0 - t) * fog.covers_sky, t)
+    colour = fogged(inputs["with_sky"], t, np.array(fog.rgb)).astype(np.float32)
+    return {"fogged": colour, "fog_distance": distance.astype(np.float32)}
+
+
+def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
+    """(h, w) Euclidean metres rebuilt from the depth copy; infinity where it reads as infinitely far."""
+    match section["copy_from"]:
+        case "none":
+            return np.full(inputs["pixels"].shape, np.inf)
+        case "prepass":
+            key = inputs["prepass_depth"]
+        case _:
+            key = inputs["depth"]
+    return np.asarray(section["depth"].view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
+
+
+PASS = Pass(9, "fog", "fog at the distance of the depth copy", ("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
+            ("fogged", "fog_distance"), section, run, ("fog", "depth.copy_from"), 0,
+            (OffSwitch("fog.enabled", False, "fog off"), OffSwitch("depth.copy_from", "none", "no depth copy")))  # fmt: skip

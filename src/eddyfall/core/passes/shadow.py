@@ -1,0 +1,149 @@
+"""Pass 3: shadow depth. Sun cascades (and a far tier) fitted to the full view frustum; cube or single maps of other lights."""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Camera, LightState, OffSwitch, Pass, Stage, Values
+from eddyfall.core.raster.depth_format import DepthCode
+from eddyfall.core.raster.project import project
+from eddyfall.core.raster.rasterise import rasterise
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.shade.cascades import Slice, cascade_slices
+from eddyfall.core.shade.lights import DIRECTIONAL, POINT, Lights, ShadowMaps
+
+LIGHT_NEAR_M = 0.02
+
+
+def section(stage: Stage) -> dict[str, Any]:
+    s, shadow = stage.state, stage.resolved.shadow
+    return {
+        "lights": stage.lights,
+        "enabled": shadow.enabled,
+        "slices": (shadow.near_m, shadow.reach_m, shadow.cascades, shadow.split_lambda, shadow.resolution),
+        "far": (shadow.far_reach_m, shadow.far_resolution),
+        "light_resolution": shadow.light_resolution,
+        "casters": s.casts & s.shadow_pass & s.drawn & (s.blend < 2),
+        "double_sided": s.double_sided,
+    }
+
+
+def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+    lights: tuple[LightState, ...] = section["lights"]
+    maps: list[tuple[np.ndarray, np.ndarray, np.ndarray]] = []
+    first, counts = [], []
+    for light in lights:
+        first.append(len(maps))
+        if section["enabled"] and light.casts:
+            maps += _maps_of(light, inputs, section)
+        counts.append(len(maps) - first[-1])
+    table = Lights(
+        np.array([v.kind for v in lights], np.int32), _rows([v.place for v in lights], 3), _rows([v.towards for v in lights], 3),
+        _rows([v.power for v in lights], 3), np.array([v.range_m for v in lights], np.float64), _rows([v.cone for v in lights], 2),
+        np.array(first, np.int32), np.array(counts, np.int32),
+    )  # fmt: skip
+    offset = 0
+    infos = []
+    for _, info, depth in maps:
+        info[4] = offset
+        offset += depth.size
+        infos.append(info)
+    shadow_maps = ShadowMaps(
+        np.stack([m[0] for m in maps]) if maps else np.zeros((0, 4, 4)), _rows(infos, 6),
+        np.concatenate([m[2].ravel() for m in maps]) if maps else np.zeros(1, np.float32), 0.0, 1,
+    )  # fmt: skip
+    return {"lights": table, "shadow_maps": shadow_maps}
+
+
+def _rows(values: list[Any], width: int) -> np.ndarray:
+    return np.array(values, np.float64).reshape(-1, width)
+
+
+def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list[tuple[np.ndarray, np.ndarray, np.ndarray]]:
+    geometry: Geometry = inputs["caster_geometry"]
+    camera: Camera = inputs["camera"]
+    result = []
+    if light.kind == DIRECTIONAL:
+        near_m, reach_m, count, blend, resolution = section["slices"]
+        far_reach, far_resolution = section["far"]
+        slices = cascade_slices(near_m, reach_m, count, blend, resolution, camera.fov_y_rad, camera.aspect, far_reach, far_resolution)
+        for i, part in enumerate(slices):
+            edge = resolution if i < count else far_resolution
+            matrix = sun_matrix(part, camera, np.array(light.towards), geometry.scene_bounds)
+            info = np.array([edge, part.near_m, part.far_m, part.texel_m, 0, 0], np.float64)
+            result.append((matrix, info, _depth_map(matrix, edge, geometry, inputs, section)))
+        return result
+    edge = section["light_resolution"]
+    faces = [_look_along(f) for f in range(6)] if light.kind == POINT else [_look_to(np.array(light.towards))]
+    half = math.pi / 4 if light.kind == POINT else min(math.acos(min(max(-light.cone[1] / max(light.cone[0], 1e-9), -1), 1)) + 0.02, 1.5)
+    for axes in faces:
+        matrix = light_matrix(axes, np.array(light.place), half)
+        info = np.array([edge, 0, np.inf, 2 * math.tan(half) / edge, 0, 1], np.float64)
+        result.append((matrix, info, _depth_map(matrix, edge, geometry, inputs, section)))
+    return result
+
+
+def sun_matrix(part: Slice, camera: Camera, towards: np.ndarray, bounds: tuple[np.ndarray, np.ndarray]) -> np.ndarray:
+    """(4, 4) float64 world to clip of one cascade: its sphere across, the whole scene in depth, snapped to whole texels."""
+    back = towards / np.linalg.norm(towards)
+    side = np.array([0.0, 0.0, 1.0]) if abs(back[1]) > 0.99 else np.array([0.0, 1.0, 0.0])
+    right = np.cross(side, back)
+    right /= np.linalg.norm(right)
+    axes = np.stack([right, np.cross(back, right), back])
+    centre = axes @ (np.array(camera.eye) + camera.forward * part.centre_m)
+    centre[:2] = np.floor(centre[:2] / part.texel_m) * part.texel_m
+    low, high = bounds
+    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    along = corners @ back
+    nearest, farthest = along.max() + 0.5, along.min() - 0.5
+    matrix = np.eye(4)
+    matrix[0, :3], matrix[0, 3] = axes[0] / part.radius_m, -centre[0] / part.radius_m
+    matrix[1, :3], matrix[1, 3] = axes[1] / part.radius_m, -centre[1] / part.radius_m
+    matrix[2, :3], matrix[2, 3] = -back / (nearest - farthest), nearest / (nearest - farthest)
+    return matrix
+
+
+def light_matrix(axes: np.ndarray, place: np.ndarray, half_rad: float) -> np.ndarray:
+    """(4, 4) float64 world to clip of one square perspective map; far plane infinite."""
+    view = np.eye(4)
+    view[:3, :3] = axes
+    view[:3, 3] = -axes @ place
+    f = 1.0 / math.tan(half_rad)
+    projection = np.array([[f, 0, 0, 0], [0, f, 0, 0], [0, 0, -1, -LIGHT_NEAR_M], [0, 0, -1, 0]])
+    return np.asarray(projection @ view)
+
+
+def _look_along(face: int) -> np.ndarray:
+    forward = np.zeros(3)
+    forward[face // 2] = 1.0 if face % 2 == 0 else -1.0
+    return _look_to(forward)
+
+
+def _look_to(forward: np.ndarray) -> np.ndarray:
+    back = -forward / np.linalg.norm(forward)
+    side = np.array([0.0, 0.0, 1.0]) if abs(back[1]) > 0.99 else np.array([0.0, 1.0, 0.0])
+    right = np.cross(side, back)
+    right /= np.linalg.norm(right)
+    return np.stack([right, np.cross(back, right), back])
+
+
+def _depth_map(matrix: np.ndarray, edge: int, geometry: Geometry, inputs: Values, section: dict[str, Any]) -> np.ndarray:
+    textures = inputs["textures"]
+    casters: np.ndarray = section["casters"]
+    chosen = np.flatnonzero(casters[geometry.owner]).astype(np.int32)
+    cull = np.where(section["double_sided"][geometry.owner[chosen]], 0, 1).astype(np.int8)
+    window = (0, 0, edge, edge)
+    screen = project(
+        geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, matrix.astype(np.float32), (edge, edge), window
+    )
+    depth = np.ones((edge, edge), np.float32)
+    visible = np.full((edge, edge), -1, np.int32)
+    rasterise(screen, geometry.owner, casters.astype(np.uint8), textures.cutouts, DepthCode(32, 1.0), depth, visible, (0, 0))
+    return depth
+
+
+PASS = Pass(3, "shadow", "shadow depth of each casting light: sun cascades and far tier, cube or single maps",
+            ("caster_geometry", "camera", "textures"), ("lights", "shadow_maps"), section, run,
+            ("shadow", "lights", "nodes.casts", "shaders.passes.shadow"), None,
+            (OffSwitch("shadow.enabled", False, "shadows off"),))  # fmt: skip

@@ -1,0 +1,234 @@
+"""Screen triangles to visibility and depth, with cutout test: kernels, and the plain twin that lists the fragments of one pixel."""
+
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numba import float32, float64, int32, int64, njit, prange, uint8, void
+
+from eddyfall.core.raster.depth_format import DepthCode, depth_key
+from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, readonly
+
+BANDS = 48
+
+
+class Cutouts(NamedTuple):
+    """Alpha tests by triangle owner. `material` (drawables,) int32 index into `cutoff` (-1: none); `table` (materials, 6) int32:
+    first level, levels, wrap u, wrap v, nearest, has texture; `levels` (n, 3) int64: offset, width, height; `alpha` uint8 texels;
+    `factor` (materials,) float32 base alpha."""
+
+    material: np.ndarray
+    cutoff: np.ndarray
+    factor: np.ndarray
+    table: np.ndarray
+    levels: np.ndarray
+    alpha: np.ndarray
+
+
+def rasterise(
+    triangles: ScreenTriangles,
+    owner: np.ndarray,
+    taking_part: np.ndarray,
+    cutouts: Cutouts,
+    code: DepthCode,
+    depth: np.ndarray,
+    visible: np.ndarray,
+    origin: tuple[int, int],
+) -> None:
+    """Draw into `depth` (h, w) float32 keys and `visible` (h, w) int32 indices into `triangles` (in place, test less-or-equal).
+
+    taking_part: uint8 per drawable. owner: drawable of each world triangle. origin: frame pixel of depth[0, 0].
+    """
+    if len(triangles.ids):
+        _rasterise(*triangles, owner, taking_part, *cutouts, code.bits, code.sign, depth, visible, origin[0], origin[1])
+
+
+@njit(cache=True, inline="always")
+def _edge(ax, ay, bx, by, px, py):
+    return (bx - ax) * (py - ay) - (by - ay) * (px - ax)
+
+
+@njit(cache=True, inline="always")
+def _owns(ax, ay, bx, by):
+    """Top-left rule for positively oriented triangles with rows running down: top edges run right, left edges run up."""
+    return (ay == by and bx > ax) or by < ay
+
+
+@njit(cache=True)
+def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
+    """Perspective-correct uv of the alpha texture where the fixed-point pixel is (screen barycentrics over w)."""
+    w0 = np.float64(_edge(x1, y1, x2, y2, px, py)) * inv_w[i, 0]
+    w1 = np.float64(_edge(x2, y2, x0, y0, px, py)) * inv_w[i, b]
+    w2 = np.float64(_edge(x0, y0, x1, y1, px, py)) * inv_w[i, c]
+    s = 1.0 / (w0 + w1 + w2)
+    u = (w0 * uvs[i, 0] + w1 * uvs[i, 2 * b] + w2 * uvs[i, 2 * c]) * s
+    v = (w0 * uvs[i, 1] + w1 * uvs[i, 2 * b + 1] + w2 * uvs[i, 2 * c + 1]) * s
+    return u, v
+
+
+@njit(cache=True)
+def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, area, inv_w, uvs, cutoff, factor, table, levels, alpha):
+    """glTF MASK rule: alpha >= cutoff is drawn. Alpha is trilinear at the isotropic mip level of this pixel."""
+    value = np.float64(factor)
+    if table[5] == 1:
+        u, v = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs)
+        ux, vx = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px + SUBPIXEL, py, inv_w, uvs)
+        uy, vy = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py + SUBPIXEL, inv_w, uvs)
+        w, h = levels[table[0], 1], levels[table[0], 2]
+        long = max(((ux - u) * w) ** 2 + ((vx - v) * h) ** 2, ((uy - u) * w) ** 2 + ((vy - v) * h) ** 2)
+        level = 0.5 * np.log2(max(long, 1e-12))
+        value *= sample_alpha(u, v, level, table, levels, alpha)
+    return value >= cutoff
+
+
+@njit(cache=True)
+def sample_alpha(u, v, level, table, levels, alpha):
+    """Trilinear alpha 0..1 at (u, v) and mip `level`; `table` as in Cutouts."""
+    top = table[1] - 1
+    level = min(max(level, 0.0), float(top))
+    if table[4] == 1:
+        level = np.floor(level + 0.5)
+    base = int(level)
+    part = level - base
+    value = _bilinear_alpha(u, v, table, levels[table[0] + base], alpha)
+    if part > 0.0:
+        value += part * (_bilinear_alpha(u, v, table, levels[table[0] + base + 1], alpha) - value)
+    return value
+
+
+@njit(cache=True)
+def _bilinear_alpha(u, v, table, level, alpha):
+    offset, w, h = level[0], level[1], level[2]
+    x, y = u * w - 0.5, v * h - 0.5
+    if table[4] == 1:
+        return alpha[offset + wrap(int(np.floor(y + 0.5)), h, table[3]) * w + wrap(int(np.floor(x + 0.5)), w, table[2])] / 255.0
+    xf, yf = np.floor(x), np.floor(y)
+    fx, fy = x - xf, y - yf
+    xa, xb = wrap(int(xf), w, table[2]), wrap(int(xf) + 1, w, table[2])
+    ya, yb = wrap(int(yf), h, table[3]), wrap(int(yf) + 1, h, table[3])
+    top = alpha[offset + ya * w + xa] * (1.0 - fx) + alpha[offset + ya * w + xb] * fx
+    bottom = alpha[offset + yb * w + xa] * (1.0 - fx) + alpha[offset + yb * w + xb] * fx
+    return (top * (1.0 - fy) + bottom * fy) / 255.0
+
+
+@njit(cache=True)
+def wrap(i, n, mode):
+    """Texel index after wrapping: 0 repeat, 1 mirror, 2 clamp (OpenGL ES 3.0, 3.8.10)."""
+    if mode == 0:
+        return i % n
+    if mode == 1:
+        j = i % (2 * n)
+        return j if j < n else 2 * n - 1 - j
+    return min(max(i, 0), n - 1)
+
+
+@njit(
+    void(
+        int64[:, ::1], float32[:, ::1], float32[:, ::1], float32[:, ::1], int32[::1], int32[:, ::1], readonly(int32, 1),
+        readonly(uint8, 1), readonly(int32, 1), readonly(float32, 1), readonly(float32, 1), readonly(int32, 2), readonly(int64, 2),
+        readonly(uint8, 1), int64, float64, float32[:, ::1], int32[:, ::1], int64, int64,
+    ),
+    parallel=True, cache=True, nogil=True,
+)  # fmt: skip
+def _rasterise(
+    fixed, zs, inv_w, uvs, ids, box, owner, taking_part, c_material, c_cutoff, c_factor, c_table, c_levels, c_alpha,
+    bits, sign, depth, visible, ox, oy,
+):  # fmt: skip
+    height, width = depth.shape
+    rows = max(4, (height + BANDS - 1) // BANDS)
+    bands = (height + rows - 1) // rows
+    n = ids.shape[0]
+    for band in prange(bands):
+        first_row = oy + band * rows
+        last_row = min(first_row + rows, oy + height) - 1
+        for i in range(n):
+            if box[i, 3] < first_row or box[i, 1] > last_row:
+                continue
+            drawable = owner[ids[i]]
+            if taking_part[drawable] == 0:
+                continue
+            x0, y0, x1, y1, x2, y2 = fixed[i, 0], fixed[i, 1], fixed[i, 2], fixed[i, 3], fixed[i, 4], fixed[i, 5]
+            b, c = 1, 2
+            if _edge(x0, y0, x1, y1, x2, y2) < 0:
+                x1, y1, x2, y2 = x2, y2, x1, y1
+                b, c = 2, 1
+            area = _edge(x0, y0, x1, y1, x2, y2)
+            bias0 = 0 if _owns(x1, y1, x2, y2) else -1
+            bias1 = 0 if _owns(x2, y2, x0, y0) else -1
+            bias2 = 0 if _owns(x0, y0, x1, y1) else -1
+            vx, vy = np.float32(fixed[i, 0]) / np.float32(SUBPIXEL), np.float32(fixed[i, 1]) / np.float32(SUBPIXEL)
+            material = c_material[drawable]
+            low, high = max(box[i, 0], ox), min(box[i, 2], ox + width - 1)
+            for y in range(max(box[i, 1], first_row), min(box[i, 3], last_row) + 1):
+                py = np.int64(y) * SUBPIXEL + SUBPIXEL // 2
+                dy = (np.float32(y) + np.float32(0.5)) - vy
+                for x in range(low, high + 1):
+                    px = np.int64(x) * SUBPIXEL + SUBPIXEL // 2
+                    e0 = _edge(x1, y1, x2, y2, px, py)
+                    e1 = _edge(x2, y2, x0, y0, px, py)
+                    e2 = _edge(x0, y0, x1, y1, px, py)
+                    if e0 + bias0 < 0 or e1 + bias1 < 0 or e2 + bias2 < 0:
+                        continue
+                    dx = (np.float32(x) + np.float32(0.5)) - vx
+                    d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
+                    key = depth_key(d, bits, sign)
+                    if not key <= depth[y - oy, x - ox]:
+                        continue
+                    if material >= 0 and not _keeps(
+                        i, b, c, x0, y0, x1, y1, x2, y2, px, py, area, inv_w, uvs, c_cutoff[material], c_factor[material],
+                        c_table[material], c_levels, c_alpha,
+                    ):  # fmt: skip
+                        continue
+                    depth[y - oy, x - ox] = key
+                    visible[y - oy, x - ox] = i
+
+
+@dataclass(frozen=True)
+class Fragment:
+    """One triangle over one pixel: index into the screen triangles, world triangle, depth key, whether the cutout test kept it."""
+
+    index: int
+    triangle: int
+    key: np.float32
+    kept: bool
+
+
+def fragments_at(
+    triangles: ScreenTriangles, owner: np.ndarray, cutouts: Cutouts, code: DepthCode, x: int, y: int
+) -> list[Fragment]:
+    """Plain twin: every triangle that covers pixel (x, y), in draw order, whatever the depth test says."""
+    near = np.flatnonzero(
+        (triangles.box[:, 0] <= x) & (triangles.box[:, 2] >= x) & (triangles.box[:, 1] <= y) & (triangles.box[:, 3] >= y)
+    )
+    px, py = x * SUBPIXEL + SUBPIXEL // 2, y * SUBPIXEL + SUBPIXEL // 2
+    result = []
+    for i in near:
+        corners = triangles.fixed[i].reshape(3, 2)
+        order = (0, 1, 2)
+        if _edge_plain(corners[0], corners[1], corners[2]) < 0:
+            order = (0, 2, 1)
+        p = [tuple(int(v) for v in corners[k]) for k in order]
+        inside = True
+        for k in range(3):
+            a, b = p[(k + 1) % 3], p[(k + 2) % 3]
+            e = (b[0] - a[0]) * (py - a[1]) - (b[1] - a[1]) * (px - a[0])
+            owned = (a[1] == b[1] and b[0] > a[0]) or b[1] < a[1]
+            inside &= e > 0 or (e == 0 and owned)
+        if not inside:
+            continue
+        f = np.float32
+        vx, vy = f(corners[0, 0]) / f(SUBPIXEL), f(corners[0, 1]) / f(SUBPIXEL)
+        d = (triangles.z[i, 0] + ((f(x) + f(0.5)) - vx) * triangles.z[i, 1]) + ((f(y) + f(0.5)) - vy) * triangles.z[i, 2]
+        material = cutouts.material[owner[triangles.ids[i]]]
+        kept = material < 0 or bool(
+            _keeps(
+                i, order[1], order[2], *p[0], *p[1], *p[2], px, py, 1, triangles.inv_w, triangles.uv, cutouts.cutoff[material],
+                cutouts.factor[material], cutouts.table[material], cutouts.levels, cutouts.alpha,
+            )  # fmt: skip
+        )
+        result.append(Fragment(int(i), int(triangles.ids[i]), depth_key(d, code.bits, code.sign), kept))
+    return result
+
+
+def _edge_plain(a: np.ndarray, b: np.ndarray, c: np.ndarray) -> int:
+    return int(b[0] - a[0]) * int(c[1] - a[1]) - int(b[1] - a[1]) * int(c[0] - a[0])

@@ -1,0 +1,63 @@
+"""A build: one scene and one setup, both immutable."""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from eddyfall.core.errors import SetupError
+from eddyfall.core.hashing import digest
+from eddyfall.core.scene.model import Scene
+from eddyfall.core.scene.setup import Setup
+
+
+@dataclass(frozen=True)
+class Build:
+    """`raw_setup` is the user's own document, which hand-over patches; `notes` are what intake has to say."""
+
+    scene: Scene
+    setup: Setup
+    raw_setup: dict[str, Any] = field(default_factory=dict, metadata={"hashed": False})
+    notes: tuple[str, ...] = field(default=(), metadata={"hashed": False})
+
+    @cached_property
+    def content_hash(self) -> str:
+        return digest(self)
+
+
+def check_keys(scene: Scene, setup: Setup) -> list[str]:
+    """Notes on setup keys that name nothing in the scene; SetupError where rendering would depend on them."""
+    notes = []
+    tables: list[tuple[str, dict[str, Any], set[str]]] = [
+        ("materials", setup.materials, set(scene.material_keys)),
+        ("meshes", setup.meshes, set(scene.mesh_keys)),
+        ("nodes", setup.nodes, set(scene.node_keys)),
+    ]
+    for name, table, keys in tables:
+        notes += [f"the setup's {name}.{key} names nothing in the scene" for key in table if key not in keys]
+    lights = set(scene.light_keys)
+    notes += [f"the setup's lights.{k} names nothing in the scene" for k, v in setup.lights.items() if v.kind is None and k not in lights]
+    cameras = {scene.node_keys[i] for i, n in enumerate(scene.nodes) if n.camera is not None}
+    for key, view in setup.viewpoints.items():
+        if view.camera is not None and view.camera not in cameras:
+            raise SetupError(f"camera node {view.camera!r} is not in the scene", f"viewpoints.{key}.camera")
+    materials = set(scene.material_keys)
+    for key, mesh in setup.meshes.items():
+        for rule_name, rule in mesh.copies.items():
+            if rule.material is not None and rule.material not in materials:
+                raise SetupError(f"material {rule.material!r} is not in the scene", f"meshes.{key}.copies.{rule_name}.material")
+    return notes
+
+
+def made_up_keys(scene: Scene) -> list[str]:
+    """Notes on keys Eddyfall made because glTF names are missing or doubled."""
+    notes = []
+    for what, keys, names in (
+        ("mesh", scene.mesh_keys, [m.name for m in scene.meshes]),
+        ("node", scene.node_keys, [n.name for n in scene.nodes]),
+        ("material", scene.material_keys, [m.name for m in scene.materials]),
+    ):
+        made = [key for key, name in zip(keys, names) if key != name]
+        if made:
+            listed = ", ".join(made[:6]) + (f" and {len(made) - 6} more" if len(made) > 6 else "")
+            notes.append(f"{what} keys made up for missing or doubled names: {listed}")
+    return notes

@@ -1,0 +1,405 @@
+"""glTF 2.0 to Scene. Broken files are refused with object and rule; what is merely not drawn yet is noted."""
+
+import math
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.errors import SceneError
+from eddyfall.core.hashing import freeze
+from eddyfall.core.scene.accessors import AccessorReader, index_into, number, numbers, objects, text, whole
+from eddyfall.core.scene.container import MAX_BYTES, Container, open_container, read_uri
+from eddyfall.core.scene.images import ImageBudget, decode_image
+from eddyfall.core.scene.model import Camera, Image, Light, Material, Mesh, Node, Primitive, Scene, Source, TextureUse
+
+MAX_TRIANGLES = 20_000_000
+MAX_NODES = 200_000
+MAX_NODE_DEPTH = 256
+READ_EXTENSIONS = {"KHR_lights_punctual", "KHR_materials_unlit", "KHR_materials_emissive_strength", "KHR_materials_ior"}
+NOT_DRAWN = {
+    "KHR_materials_transmission": "transmission; export an alpha-blended twin for now",
+    "KHR_materials_volume": "volume thickness; export an alpha-blended twin for now",
+    "EXT_mesh_gpu_instancing": "instancing; export one node for each instance",
+    "MSFT_lod": "levels of detail; the first level is drawn",
+    "KHR_texture_transform": "texture transforms; apply them to the UVs before export",
+    "KHR_draco_mesh_compression": "compressed meshes; export without mesh compression",
+    "EXT_meshopt_compression": "compressed meshes; export without mesh compression",
+    "KHR_texture_basisu": "compressed textures; export PNG or JPEG",
+    "EXT_texture_webp": "WebP textures; export PNG or JPEG",
+    "KHR_mesh_quantization": "quantised meshes are read, their positions are used as stored",
+}
+# A file that cannot be read without one of these is refused when it lists it as required.
+READ_ANYWAY = READ_EXTENSIONS | {"KHR_mesh_quantization", "KHR_materials_transmission", "KHR_materials_volume", "MSFT_lod"}
+
+
+def read_scene(path: Path | str) -> Scene:
+    """Read GLB, glTF or ZIP at `path`. Raises SceneError (file, object, rule); notes say what was left out."""
+    path = Path(path)
+    try:
+        container = open_container(path)
+        return _Reader(container).scene()
+    except SceneError as error:
+        raise error.in_file(path.name) from None
+    except (RecursionError, MemoryError, OverflowError) as error:
+        raise SceneError(f"the file asks for more than can be read ({type(error).__name__})", file=path.name) from None
+
+
+class _Reader:
+    def __init__(self, container: Container) -> None:
+        self.container = container
+        self.doc = container.json
+        self.notes: list[str] = []
+        asset = self.doc.get("asset")
+        if not isinstance(asset, dict) or not str(asset.get("version", "")).startswith("2"):
+            raise SceneError('asset.version must be "2.0"', "asset")
+        self._extensions()
+        self.buffers = self._buffers()
+        self.accessors = AccessorReader(self.doc, self.buffers)
+
+    def scene(self) -> Scene:
+        images = self._images()
+        materials = tuple(self._material(i, m) for i, m in enumerate(objects(self.doc, "materials")))
+        meshes = self._meshes(len(materials))
+        lights = self._lights()
+        cameras = self._cameras()
+        nodes = self._nodes(len(meshes), len(lights), len(cameras))
+        for key in ("skins", "animations"):
+            if objects(self.doc, key):
+                self.notes.append(f"not drawn yet: {key} ({len(self.doc[key])}); the file's rest pose is drawn")
+        source = Source(self.doc, tuple(self.buffers), self.container.raw)
+        return Scene(meshes, nodes, materials, images, lights, cameras, tuple(self.notes), source)
+
+    def _extensions(self) -> None:
+        for key in ("extensionsUsed", "extensionsRequired"):
+            names = self.doc.get(key, [])
+            if not isinstance(names, list) or not all(isinstance(n, str) for n in names):
+                raise SceneError("must be a list of names", key)
+            for name in names:
+                if key == "extensionsRequired" and name not in READ_ANYWAY:
+                    raise SceneError(f"requires {name}, which is not read ({NOT_DRAWN.get(name, 'unknown extension')})", key)
+                if key == "extensionsUsed" and name not in READ_EXTENSIONS:
+                    self.notes.append(f"not drawn yet: {name} ({NOT_DRAWN.get(name, 'unknown extension, ignored')})")
+
+    def _buffers(self) -> list[bytes]:
+        buffers, total = [], 0
+        for i, entry in enumerate(objects(self.doc, "buffers")):
+            here = f"buffer {i}"
+            length = whole(entry, "byteLength", here, least=1)
+            total += length
+            if total > MAX_BYTES:
+                raise SceneError(f"the buffers claim more than {MAX_BYTES} bytes", here)
+            if "uri" in entry:
+                try:
+                    data = read_uri(self.container, text(entry, "uri", here), MAX_BYTES)
+                except FileNotFoundError as error:
+                    raise SceneError(f"its file {text(entry, 'uri', here)[:80]!r} is missing: {error}", here) from None
+            elif i == 0 and self.container.embedded is not None:
+                data = self.container.embedded
+            else:
+                raise SceneError("has neither a uri nor a GLB chunk: its data is missing", here)
+            if len(data) < length:
+                raise SceneError(f"claims {length} bytes, {len(data)} are there", here)
+            buffers.append(data[:length])
+        return buffers
+
+    def _images(self) -> tuple[Image, ...]:
+        budget, images = ImageBudget(), []
+        for i, entry in enumerate(objects(self.doc, "images")):
+            here = f"image {i}"
+            name = text(entry, "name", here) or Path(text(entry, "uri", here)[:200]).stem[:80]
+            if name.startswith("data:"):
+                name = ""
+            try:
+                pixels = decode_image(self._image_bytes(entry, here), budget, here)
+            except FileNotFoundError as error:
+                self.notes.append(f"left out: {here} {name!r}: {error}; drawn as plain white")
+                pixels = np.full((1, 1, 4), 255, np.uint8)
+            images.append(Image(name, freeze(pixels)))
+        return tuple(images)
+
+    def _image_bytes(self, entry: dict[str, Any], here: str) -> bytes:
+        if "bufferView" in entry:
+            views = objects(self.doc, "bufferViews")
+            view = views[index_into(entry["bufferView"], views, "bufferView", here)]
+            buffer = self.buffers[index_into(view.get("buffer"), self.buffers, "buffer", here)]
+            start, length = whole(view, "byteOffset", here, default=0), whole(view, "byteLength", here, least=1)
+            if start + length > len(buffer):
+                raise SceneError("its buffer view runs past the buffer", here)
+            return buffer[start : start + length]
+        if "uri" not in entry:
+            raise FileNotFoundError("it has neither uri nor bufferView")
+        return read_uri(self.container, text(entry, "uri", here), MAX_BYTES)
+
+    def _texture(self, owner: dict[str, Any], key: str, here: str) -> TextureUse | None:
+        info = owner.get(key)
+        if info is None:
+            return None
+        if not isinstance(info, dict):
+            raise SceneError(f"{key} must be an object", here)
+        textures = objects(self.doc, "textures")
+        entry = textures[index_into(info.get("index"), textures, "texture", f"{here} {key}")]
+        if "source" not in entry:
+            self.notes.append(f"left out: {here} {key}: its texture has no source image")
+            return None
+        image = index_into(entry["source"], objects(self.doc, "images"), "image", f"{here} {key}")
+        sampler: dict[str, Any] = {}
+        if "sampler" in entry:
+            samplers = objects(self.doc, "samplers")
+            sampler = samplers[index_into(entry["sampler"], samplers, "sampler", f"{here} {key}")]
+        wraps: dict[Any, Any] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
+        modes = [wraps.get(sampler.get(k, 10497)) for k in ("wrapS", "wrapT")]
+        if None in modes:
+            raise SceneError("sampler wrap mode does not exist", f"{here} {key}")
+        uv_set = whole(info, "texCoord", here, default=0)
+        if uv_set > 1:
+            self.notes.append(f"not drawn yet: {here} {key} uses TEXCOORD_{uv_set}; TEXCOORD_0 is used")
+            uv_set = 0
+        return TextureUse(image, modes[0], modes[1], sampler.get("magFilter") == 9728, uv_set)
+
+    def _material(self, i: int, entry: dict[str, Any]) -> Material:
+        name = text(entry, "name", f"material {i}")
+        here = f"material {i} {name!r}"
+        pbr = _object(entry, "pbrMetallicRoughness", here)
+        extensions = _object(entry, "extensions", here)
+        mode = entry.get("alphaMode", "OPAQUE")
+        if mode not in ("OPAQUE", "MASK", "BLEND"):
+            raise SceneError(f"alphaMode {mode!r:.40} does not exist", here)
+        strength = number(
+            _object(extensions, "KHR_materials_emissive_strength", here), "emissiveStrength", 1.0, here, 0.0
+        )
+        emissive = tuple(v * strength for v in numbers(entry, "emissiveFactor", 3, (0.0, 0.0, 0.0), here))
+        if entry.get("occlusionTexture"):
+            self.notes.append(f"not drawn yet: occlusion texture of {here}")
+        normal = _object(entry, "normalTexture", here)
+        return Material(
+            name=name,
+            base_rgba=numbers(pbr, "baseColorFactor", 4, (1.0, 1.0, 1.0, 1.0), here),  # type: ignore[arg-type]
+            base_texture=self._texture(pbr, "baseColorTexture", here),
+            metallic=number(pbr, "metallicFactor", 1.0, here, 0.0, 1.0),
+            roughness=number(pbr, "roughnessFactor", 1.0, here, 0.0, 1.0),
+            metallic_roughness_texture=self._texture(pbr, "metallicRoughnessTexture", here),
+            normal_texture=self._texture(entry, "normalTexture", here),
+            normal_scale=number(normal, "scale", 1.0, here),
+            emissive=emissive,  # type: ignore[arg-type]
+            emissive_texture=self._texture(entry, "emissiveTexture", here),
+            alpha_mode=mode,
+            alpha_cutoff=number(entry, "alphaCutoff", 0.5, here, 0.0),
+            double_sided=entry.get("doubleSided") is True,
+            unlit="KHR_materials_unlit" in extensions,
+            ior=number(_object(extensions, "KHR_materials_ior", here), "ior", 1.5, here, 0.0),
+        )
+
+    def _meshes(self, materials: int) -> tuple[Mesh, ...]:
+        meshes, triangles = [], 0
+        for i, entry in enumerate(objects(self.doc, "meshes")):
+            name = text(entry, "name", f"mesh {i}")
+            parts = []
+            for j, part in enumerate(objects(entry, "primitives")):
+                here = f"mesh {i} {name!r} part {j}"
+                primitive = self._primitive(part, here, materials)
+                if primitive is not None:
+                    parts.append(primitive)
+                    triangles += primitive.triangles
+            if triangles > MAX_TRIANGLES:
+                raise SceneError(f"more than {MAX_TRIANGLES} triangles", f"mesh {i}")
+            meshes.append(Mesh(name, tuple(parts)))
+        return tuple(meshes)
+
+    def _primitive(self, entry: dict[str, Any], here: str, materials: int) -> Primitive | None:
+        mode = whole(entry, "mode", here, default=4)
+        if mode not in (4, 5, 6):
+            self.notes.append(f"not drawn yet: {here} is made of points or lines")
+            return None
+        names = entry.get("attributes")
+        if not isinstance(names, dict) or "POSITION" not in names:
+            self.notes.append(f"left out: {here} has no POSITION")
+            return None
+        if "KHR_draco_mesh_compression" in _object(entry, "extensions", here):
+            self.notes.append(f"not drawn yet: {here} is compressed; export without mesh compression")
+            return None
+        attributes = {"POSITION": self.accessors.read(names["POSITION"], f"{here} POSITION", ("VEC3",))}
+        count = len(attributes["POSITION"])
+        for key, index in names.items():
+            if key == "POSITION":
+                continue
+            kinds = {"NORMAL": ("VEC3",), "TANGENT": ("VEC4",), "TEXCOORD_0": ("VEC2",), "TEXCOORD_1": ("VEC2",)}
+            array = self.accessors.read(
+                index, f"{here} {key}", kinds.get(key, tuple(["SCALAR", "VEC2", "VEC3", "VEC4"])), as_float=key in kinds
+            )
+            if len(array) != count:
+                raise SceneError(f"{key} has {len(array)} elements, POSITION has {count}", here)
+            attributes[key] = array
+        if "COLOR_0" in attributes:
+            self.notes.append(f"not drawn yet: vertex colours of {here}")
+        indices = self._indices(entry, here, count, mode)
+        if not len(indices):
+            self.notes.append(f"left out: {here} has no triangles")
+            return None
+        for key in ("POSITION", "NORMAL", "TEXCOORD_0", "TEXCOORD_1"):
+            if key in attributes and not np.isfinite(attributes[key]).all():
+                self.notes.append(f"left out: {here}: {key} holds NaN or infinity")
+                return None
+        if np.abs(attributes["POSITION"]).max() > 1e7:
+            raise SceneError("a position lies beyond 10,000 km", here)
+        if "NORMAL" not in attributes:
+            flat = indices.reshape(-1)
+            attributes = {key: freeze(array[flat]) for key, array in attributes.items()}
+            indices = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
+            attributes["NORMAL"] = freeze(_flat_normals(attributes["POSITION"]))
+        material = entry.get("material")
+        if material is not None:
+            material = index_into(material, [None] * materials, "material", here)
+        return Primitive(attributes, freeze(indices.astype(np.int32)), material)
+
+    def _indices(self, entry: dict[str, Any], here: str, count: int, mode: int) -> np.ndarray:
+        if "indices" in entry:
+            flat = self.accessors.read(entry["indices"], f"{here} indices", ("SCALAR",), as_float=False)
+            if flat.dtype not in (np.uint8, np.uint16, np.uint32):
+                raise SceneError("indices must be unsigned whole numbers", here)
+            top = int(flat.max())
+            if top >= count:
+                raise SceneError(f"index {top} is out of range: the part has {count} vertices", here)
+        else:
+            flat = np.arange(count, dtype=np.uint32)
+        flat = flat.astype(np.int64)
+        if mode == 4:
+            if len(flat) % 3:
+                raise SceneError(f"{len(flat)} indices do not make whole triangles", here)
+            return flat.reshape(-1, 3)
+        if len(flat) < 3:
+            return np.zeros((0, 3), np.int64)
+        if mode == 6:
+            return np.stack([flat[1:-1], flat[2:], np.full(len(flat) - 2, flat[0])], axis=1)
+        strip = np.stack([flat[:-2], flat[1:-1], flat[2:]], axis=1)
+        strip[1::2] = strip[1::2][:, [1, 0, 2]]
+        return strip
+
+    def _lights(self) -> tuple[Light, ...]:
+        lights = []
+        extension = _object(_object(self.doc, "extensions", "extensions"), "KHR_lights_punctual", "extensions")
+        for i, entry in enumerate(objects(extension, "lights")):
+            here = f"light {i}"
+            kind = entry.get("type")
+            if kind not in ("directional", "point", "spot"):
+                raise SceneError(f"type {kind!r:.40} does not exist", here)
+            spot = _object(entry, "spot", here)
+            inner = number(spot, "innerConeAngle", 0.0, here, 0.0, math.pi / 2)
+            outer = number(spot, "outerConeAngle", math.pi / 4, here, 0.0, math.pi / 2)
+            rgb = numbers(entry, "color", 3, (1.0, 1.0, 1.0), here)
+            intensity, reach = number(entry, "intensity", 1.0, here, 0.0), number(entry, "range", 0.0, here, 0.0)
+            lights.append(Light(text(entry, "name", here), kind, rgb, intensity, reach, inner, outer))  # type: ignore[arg-type]
+        return tuple(lights)
+
+    def _cameras(self) -> tuple[Camera, ...]:
+        cameras = []
+        for i, entry in enumerate(objects(self.doc, "cameras")):
+            here = f"camera {i}"
+            name = text(entry, "name", here)
+            if entry.get("type") == "perspective":
+                lens = _object(entry, "perspective", here)
+                far = number(lens, "zfar", 0.0, here, 0.0) or None
+                fov = number(lens, "yfov", 0.8, here, 1e-3, 3.1)
+                cameras.append(Camera(name, fov, number(lens, "znear", 0.1, here, 1e-6), far))
+            else:
+                self.notes.append(f"not drawn yet: {here} {name!r} is orthographic; a perspective one is put in its place")
+                cameras.append(Camera(name, 0.8, 0.1, None))
+        return tuple(cameras)
+
+    def _nodes(self, meshes: int, lights: int, cameras: int) -> tuple[Node, ...]:
+        entries = objects(self.doc, "nodes")
+        if len(entries) > MAX_NODES:
+            raise SceneError(f"{len(entries)} nodes, more than {MAX_NODES}", "nodes")
+        parents: list[int | None] = [None] * len(entries)
+        for i, entry in enumerate(entries):
+            children = entry.get("children", [])
+            if not isinstance(children, list):
+                raise SceneError("children must be a list", f"node {i}")
+            for child in children:
+                c = index_into(child, entries, "node", f"node {i} children")
+                if parents[c] is not None or c == i:
+                    raise SceneError("has two parents or is its own child: nodes must form trees", f"node {c}")
+                parents[c] = i
+        depth = [0] * len(entries)
+        for i in range(len(entries)):
+            steps, at = 0, parents[i]
+            while at is not None and depth[at] == 0:
+                steps, at = steps + 1, parents[at]
+                if steps > MAX_NODE_DEPTH:
+                    raise SceneError(f"nodes are recursive or nested deeper than {MAX_NODE_DEPTH}", f"node {i}")
+            depth[i] = 1 + steps + (depth[at] if at is not None else 0)
+            if depth[i] > MAX_NODE_DEPTH + 1:
+                raise SceneError(f"nodes are nested deeper than {MAX_NODE_DEPTH}", f"node {i}")
+        shown = self._reachable(entries, parents)
+        nodes = []
+        for i, entry in enumerate(entries):
+            name = text(entry, "name", f"node {i}")
+            here = f"node {i} {name!r}"
+            mesh, camera = entry.get("mesh"), entry.get("camera")
+            light = _object(_object(entry, "extensions", here), "KHR_lights_punctual", here).get("light")
+            if mesh is not None:
+                mesh = index_into(mesh, [None] * meshes, "mesh", here)
+            if camera is not None:
+                camera = index_into(camera, [None] * cameras, "camera", here)
+            if light is not None:
+                light = index_into(light, [None] * lights, "light", here)
+            if i not in shown:
+                mesh = camera = light = None
+            nodes.append(Node(name, _matrix(entry, here), parents[i], mesh, light, camera))
+        return tuple(nodes)
+
+    def _reachable(self, entries: list[dict[str, Any]], parents: list[int | None]) -> set[int]:
+        scenes = objects(self.doc, "scenes")
+        if not scenes:
+            return set(range(len(entries)))
+        scene = scenes[index_into(self.doc.get("scene", 0), scenes, "scene", "scene")]
+        roots = scene.get("nodes", [])
+        if not isinstance(roots, list):
+            raise SceneError("nodes must be a list", "scene")
+        stack = [index_into(r, entries, "node", "scene") for r in roots]
+        seen: set[int] = set()
+        while stack:
+            i = stack.pop()
+            if i not in seen:
+                seen.add(i)
+                stack.extend(entries[i].get("children", []))
+        return seen
+
+
+def _object(owner: dict[str, Any], key: str, where: str) -> dict[str, Any]:
+    value = owner.get(key, {})
+    if not isinstance(value, dict):
+        raise SceneError(f"{key} must be an object", where)
+    return value
+
+
+def _matrix(entry: dict[str, Any], here: str) -> np.ndarray:
+    if "matrix" in entry:
+        return freeze(np.array(numbers(entry, "matrix", 16, (), here)).reshape(4, 4).T)
+    t = numbers(entry, "translation", 3, (0.0, 0.0, 0.0), here)
+    x, y, z, w = numbers(entry, "rotation", 4, (0.0, 0.0, 0.0, 1.0), here)
+    s = numbers(entry, "scale", 3, (1.0, 1.0, 1.0), here)
+    length = math.sqrt(x * x + y * y + z * z + w * w)
+    if length == 0.0:
+        raise SceneError("rotation must not be all zero", here)
+    x, y, z, w = x / length, y / length, z / length, w / length
+    rotation = np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
+    matrix = np.eye(4)
+    matrix[:3, :3] = rotation * np.array(s)
+    matrix[:3, 3] = t
+    return freeze(matrix)
+
+
+def _flat_normals(corners: np.ndarray) -> np.ndarray:
+    tri = corners.reshape(-1, 3, 3).astype(np.float64)
+    normal = np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0])
+    length = np.linalg.norm(normal, axis=1, keepdims=True)
+    normal = np.where(length > 0, normal / np.maximum(length, 1e-300), np.array([0.0, 1.0, 0.0]))
+    return np.repeat(normal, 3, axis=0).astype(np.float32)
+

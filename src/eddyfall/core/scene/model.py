@@ -1,0 +1,193 @@
+"""What a glTF file says, as immutable values. Units and axes are glTF's: metres, +Y up, UV origin top left."""
+
+from dataclasses import dataclass, field, replace
+from functools import cached_property
+from typing import Any, Literal
+
+import numpy as np
+
+from eddyfall.core.hashing import digest
+
+AlphaMode = Literal["OPAQUE", "MASK", "BLEND"]
+Wrap = Literal["repeat", "mirror", "clamp"]
+
+
+@dataclass(frozen=True)
+class Image:
+    """A decoded picture: `pixels` uint8 (height, width, 4), straight alpha, as stored (not linearised)."""
+
+    name: str
+    pixels: np.ndarray
+
+
+@dataclass(frozen=True)
+class TextureUse:
+    """How a material samples an image: wrap per axis, filter, and which UV set."""
+
+    image: int
+    wrap_u: Wrap = "repeat"
+    wrap_v: Wrap = "repeat"
+    nearest: bool = False
+    uv_set: int = 0
+
+
+@dataclass(frozen=True)
+class Material:
+    """glTF metallic-roughness material. `base_rgba` linear; `emissive` linear times strength, nits."""
+
+    name: str
+    base_rgba: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
+    base_texture: TextureUse | None = None
+    metallic: float = 1.0
+    roughness: float = 1.0
+    metallic_roughness_texture: TextureUse | None = None
+    normal_texture: TextureUse | None = None
+    normal_scale: float = 1.0
+    emissive: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    emissive_texture: TextureUse | None = None
+    alpha_mode: AlphaMode = "OPAQUE"
+    alpha_cutoff: float = 0.5
+    double_sided: bool = False
+    unlit: bool = False
+    ior: float = 1.5
+
+
+@dataclass(frozen=True)
+class Primitive:
+    """One material part of a mesh. `attributes` by glTF name (POSITION float32 (n, 3) ...), `indices` int32 (t, 3)."""
+
+    attributes: dict[str, np.ndarray]
+    indices: np.ndarray
+    material: int | None
+
+    @property
+    def positions(self) -> np.ndarray:
+        return self.attributes["POSITION"]
+
+    @property
+    def triangles(self) -> int:
+        return len(self.indices)
+
+
+@dataclass(frozen=True)
+class Mesh:
+    name: str
+    primitives: tuple[Primitive, ...]
+
+
+@dataclass(frozen=True)
+class Node:
+    """A node with its matrix relative to its parent (4x4 float64, column vectors)."""
+
+    name: str
+    matrix: np.ndarray
+    parent: int | None = None
+    mesh: int | None = None
+    light: int | None = None
+    camera: int | None = None
+
+
+@dataclass(frozen=True)
+class Light:
+    """KHR_lights_punctual: intensity in lux (directional) or candela (point, spot); shines along local -Z."""
+
+    name: str
+    kind: Literal["directional", "point", "spot"]
+    rgb: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    intensity: float = 1.0
+    range_m: float = 0.0
+    inner_cone_rad: float = 0.0
+    outer_cone_rad: float = 0.7853981633974483
+
+
+@dataclass(frozen=True)
+class Camera:
+    """Perspective camera; far_m None is infinite."""
+
+    name: str
+    fov_y_rad: float
+    near_m: float
+    far_m: float | None = None
+
+
+@dataclass(frozen=True)
+class Source:
+    """The file as it came: its JSON and buffers, so that what we do not model survives a rewrite."""
+
+    json: dict[str, Any]
+    buffers: tuple[bytes, ...]
+    raw: bytes | None = None
+
+
+@dataclass(frozen=True)
+class Scene:
+    """All of one glTF file that Eddyfall reads. `notes` says what was left out and why."""
+
+    meshes: tuple[Mesh, ...] = ()
+    nodes: tuple[Node, ...] = ()
+    materials: tuple[Material, ...] = ()
+    images: tuple[Image, ...] = ()
+    lights: tuple[Light, ...] = ()
+    cameras: tuple[Camera, ...] = ()
+    notes: tuple[str, ...] = field(default=(), metadata={"hashed": False})
+    source: Source | None = field(default=None, metadata={"hashed": False})
+
+    @cached_property
+    def content_hash(self) -> str:
+        return digest(self)
+
+    @cached_property
+    def mesh_keys(self) -> tuple[str, ...]:
+        return unique_keys(m.name for m in self.meshes)
+
+    @cached_property
+    def node_keys(self) -> tuple[str, ...]:
+        return unique_keys(n.name for n in self.nodes)
+
+    @cached_property
+    def material_keys(self) -> tuple[str, ...]:
+        return unique_keys(m.name for m in self.materials)
+
+    @cached_property
+    def light_keys(self) -> tuple[str, ...]:
+        """Lights are keyed by the node that carries them: one glTF light can stand in many places."""
+        return tuple(self.node_keys[i] for i, n in enumerate(self.nodes) if n.light is not None)
+
+    @cached_property
+    def world_matrices(self) -> tuple[np.ndarray, ...]:
+        """Node to world, 4x4 float64, parents applied."""
+        world: list[np.ndarray | None] = [None] * len(self.nodes)
+        for start in range(len(self.nodes)):
+            chain = []
+            index: int | None = start
+            while index is not None and world[index] is None:
+                chain.append(index)
+                index = self.nodes[index].parent
+            for i in reversed(chain):
+                parent = self.nodes[i].parent
+                above = np.eye(4) if parent is None else world[parent]
+                world[i] = above @ self.nodes[i].matrix
+        return tuple(w for w in world if w is not None)
+
+    def with_mesh(self, index: int, mesh: Mesh) -> "Scene":
+        """The scene with one mesh replaced; everything else is shared."""
+        return replace(self, meshes=(*self.meshes[:index], mesh, *self.meshes[index + 1 :]))
+
+    def with_node(self, index: int, node: Node) -> "Scene":
+        """The scene with one node replaced; everything else is shared."""
+        return replace(self, nodes=(*self.nodes[:index], node, *self.nodes[index + 1 :]))
+
+
+def unique_keys(names: Any) -> tuple[str, ...]:
+    """Keys for a table: the name if it is the first of its kind, else name#2, name#3 ...; unnamed ones are @index."""
+    taken: set[str] = set()
+    keys = []
+    for index, name in enumerate(names):
+        key = base = name or f"@{index}"
+        number = 1
+        while key in taken:
+            number += 1
+            key = f"{base}#{number}"
+        taken.add(key)
+        keys.append(key)
+    return tuple(keys)

@@ -1,0 +1,49 @@
+"""Sun cascades: where the splits lie, what sphere each slice needs, how large a texel becomes.
+
+Splits: Zhang, Sun, Xu & Lu 2006 (practical scheme). Spheres: c = min(f, (n + f)/2 (1 + k^2)), k^2 = tan^2(fov/2)(1 + aspect^2).
+"""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Slice:
+    """One cascade: view depths it serves, centre of its sphere along the view, radius, texel edge; all in metres."""
+
+    near_m: float
+    far_m: float
+    centre_m: float
+    radius_m: float
+    texel_m: float
+
+
+def splits(near_m: float, far_m: float, count: int, blend: float) -> np.ndarray:
+    """(count + 1,) view depths: lambda n (f/n)^(i/N) + (1 - lambda)(n + (f - n) i/N)."""
+    i = np.arange(count + 1) / count
+    return np.asarray(blend * near_m * (far_m / near_m) ** i + (1 - blend) * (near_m + (far_m - near_m) * i))
+
+
+def slice_sphere(near_m: float, far_m: float, fov_y_rad: float, aspect: float) -> tuple[float, float]:
+    """(distance of the centre along the view, radius) of the smallest sphere around a frustum slice, in metres."""
+    k2 = math.tan(fov_y_rad / 2) ** 2 * (1 + aspect**2)
+    centre = min(far_m, (near_m + far_m) / 2 * (1 + k2))
+    return centre, math.sqrt((far_m - centre) ** 2 + far_m**2 * k2)
+
+
+def cascade_slices(
+    near_m: float, reach_m: float, count: int, blend: float, resolution: int, fov_y_rad: float, aspect: float,
+    far_reach_m: float = 0.0, far_resolution: int = 2048,
+) -> list[Slice]:  # fmt: skip
+    """The cascades from near to reach, then the far tier if it reaches further. The first one serves from depth 0."""
+    edges = splits(near_m, reach_m, count, blend)
+    result = []
+    for i in range(count):
+        centre, radius = slice_sphere(float(edges[i]), float(edges[i + 1]), fov_y_rad, aspect)
+        result.append(Slice(0.0 if i == 0 else float(edges[i]), float(edges[i + 1]), centre, radius, 2 * radius / resolution))
+    if far_reach_m > reach_m:
+        centre, radius = slice_sphere(reach_m, far_reach_m, fov_y_rad, aspect)
+        result.append(Slice(reach_m, far_reach_m, centre, radius, 2 * radius / far_resolution))
+    return result

@@ -1,0 +1,206 @@
+"""Light that reaches a surface row directly: sun, point and spot lights, each dimmed by its shadow maps.
+
+Units: sun in lux, point and spot in candela; the result is radiance in nits. Falloff and cones: KHR_lights_punctual.
+"""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit, prange
+
+from eddyfall.core.shade.brdf import grazing, lobes, reflected, schlick
+
+DIRECTIONAL, POINT, SPOT = 0, 1, 2
+
+
+class Lights(NamedTuple):
+    """n lights. kind (n,) int32; place (n, 3) float64 metres; towards (n, 3) unit, from the lit point to a sun, or the way a
+    spot shines; power (n, 3) lux or candela rgb; range_m (n,), 0 endless; cone (n, 2) scale and offset of the spot's falloff;
+    first_map, maps (n,) int32: its shadow maps (0 maps: casts none)."""
+
+    kind: np.ndarray
+    place: np.ndarray
+    towards: np.ndarray
+    power: np.ndarray
+    range_m: np.ndarray
+    cone: np.ndarray
+    first_map: np.ndarray
+    maps: np.ndarray
+
+
+class ShadowMaps(NamedTuple):
+    """All maps of a frame. matrix (m, 4, 4) float64 world to clip; info (m, 6) float64: edge in texels, near and far view depth
+    it serves (suns), texel size in m at unit distance (or everywhere, for suns), flat offset into `depth`, perspective (1) or not;
+    depth (k,) float32 d in 0..1; bias_texels and filter_px as set."""
+
+    matrix: np.ndarray
+    info: np.ndarray
+    depth: np.ndarray
+    bias_texels: float
+    filter_px: int
+
+
+@njit(cache=True)
+def map_visibility(map_index, x, y, z, nx, ny, nz, slant, distance, maps):
+    """Share of the filter's texels that see the light (1 outside the map). Receiver is moved along its normal by the bias."""
+    info = maps.info[map_index]
+    edge = info[0]
+    texel = info[3] * distance if info[5] > 0.0 else info[3]
+    shift = texel * (maps.bias_texels + 0.5 * (maps.filter_px - 1)) * slant
+    x, y, z = x + nx * shift, y + ny * shift, z + nz * shift
+    m = maps.matrix[map_index]
+    w = m[3, 0] * x + m[3, 1] * y + m[3, 2] * z + m[3, 3]
+    if w <= 0.0:
+        return 1.0
+    u = ((m[0, 0] * x + m[0, 1] * y + m[0, 2] * z + m[0, 3]) / w * 0.5 + 0.5) * edge
+    v = (0.5 - (m[1, 0] * x + m[1, 1] * y + m[1, 2] * z + m[1, 3]) / w * 0.5) * edge
+    d = (m[2, 0] * x + m[2, 1] * y + m[2, 2] * z + m[2, 3]) / w
+    n = int(edge)
+    half = maps.filter_px // 2
+    cx, cy = int(math.floor(u)), int(math.floor(v))
+    lit = 0
+    count = 0
+    start = int(info[4])
+    for j in range(cy - half, cy - half + maps.filter_px):
+        for i in range(cx - half, cx - half + maps.filter_px):
+            count += 1
+            if i < 0 or j < 0 or i >= n or j >= n or d <= maps.depth[start + j * n + i]:
+                lit += 1
+    return lit / count
+
+
+@njit(cache=True)
+def _cube_face(x, y, z):
+    ax, ay, az = abs(x), abs(y), abs(z)
+    if ax >= ay and ax >= az:
+        return 0 if x > 0 else 1
+    if ay >= az:
+        return 2 if y > 0 else 3
+    return 4 if z > 0 else 5
+
+
+@njit(cache=True)
+def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps):
+    """How much of light i reaches the point by its shadow maps: a sun's map is the one whose view-depth range holds the point."""
+    if lights.maps[i] == 0:
+        return 1.0
+    first = lights.first_map[i]
+    # The steeper the light, the further a texel's depth strays: shift by the sine of the angle to the normal.
+    slant = math.sqrt(max(1.0 - n_dot_l * n_dot_l, 0.0)) + 0.1
+    if lights.kind[i] == DIRECTIONAL:
+        for k in range(first, first + lights.maps[i]):
+            if maps.info[k, 1] <= view_depth < maps.info[k, 2]:
+                return map_visibility(k, x, y, z, nx, ny, nz, slant, 1.0, maps)
+        return 1.0
+    face = 0
+    if lights.maps[i] == 6:
+        p = lights.place[i]
+        face = _cube_face(x - p[0], y - p[1], z - p[2])
+    return map_visibility(first + face, x, y, z, nx, ny, nz, slant, distance, maps)
+
+
+@njit(cache=True)
+def incoming(i, x, y, z, lights):
+    """(unit direction to light i, share of its power that arrives unblocked per m2, distance)."""
+    if lights.kind[i] == DIRECTIONAL:
+        t = lights.towards[i]
+        return t[0], t[1], t[2], 1.0, 1.0
+    p = lights.place[i]
+    lx, ly, lz = p[0] - x, p[1] - y, p[2] - z
+    d2 = max(lx * lx + ly * ly + lz * lz, 1e-8)
+    d = math.sqrt(d2)
+    lx, ly, lz = lx / d, ly / d, lz / d
+    share = 1.0 / d2
+    if lights.range_m[i] > 0.0:
+        share *= max(min(1.0 - (d / lights.range_m[i]) ** 4, 1.0), 0.0)
+    if lights.kind[i] == SPOT:
+        t = lights.towards[i]
+        cosine = -(lx * t[0] + ly * t[1] + lz * t[2])
+        cone = min(max(cosine * lights.cone[i, 0] + lights.cone[i, 1], 0.0), 1.0)
+        share *= cone * cone
+    return lx, ly, lz, share, d
+
+
+@njit(cache=True)
+def direct_at(row, x, y, z, vx, vy, vz, view_depth, receives, lights, maps):
+    """(r, g, b, sun visibility): reflected direct light of one surface row at world (x, y, z) seen from unit direction v.
+
+    Sun visibility is that of the first sun, 1 where it does not shine on the face."""
+    r = g = b = 0.0
+    sun = -1.0
+    nx, ny, nz = row[7], row[8], row[9]
+    for i in range(lights.kind.shape[0]):
+        lx, ly, lz, share, distance = incoming(i, x, y, z, lights)
+        n_dot_l, spec, v_dot_h = lobes(nx, ny, nz, vx, vy, vz, lx, ly, lz, row[6])
+        visible = 1.0
+        if n_dot_l > 0.0 and share > 0.0:
+            if receives:
+                visible = light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps)
+            if visible > 0.0:
+                k = n_dot_l * share * visible
+                power = lights.power[i]
+                for c in range(3):
+                    f0 = np.float64(row[3 + c])
+                    fresnel = schlick(f0, min(1.0, 50.0 * f0), v_dot_h)
+                    value = (row[c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * power[c]
+                    if c == 0:
+                        r += value
+                    elif c == 1:
+                        g += value
+                    else:
+                        b += value
+        if sun < 0.0 and lights.kind[i] == DIRECTIONAL:
+            sun = visible
+    return r, g, b, max(sun, 0.0) if sun >= 0.0 else 1.0
+
+
+def direct_plain(
+    row: np.ndarray, place: np.ndarray, view: np.ndarray, view_depth: float, receives: bool, lights: Lights, maps: ShadowMaps
+) -> list[tuple[np.ndarray, float]]:
+    """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye."""
+    result = []
+    for i in range(len(lights.kind)):
+        *towards, share, distance = incoming(i, *place, lights)
+        n_dot_l = float(row[7:10] @ np.array(towards))
+        visible = 1.0
+        if receives and n_dot_l > 0 and share > 0:
+            visible = float(light_visibility(i, *place, *row[7:10], n_dot_l, view_depth, distance, lights, maps))
+        shine = reflected(row[:3], row[3:6], float(row[6]), row[7:10], view, np.array(towards))
+        result.append((shine * share * visible * lights.power[i], visible))
+    return result
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _direct_buffer(surface, visible, drawable, receives, ox, oy, jx, jy, rays, lights, maps, out, sun):
+    height, width = visible.shape
+    for py in prange(height):
+        for px in range(width):
+            if visible[py, px] < 0:
+                continue
+            row = surface[py, px]
+            x, y = ox + px + 0.5 + jx, oy + py + 0.5 + jy
+            dx = rays.d0[0] + x * rays.du[0] + y * rays.dv[0]
+            dy = rays.d0[1] + x * rays.du[1] + y * rays.dv[1]
+            dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
+            length = math.sqrt(dx * dx + dy * dy + dz * dz)
+            depth = row[13] / length
+            r, g, b, s = direct_at(
+                row, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
+                -dx / length, -dy / length, -dz / length, depth, receives[drawable[py, px]], lights, maps,
+            )  # fmt: skip
+            out[py, px, 0] = r + row[10]
+            out[py, px, 1] = g + row[11]
+            out[py, px, 2] = b + row[12]
+            sun[py, px] = s
+
+
+def direct_buffer(surface, visible, drawable, receives, origin, jitter, rays, lights, maps):  # type: ignore[no-untyped-def]
+    """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun by its shadow maps)."""
+    out = np.zeros((*visible.shape, 3), np.float32)
+    sun = np.ones(visible.shape, np.float32)
+    _direct_buffer(surface, visible, drawable, receives, origin[0], origin[1], jitter[0], jitter[1], rays, lights, maps, out, sun)
+    return out, sun
+
+
+__all__ = ["Lights", "ShadowMaps", "direct_at", "direct_buffer", "direct_plain", "grazing", "incoming", "light_visibility"]

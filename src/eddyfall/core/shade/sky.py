@@ -1,0 +1,97 @@
+"""The sky as a vertical gradient, and the light it gives in shade (a stand-in for real probes; common practice, no source)."""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit, prange
+
+
+class SkyLight(NamedTuple):
+    """Radiance in nits, (3,) each, at zenith, horizon and below."""
+
+    zenith: np.ndarray
+    horizon: np.ndarray
+    ground: np.ndarray
+
+
+@njit(cache=True)
+def sky_radiance(up, c, sky):
+    """Radiance of channel c in a direction whose sine of elevation is `up`."""
+    if up <= 0.0:
+        t = min(-up * 8.0, 1.0)
+        return sky.horizon[c] + (sky.ground[c] - sky.horizon[c]) * t
+    return sky.horizon[c] + (sky.zenith[c] - sky.horizon[c]) * math.sqrt(min(up, 1.0))
+
+
+@njit(cache=True)
+def ambient_at(row, vx, vy, vz, sky):
+    """(r, g, b) a surface row reflects of the sky: diffuse from a hemisphere blend, specular from the mirrored direction.
+
+    The reflectance of the coat at roughness a is approximated as F0 + (max(1 - a, F0) - F0)(1 - n.v)^5.
+    """
+    nx, ny, nz = np.float64(row[7]), np.float64(row[8]), np.float64(row[9])
+    n_dot_v = min(max(nx * vx + ny * vy + nz * vz, 0.0), 1.0)
+    mirrored_up = 2.0 * (nx * vx + ny * vy + nz * vz) * ny - vy
+    m = 1.0 - n_dot_v
+    m5 = m * m * m * m * m
+    rough = np.float64(row[6])
+    out_r = out_g = out_b = 0.0
+    for c in range(3):
+        overhead = sky.horizon[c] + (sky.zenith[c] - sky.horizon[c]) * 0.8
+        level = 0.5 * overhead + 0.5 * sky.ground[c]
+        around = level + (overhead - level) * ny if ny > 0.0 else level + (sky.ground[c] - level) * -ny
+        f0 = np.float64(row[3 + c])
+        edge = min(max(1.0 - rough, f0), 50.0 * f0)
+        fresnel = f0 + (edge - f0) * m5
+        mirrored = sky_radiance(mirrored_up, c, sky)
+        glossy = mirrored + (around - mirrored) * rough * rough
+        value = row[c] * around * (1.0 - fresnel) + glossy * fresnel
+        if c == 0:
+            out_r = value
+        elif c == 1:
+            out_g = value
+        else:
+            out_b = value
+    return out_r, out_g, out_b
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _ambient_buffer(surface, visible, ox, oy, jx, jy, rays, sky, out):
+    height, width = visible.shape
+    for py in prange(height):
+        for px in range(width):
+            if visible[py, px] < 0:
+                continue
+            x, y = ox + px + 0.5 + jx, oy + py + 0.5 + jy
+            dx = rays.d0[0] + x * rays.du[0] + y * rays.dv[0]
+            dy = rays.d0[1] + x * rays.du[1] + y * rays.dv[1]
+            dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
+            inv = -1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
+            r, g, b = ambient_at(surface[py, px], dx * inv, dy * inv, dz * inv, sky)
+            out[py, px, 0] += r
+            out[py, px, 1] += g
+            out[py, px, 2] += b
+
+
+def add_ambient(surface, visible, origin, jitter, rays, sky, colour):  # type: ignore[no-untyped-def]
+    """`colour` (h, w, 3) plus the sky's light on every visible surface, as a new array."""
+    out = np.array(colour)
+    _ambient_buffer(surface, visible, origin[0], origin[1], jitter[0], jitter[1], rays, sky, out)
+    return out
+
+
+def sky_picture(visible, origin, jitter, rays, sky, colour):  # type: ignore[no-untyped-def]
+    """`colour` with the sky drawn where nothing is visible, as a new array (plain NumPy; its own twin)."""
+    out = np.array(colour)
+    rows, columns = np.nonzero(visible < 0)
+    if len(rows):
+        x, y = origin[0] + columns + 0.5 + jitter[0], origin[1] + rows + 0.5 + jitter[1]
+        d = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
+        up = d[:, 1] / np.linalg.norm(d, axis=1)
+        rise = np.sqrt(np.clip(up, 0, 1))[:, None]
+        fall = np.clip(-up * 8.0, 0, 1)[:, None]
+        above = sky.horizon + (sky.zenith - sky.horizon) * rise
+        below = sky.horizon + (sky.ground - sky.horizon) * fall
+        out[rows, columns] = np.where(up[:, None] > 0, above, below)
+    return out

@@ -1,0 +1,261 @@
+"""What the eye ray of a pixel meets on its triangle: place, normal, texture values, as one row of the surface buffer.
+
+Row layout (float32, 14): albedo rgb, F0 rgb, roughness, normal xyz, emitted rgb (unlit colour or emissive), distance to the eye in m.
+"""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit, prange
+
+from eddyfall.core.scene.model import Material
+from eddyfall.core.shade.textures import TextureStore, sample, sample_plain
+
+ROW = 14
+
+
+class Rays(NamedTuple):
+    """Eye rays: world direction through pixel position (x, y) is d0 + x du + y dv, scaled so that its view depth is 1."""
+
+    eye: np.ndarray
+    d0: np.ndarray
+    du: np.ndarray
+    dv: np.ndarray
+
+
+class Soup(NamedTuple):
+    """World arrays the surface kernel reads: positions, normals, uv0, uv1, triangles, and the material row of each triangle's owner."""
+
+    positions: np.ndarray
+    normals: np.ndarray
+    uv0: np.ndarray
+    uv1: np.ndarray
+    triangles: np.ndarray
+    owner: np.ndarray
+    material: np.ndarray
+
+
+class Surfaces(NamedTuple):
+    """Material table (last row: default) and its textures, flat because numba's parallel loops take no nested tuples.
+
+    factors (m, 12) float64: base rgba, metallic, roughness, emissive rgb, normal scale, F0 of the dielectric, unlit; used (m, 4)
+    int32: texture slots of base, metallic-roughness, normal, emissive; then the fields of TextureStore; mip bias; most taps."""
+
+    factors: np.ndarray
+    used: np.ndarray
+    texels: np.ndarray
+    levels: np.ndarray
+    slots: np.ndarray
+    tables: np.ndarray
+    bias: float
+    taps: int
+
+
+def material_factors(materials: tuple[Material, ...]) -> np.ndarray:
+    """`Surfaces.factors` of a scene's materials, default material last."""
+    rows = []
+    for m in (*materials, Material("(default)")):
+        f0 = ((m.ior - 1.0) / (m.ior + 1.0)) ** 2 if m.ior > 0 else 1.0
+        rows.append([*m.base_rgba, m.metallic, m.roughness, *m.emissive, m.normal_scale, f0, float(m.unlit)])
+    return np.array(rows, np.float64)
+
+
+@njit(cache=True)
+def _weights(positions, tri, eye, dx, dy, dz):
+    """(b1, b2, depth) of the ray eye + depth * d with the triangle's plane (Moeller & Trumbore 1997); weights may lie outside 0..1."""
+    ax, ay, az = positions[tri[0], 0] - eye[0], positions[tri[0], 1] - eye[1], positions[tri[0], 2] - eye[2]
+    e1x = np.float64(positions[tri[1], 0]) - positions[tri[0], 0]
+    e1y = np.float64(positions[tri[1], 1]) - positions[tri[0], 1]
+    e1z = np.float64(positions[tri[1], 2]) - positions[tri[0], 2]
+    e2x = np.float64(positions[tri[2], 0]) - positions[tri[0], 0]
+    e2y = np.float64(positions[tri[2], 1]) - positions[tri[0], 1]
+    e2z = np.float64(positions[tri[2], 2]) - positions[tri[0], 2]
+    px, py, pz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
+    det = e1x * px + e1y * py + e1z * pz
+    if abs(det) < 1e-300:
+        return 0.0, 0.0, 0.0
+    inv = 1.0 / det
+    b1 = -(ax * px + ay * py + az * pz) * inv
+    qx, qy, qz = e1y * az - e1z * ay, e1z * ax - e1x * az, e1x * ay - e1y * ax
+    b2 = (dx * qx + dy * qy + dz * qz) * inv
+    return b1, b2, (e2x * qx + e2y * qy + e2z * qz) * inv
+
+
+@njit(cache=True)
+def surface_at(px, py, t, rays, soup, surf, row):
+    """Fill `row` (14,) for triangle t at pixel position (px, py); returns alpha."""
+    eye, tri = rays.eye, soup.triangles[t]
+    dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
+    dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
+    dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
+    b1, b2, depth = _weights(soup.positions, tri, eye, dx, dy, dz)
+    b0 = 1.0 - b1 - b2
+    length = math.sqrt(dx * dx + dy * dy + dz * dz)
+    nx = b0 * soup.normals[tri[0], 0] + b1 * soup.normals[tri[1], 0] + b2 * soup.normals[tri[2], 0]
+    ny = b0 * soup.normals[tri[0], 1] + b1 * soup.normals[tri[1], 1] + b2 * soup.normals[tri[2], 1]
+    nz = b0 * soup.normals[tri[0], 2] + b1 * soup.normals[tri[1], 2] + b2 * soup.normals[tri[2], 2]
+    inv = 1.0 / max(math.sqrt(nx * nx + ny * ny + nz * nz), 1e-12)
+    nx, ny, nz = nx * inv, ny * inv, nz * inv
+    m = soup.material[soup.owner[t]]
+    f = surf.factors[m]
+    r, g, b, a = f[0], f[1], f[2], f[3]
+    metallic, rough = f[4], f[5]
+    er, eg, eb = f[6], f[7], f[8]
+    slots = surf.used[m]
+    if slots[0] >= 0 or slots[1] >= 0 or slots[2] >= 0 or slots[3] >= 0:
+        xb1, xb2, _ = _weights(soup.positions, tri, eye, dx + rays.du[0], dy + rays.du[1], dz + rays.du[2])
+        yb1, yb2, _ = _weights(soup.positions, tri, eye, dx + rays.dv[0], dy + rays.dv[1], dz + rays.dv[2])
+        for k in range(4):
+            if slots[k] < 0:
+                continue
+            slot = surf.slots[slots[k]]
+            uv = soup.uv0 if slot[5] == 0 else soup.uv1
+            u0, v0 = np.float64(uv[tri[0], 0]), np.float64(uv[tri[0], 1])
+            u1, v1 = uv[tri[1], 0] - u0, uv[tri[1], 1] - v0
+            u2, v2 = uv[tri[2], 0] - u0, uv[tri[2], 1] - v0
+            u, v = u0 + b1 * u1 + b2 * u2, v0 + b1 * v1 + b2 * v2
+            tr, tg, tb, ta = sample(
+                u, v, (xb1 - b1) * u1 + (xb2 - b2) * u2, (xb1 - b1) * v1 + (xb2 - b2) * v2,
+                (yb1 - b1) * u1 + (yb2 - b2) * u2, (yb1 - b1) * v1 + (yb2 - b2) * v2,
+                slot, surf.levels, surf.tables, surf.texels, surf.bias, surf.taps,
+            )  # fmt: skip
+            if k == 0:
+                r, g, b, a = r * tr, g * tg, b * tb, a * ta
+            elif k == 1:
+                rough, metallic = rough * tg, metallic * tb
+            elif k == 2:
+                nx, ny, nz = _bend(soup.positions, tri, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, f[9])
+            else:
+                er, eg, eb = er * tr, eg * tg, eb * tb
+    if nx * dx + ny * dy + nz * dz > 0.0:
+        nx, ny, nz = _face(soup.positions, tri, dx, dy, dz, nx, ny, nz)
+    if f[11] > 0.0:
+        for k in range(10):
+            row[k] = 0.0
+        row[6] = 1.0
+        row[10], row[11], row[12] = r, g, b
+    else:
+        keep = 1.0 - metallic
+        row[0], row[1], row[2] = r * keep, g * keep, b * keep
+        row[3], row[4], row[5] = f[10] * keep + r * metallic, f[10] * keep + g * metallic, f[10] * keep + b * metallic
+        row[6] = rough
+        row[10], row[11], row[12] = er, eg, eb
+    row[7], row[8], row[9] = nx, ny, nz
+    row[13] = depth * length
+    return a
+
+
+@njit(cache=True)
+def _face(positions, tri, dx, dy, dz, nx, ny, nz):
+    """Turn the normal over if the face itself is seen from behind; a shading normal beyond the horizon stays as it is."""
+    ax = np.float64(positions[tri[1], 0]) - positions[tri[0], 0]
+    ay = np.float64(positions[tri[1], 1]) - positions[tri[0], 1]
+    az = np.float64(positions[tri[1], 2]) - positions[tri[0], 2]
+    bx = np.float64(positions[tri[2], 0]) - positions[tri[0], 0]
+    by = np.float64(positions[tri[2], 1]) - positions[tri[0], 1]
+    bz = np.float64(positions[tri[2], 2]) - positions[tri[0], 2]
+    gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+    if gx * dx + gy * dy + gz * dz > 0.0:
+        return -nx, -ny, -nz
+    return nx, ny, nz
+
+
+@njit(cache=True)
+def _bend(positions, tri, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, scale):
+    """Normal-mapped normal; the tangent follows +u on the triangle and is made square to the normal."""
+    det = u1 * v2 - u2 * v1
+    if abs(det) < 1e-20:
+        return nx, ny, nz
+    e1x = np.float64(positions[tri[1], 0]) - positions[tri[0], 0]
+    e1y = np.float64(positions[tri[1], 1]) - positions[tri[0], 1]
+    e1z = np.float64(positions[tri[1], 2]) - positions[tri[0], 2]
+    e2x = np.float64(positions[tri[2], 0]) - positions[tri[0], 0]
+    e2y = np.float64(positions[tri[2], 1]) - positions[tri[0], 1]
+    e2z = np.float64(positions[tri[2], 2]) - positions[tri[0], 2]
+    s = 1.0 if det > 0 else -1.0
+    tx, ty, tz = (e1x * v2 - e2x * v1) * s, (e1y * v2 - e2y * v1) * s, (e1z * v2 - e2z * v1) * s
+    d = tx * nx + ty * ny + tz * nz
+    tx, ty, tz = tx - d * nx, ty - d * ny, tz - d * nz
+    inv = 1.0 / max(math.sqrt(tx * tx + ty * ty + tz * tz), 1e-12)
+    tx, ty, tz = tx * inv, ty * inv, tz * inv
+    # The map's +Y points up the picture, which is -v (glTF 2.0, 3.9.3).
+    bx, by, bz = (e1x * u2 - e2x * u1) * s, (e1y * u2 - e2y * u1) * s, (e1z * u2 - e2z * u1) * s
+    cx, cy, cz = ny * tz - nz * ty, nz * tx - nx * tz, nx * ty - ny * tx
+    if cx * bx + cy * by + cz * bz < 0.0:
+        cx, cy, cz = -cx, -cy, -cz
+    mx, my, mz = (tr * 2.0 - 1.0) * scale, (tg * 2.0 - 1.0) * scale, tb * 2.0 - 1.0
+    ox, oy, oz = tx * mx + cx * my + nx * mz, ty * mx + cy * my + ny * mz, tz * mx + cz * my + nz * mz
+    inv = 1.0 / max(math.sqrt(ox * ox + oy * oy + oz * oz), 1e-12)
+    return ox * inv, oy * inv, oz * inv
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _surface_buffer(visible, ids, ox, oy, jx, jy, rays, soup, surf, out):
+    height, width = visible.shape
+    for y in prange(height):
+        for x in range(width):
+            i = visible[y, x]
+            if i >= 0:
+                surface_at(ox + x + 0.5 + jx, oy + y + 0.5 + jy, ids[i], rays, soup, surf, out[y, x])
+
+
+def surface_buffer(
+    visible: np.ndarray, ids: np.ndarray, origin: tuple[int, int], jitter: tuple[float, float], rays: Rays, soup: Soup, surf: Surfaces
+) -> np.ndarray:
+    """(h, w, 14) rows of what is visible; zero where nothing is. `visible` indexes `ids`, world triangles."""
+    out = np.zeros((*visible.shape, ROW), np.float32)
+    if len(ids):
+        _surface_buffer(visible, ids, origin[0], origin[1], jitter[0], jitter[1], rays, soup, surf, out)
+    return out
+
+
+def surface_plain(px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Surfaces) -> tuple[np.ndarray, float, list[tuple[str, int, float]]]:
+    """Plain twin for one triangle and pixel position: (row (14,), alpha, [(role, texture slot, mip level)])."""
+    tri = soup.triangles[t]
+    corners = soup.positions[tri].astype(np.float64)
+
+    def meet(x: float, y: float) -> tuple[np.ndarray, float]:
+        d = rays.d0 + x * rays.du + y * rays.dv
+        system = np.column_stack([corners[1] - corners[0], corners[2] - corners[0], -d])
+        b1, b2, depth = np.linalg.solve(system, rays.eye - corners[0])
+        return np.array([1 - b1 - b2, b1, b2]), float(depth)
+
+    weights, depth = meet(px, py)
+    direction = rays.d0 + px * rays.du + py * rays.dv
+    normal = weights @ soup.normals[tri].astype(np.float64)
+    normal /= np.linalg.norm(normal)
+    m = int(soup.material[soup.owner[t]])
+    f = surf.factors[m]
+    base, metallic, roughness, emitted = f[:4].copy(), f[4], f[5], f[6:9].copy()
+    used = []
+    for k, role in enumerate(("base", "metallic-roughness", "normal", "emissive")):
+        slot = int(surf.used[m, k])
+        if slot < 0:
+            continue
+        uvs = (soup.uv1 if surf.slots[slot, 5] else soup.uv0)[tri].astype(np.float64)
+        right, down = meet(px + 1, py)[0], meet(px, py + 1)[0]
+        value, level = sample_plain(
+            TextureStore(surf.texels, surf.levels, surf.slots, surf.tables), slot, weights @ uvs, (right - weights) @ uvs, (down - weights) @ uvs, surf.bias, surf.taps
+        )
+        used.append((role, slot, level))
+        if role == "base":
+            base *= value
+        elif role == "metallic-roughness":
+            roughness, metallic = roughness * value[1], metallic * value[2]
+        elif role == "normal":
+            normal = np.array(_bend(soup.positions, tri, *(uvs[1] - uvs[0]), *(uvs[2] - uvs[0]), *normal, *value[:3], f[9]))
+        else:
+            emitted *= value[:3]
+    face = np.cross(corners[1] - corners[0], corners[2] - corners[0])
+    if normal @ direction > 0 and face @ direction > 0:
+        normal = -normal
+    row = np.zeros(ROW)
+    if f[11] > 0:
+        row[6], row[10:13] = 1.0, base[:3]
+    else:
+        row[:3] = base[:3] * (1 - metallic)
+        row[3:6] = f[10] * (1 - metallic) + base[:3] * metallic
+        row[6], row[10:13] = roughness, emitted
+    row[7:10], row[13] = normal, depth * np.linalg.norm(direction)
+    return row, float(base[3]), used
