@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values, View
-from eddyfall.core.shade.fog import fogged, transmittance
+from eddyfall.core.shade.fog import fog_buffer
 
 
 def section(stage: Stage) -> dict[str, Any]:
@@ -15,13 +15,10 @@ def section(stage: Stage) -> dict[str, Any]:
 def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     fog = section["fog"]
     if not fog.enabled:
-        return {"fogged": inputs["with_sky"], "fog_distance": np.full(inputs["pixels"].shape, np.nan, np.float32)}
+        return {"fogged": inputs["with_sky"], "fog_distance": np.full(inputs["pixels"].shape, np.nan)}
     distance = copied_distance(inputs, section)
-    t = transmittance(distance, fog.fog_per_m)
-    if fog.covers_sky < 1.0:
-        t = np.where(inputs["visible"] < 0, 1.0 - (1.0 - t) * fog.covers_sky, t)
-    colour = fogged(inputs["with_sky"], t, np.array(fog.rgb)).astype(np.float32)
-    return {"fogged": colour, "fog_distance": distance.astype(np.float32)}
+    colour = fog_buffer(inputs["with_sky"], distance, inputs["visible"], fog.fog_per_m, np.array(fog.rgb, np.float64), fog.covers_sky)
+    return {"fogged": colour, "fog_distance": distance}
 
 
 def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
@@ -33,7 +30,7 @@ def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
             key = inputs["prepass_depth"]
         case _:
             key = inputs["depth"]
-    return np.asarray(section["depth"].view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
+    return np.ascontiguousarray(section["depth"].view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
 
 
 PASS = Pass(9, "fog", "fog at the distance of the depth copy", ("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),

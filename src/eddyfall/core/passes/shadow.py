@@ -138,8 +138,8 @@ def _depth_map(matrix: np.ndarray, edge: int, geometry: Geometry, inputs: Values
         geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, matrix.astype(np.float32), (edge, edge), window
     )
     depth = np.ones((edge, edge), np.float32)
-    visible = np.full((edge, edge), -1, np.int32)
-    rasterise(screen, geometry.owner, casters.astype(np.uint8), textures.cutouts, DepthCode(32, 1.0), depth, visible, (0, 0))
+    no_ids = np.zeros((0, 0), np.int32)
+    rasterise(screen, geometry.owner, casters.astype(np.uint8), textures.cutouts, DepthCode(32, 1.0), depth, no_ids, (0, 0))
     return depth
 
 

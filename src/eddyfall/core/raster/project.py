@@ -164,13 +164,11 @@ def _distance(poly, i, plane, guard):
 
 
 @njit(cache=True)
-def _setup(poly, k, width, height, cull, window, slot, fixed, zs, inv_w, uvs, box):
+def _setup(poly, corners, k, width, height, cull, window, slot, fixed, zs, inv_w, uvs, box):
     """Write the fan triangle (0, k, k + 1) into `slot`; False if it faces away, has no area or misses the window."""
     one = np.float32(1.0)
     half_w, half_h = np.float32(0.5 * width), np.float32(0.5 * height)
-    px = np.empty(3, np.float32)
-    py = np.empty(3, np.float32)
-    pz = np.empty(3, np.float32)
+    px, py, pz = corners[0], corners[1], corners[2]
     for n in range(3):
         v = 0 if n == 0 else k + n - 1
         w = poly[v, 3]
@@ -226,22 +224,26 @@ def _setup(poly, k, width, height, cull, window, slot, fixed, zs, inv_w, uvs, bo
     parallel=True, cache=True, nogil=True,
 )  # fmt: skip
 def _emit(clip, uv, triangles, chosen, cull_side, kinds, starts, width, height, window, fixed, zs, inv_w, uvs, ids, box):
-    for i in prange(chosen.shape[0]):
-        if kinds[i] == 0:
-            continue
-        t = chosen[i]
+    n = chosen.shape[0]
+    chunk = (n + 63) // 64
+    for part in prange(64):
         poly = np.empty((12, 6), np.float32)
-        for k in range(3):
-            v = triangles[t, k]
-            for c in range(4):
-                poly[k, c] = clip[v, c]
-            poly[k, 4] = uv[v, 0]
-            poly[k, 5] = uv[v, 1]
-        count = 3
-        if kinds[i] == 2:
-            count = _clip(poly, count)
-        slot = starts[i]
-        for k in range(1, count - 1):
-            if _setup(poly, k, width, height, cull_side[i], window, slot, fixed, zs, inv_w, uvs, box):
-                ids[slot] = t
-                slot += 1
+        corners = np.empty((3, 3), np.float32)
+        for i in range(part * chunk, min((part + 1) * chunk, n)):
+            if kinds[i] == 0:
+                continue
+            t = chosen[i]
+            for k in range(3):
+                v = triangles[t, k]
+                for c in range(4):
+                    poly[k, c] = clip[v, c]
+                poly[k, 4] = uv[v, 0]
+                poly[k, 5] = uv[v, 1]
+            count = 3
+            if kinds[i] == 2:
+                count = _clip(poly, count)
+            slot = starts[i]
+            for k in range(1, count - 1):
+                if _setup(poly, corners, k, width, height, cull_side[i], window, slot, fixed, zs, inv_w, uvs, box):
+                    ids[slot] = t
+                    slot += 1

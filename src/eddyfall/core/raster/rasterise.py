@@ -37,7 +37,7 @@ def rasterise(
 ) -> None:
     """Draw into `depth` (h, w) float32 keys and `visible` (h, w) int32 indices into `triangles` (in place, test less-or-equal).
 
-    taking_part: uint8 per drawable. owner: drawable of each world triangle. origin: frame pixel of depth[0, 0].
+    An empty `visible` is left alone. taking_part: uint8 per drawable. owner: drawable of each world triangle. origin: frame pixel of depth[0, 0].
     """
     if len(triangles.ids):
         _rasterise(*triangles, owner, taking_part, *cutouts, code.bits, code.sign, depth, visible, origin[0], origin[1])
@@ -67,48 +67,61 @@ def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
 
 
 @njit(cache=True)
-def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, area, inv_w, uvs, cutoff, factor, table, levels, alpha):
+def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, table, m, levels, alpha):
     """glTF MASK rule: alpha >= cutoff is drawn. Alpha is trilinear at the isotropic mip level of this pixel."""
     value = np.float64(factor)
-    if table[5] == 1:
+    if table[m, 5] == 1:
         u, v = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs)
         ux, vx = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px + SUBPIXEL, py, inv_w, uvs)
         uy, vy = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py + SUBPIXEL, inv_w, uvs)
-        w, h = levels[table[0], 1], levels[table[0], 2]
+        w, h = levels[table[m, 0], 1], levels[table[m, 0], 2]
         long = max(((ux - u) * w) ** 2 + ((vx - v) * h) ** 2, ((uy - u) * w) ** 2 + ((vy - v) * h) ** 2)
         level = 0.5 * np.log2(max(long, 1e-12))
-        value *= sample_alpha(u, v, level, table, levels, alpha)
+        value *= sample_alpha(u, v, level, table, m, levels, alpha)
     return value >= cutoff
 
 
 @njit(cache=True)
-def sample_alpha(u, v, level, table, levels, alpha):
-    """Trilinear alpha 0..1 at (u, v) and mip `level`; `table` as in Cutouts."""
-    top = table[1] - 1
-    level = min(max(level, 0.0), float(top))
-    if table[4] == 1:
+def sample_alpha(u, v, level, table, m, levels, alpha):
+    """Trilinear alpha 0..1 at (u, v) and mip `level`; row m of `table` as in Cutouts."""
+    level = min(max(level, 0.0), float(table[m, 1] - 1))
+    if table[m, 4] == 1:
         level = np.floor(level + 0.5)
     base = int(level)
     part = level - base
-    value = _bilinear_alpha(u, v, table, levels[table[0] + base], alpha)
+    low = table[m, 0] + base
+    value = _bilinear_alpha(u, v, table, m, levels, low, alpha)
     if part > 0.0:
-        value += part * (_bilinear_alpha(u, v, table, levels[table[0] + base + 1], alpha) - value)
+        value += part * (_bilinear_alpha(u, v, table, m, levels, low + 1, alpha) - value)
     return value
 
 
 @njit(cache=True)
-def _bilinear_alpha(u, v, table, level, alpha):
-    offset, w, h = level[0], level[1], level[2]
-    x, y = u * w - 0.5, v * h - 0.5
-    if table[4] == 1:
-        return alpha[offset + wrap(int(np.floor(y + 0.5)), h, table[3]) * w + wrap(int(np.floor(x + 0.5)), w, table[2])] / 255.0
-    xf, yf = np.floor(x), np.floor(y)
-    fx, fy = x - xf, y - yf
-    xa, xb = wrap(int(xf), w, table[2]), wrap(int(xf) + 1, w, table[2])
-    ya, yb = wrap(int(yf), h, table[3]), wrap(int(yf) + 1, h, table[3])
+def _bilinear_alpha(u, v, table, m, levels, level, alpha):
+    offset, w, h = levels[level, 0], levels[level, 1], levels[level, 2]
+    if table[m, 4] == 1:
+        row = wrap(int(np.floor(v * h)), h, table[m, 3])
+        return alpha[offset + row * w + wrap(int(np.floor(u * w)), w, table[m, 2])] / 255.0
+    xa, xb, fx = neighbours(u, w, table[m, 2])
+    ya, yb, fy = neighbours(v, h, table[m, 3])
     top = alpha[offset + ya * w + xa] * (1.0 - fx) + alpha[offset + ya * w + xb] * fx
     bottom = alpha[offset + yb * w + xa] * (1.0 - fx) + alpha[offset + yb * w + xb] * fx
     return (top * (1.0 - fy) + bottom * fy) / 255.0
+
+
+@njit(cache=True, inline="always")
+def neighbours(u, n, mode):
+    """(left texel, right texel, share of the right one) for a linear look-up at u on a row of n texels. Repeat is folded first:
+    a division of whole numbers for each texel would cost more than all the rest."""
+    if mode == 0:
+        x = (u - np.floor(u)) * n - 0.5
+        f = np.floor(x)
+        a = int(f)
+        b = a + 1
+        return (a + n if a < 0 else a), (b - n if b >= n else b), x - f
+    x = u * n - 0.5
+    f = np.floor(x)
+    return wrap(int(f), n, mode), wrap(int(f) + 1, n, mode), x - f
 
 
 @njit(cache=True)
@@ -138,6 +151,7 @@ def _rasterise(
     rows = max(4, (height + BANDS - 1) // BANDS)
     bands = (height + rows - 1) // rows
     n = ids.shape[0]
+    wants_ids = visible.shape[0] > 0
     for band in prange(bands):
         first_row = oy + band * rows
         last_row = min(first_row + rows, oy + height) - 1
@@ -152,7 +166,6 @@ def _rasterise(
             if _edge(x0, y0, x1, y1, x2, y2) < 0:
                 x1, y1, x2, y2 = x2, y2, x1, y1
                 b, c = 2, 1
-            area = _edge(x0, y0, x1, y1, x2, y2)
             bias0 = 0 if _owns(x1, y1, x2, y2) else -1
             bias1 = 0 if _owns(x2, y2, x0, y0) else -1
             bias2 = 0 if _owns(x0, y0, x1, y1) else -1
@@ -175,12 +188,13 @@ def _rasterise(
                     if not key <= depth[y - oy, x - ox]:
                         continue
                     if material >= 0 and not _keeps(
-                        i, b, c, x0, y0, x1, y1, x2, y2, px, py, area, inv_w, uvs, c_cutoff[material], c_factor[material],
-                        c_table[material], c_levels, c_alpha,
+                        i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, c_cutoff[material], c_factor[material],
+                        c_table, material, c_levels, c_alpha,
                     ):  # fmt: skip
                         continue
                     depth[y - oy, x - ox] = key
-                    visible[y - oy, x - ox] = i
+                    if wants_ids:
+                        visible[y - oy, x - ox] = i
 
 
 @dataclass(frozen=True)
@@ -222,8 +236,8 @@ def fragments_at(
         material = cutouts.material[owner[triangles.ids[i]]]
         kept = material < 0 or bool(
             _keeps(
-                i, order[1], order[2], *p[0], *p[1], *p[2], px, py, 1, triangles.inv_w, triangles.uv, cutouts.cutoff[material],
-                cutouts.factor[material], cutouts.table[material], cutouts.levels, cutouts.alpha,
+                i, order[1], order[2], *p[0], *p[1], *p[2], px, py, triangles.inv_w, triangles.uv, cutouts.cutoff[material],
+                cutouts.factor[material], cutouts.table, material, cutouts.levels, cutouts.alpha,
             )  # fmt: skip
         )
         result.append(Fragment(int(i), int(triangles.ids[i]), depth_key(d, code.bits, code.sign), kept))

@@ -197,7 +197,7 @@ class _Reader:
             parts = []
             for j, part in enumerate(objects(entry, "primitives")):
                 here = f"mesh {i} {name!r} part {j}"
-                primitive = self._primitive(part, here, materials)
+                primitive = self._primitive(part, here, materials, j)
                 if primitive is not None:
                     parts.append(primitive)
                     triangles += primitive.triangles
@@ -206,7 +206,7 @@ class _Reader:
             meshes.append(Mesh(name, tuple(parts)))
         return tuple(meshes)
 
-    def _primitive(self, entry: dict[str, Any], here: str, materials: int) -> Primitive | None:
+    def _primitive(self, entry: dict[str, Any], here: str, materials: int, number: int) -> Primitive | None:
         mode = whole(entry, "mode", here, default=4)
         if mode not in (4, 5, 6):
             self.notes.append(f"not drawn yet: {here} is made of points or lines")
@@ -250,7 +250,7 @@ class _Reader:
         material = entry.get("material")
         if material is not None:
             material = index_into(material, [None] * materials, "material", here)
-        return Primitive(attributes, freeze(indices.astype(np.int32)), material)
+        return Primitive(attributes, freeze(indices.astype(np.int32)), material, number)
 
     def _indices(self, entry: dict[str, Any], here: str, count: int, mode: int) -> np.ndarray:
         if "indices" in entry:

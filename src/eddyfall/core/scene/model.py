@@ -54,11 +54,14 @@ class Material:
 
 @dataclass(frozen=True)
 class Primitive:
-    """One material part of a mesh. `attributes` by glTF name (POSITION float32 (n, 3) ...), `indices` int32 (t, 3)."""
+    """One material part of a mesh. `attributes` by glTF name (POSITION float32 (n, 3) ...), `indices` int32 (t, 3).
+
+    `source_index` is its place among the file's primitives, which also counts those that were left out."""
 
     attributes: dict[str, np.ndarray]
     indices: np.ndarray
     material: int | None
+    source_index: int = field(default=-1, metadata={"hashed": False})
 
     @property
     def positions(self) -> np.ndarray:

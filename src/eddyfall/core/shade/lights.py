@@ -44,24 +44,23 @@ class ShadowMaps(NamedTuple):
 @njit(cache=True)
 def map_visibility(map_index, x, y, z, nx, ny, nz, slant, distance, maps):
     """Share of the filter's texels that see the light (1 outside the map). Receiver is moved along its normal by the bias."""
-    info = maps.info[map_index]
-    edge = info[0]
-    texel = info[3] * distance if info[5] > 0.0 else info[3]
+    info, m, k = maps.info, maps.matrix, map_index
+    edge = info[k, 0]
+    texel = info[k, 3] * distance if info[k, 5] > 0.0 else info[k, 3]
     shift = texel * (maps.bias_texels + 0.5 * (maps.filter_px - 1)) * slant
     x, y, z = x + nx * shift, y + ny * shift, z + nz * shift
-    m = maps.matrix[map_index]
-    w = m[3, 0] * x + m[3, 1] * y + m[3, 2] * z + m[3, 3]
+    w = m[k, 3, 0] * x + m[k, 3, 1] * y + m[k, 3, 2] * z + m[k, 3, 3]
     if w <= 0.0:
         return 1.0
-    u = ((m[0, 0] * x + m[0, 1] * y + m[0, 2] * z + m[0, 3]) / w * 0.5 + 0.5) * edge
-    v = (0.5 - (m[1, 0] * x + m[1, 1] * y + m[1, 2] * z + m[1, 3]) / w * 0.5) * edge
-    d = (m[2, 0] * x + m[2, 1] * y + m[2, 2] * z + m[2, 3]) / w
+    u = ((m[k, 0, 0] * x + m[k, 0, 1] * y + m[k, 0, 2] * z + m[k, 0, 3]) / w * 0.5 + 0.5) * edge
+    v = (0.5 - (m[k, 1, 0] * x + m[k, 1, 1] * y + m[k, 1, 2] * z + m[k, 1, 3]) / w * 0.5) * edge
+    d = (m[k, 2, 0] * x + m[k, 2, 1] * y + m[k, 2, 2] * z + m[k, 2, 3]) / w
     n = int(edge)
     half = maps.filter_px // 2
     cx, cy = int(math.floor(u)), int(math.floor(v))
     lit = 0
     count = 0
-    start = int(info[4])
+    start = int(info[k, 4])
     for j in range(cy - half, cy - half + maps.filter_px):
         for i in range(cx - half, cx - half + maps.filter_px):
             count += 1
@@ -95,8 +94,8 @@ def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, ligh
         return 1.0
     face = 0
     if lights.maps[i] == 6:
-        p = lights.place[i]
-        face = _cube_face(x - p[0], y - p[1], z - p[2])
+        p = lights.place
+        face = _cube_face(x - p[i, 0], y - p[i, 1], z - p[i, 2])
     return map_visibility(first + face, x, y, z, nx, ny, nz, slant, distance, maps)
 
 
@@ -104,10 +103,10 @@ def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, ligh
 def incoming(i, x, y, z, lights):
     """(unit direction to light i, share of its power that arrives unblocked per m2, distance)."""
     if lights.kind[i] == DIRECTIONAL:
-        t = lights.towards[i]
-        return t[0], t[1], t[2], 1.0, 1.0
-    p = lights.place[i]
-    lx, ly, lz = p[0] - x, p[1] - y, p[2] - z
+        t = lights.towards
+        return t[i, 0], t[i, 1], t[i, 2], 1.0, 1.0
+    p = lights.place
+    lx, ly, lz = p[i, 0] - x, p[i, 1] - y, p[i, 2] - z
     d2 = max(lx * lx + ly * ly + lz * lz, 1e-8)
     d = math.sqrt(d2)
     lx, ly, lz = lx / d, ly / d, lz / d
@@ -115,8 +114,8 @@ def incoming(i, x, y, z, lights):
     if lights.range_m[i] > 0.0:
         share *= max(min(1.0 - (d / lights.range_m[i]) ** 4, 1.0), 0.0)
     if lights.kind[i] == SPOT:
-        t = lights.towards[i]
-        cosine = -(lx * t[0] + ly * t[1] + lz * t[2])
+        t = lights.towards
+        cosine = -(lx * t[i, 0] + ly * t[i, 1] + lz * t[i, 2])
         cone = min(max(cosine * lights.cone[i, 0] + lights.cone[i, 1], 0.0), 1.0)
         share *= cone * cone
     return lx, ly, lz, share, d
@@ -139,11 +138,10 @@ def direct_at(row, x, y, z, vx, vy, vz, view_depth, receives, lights, maps):
                 visible = light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps)
             if visible > 0.0:
                 k = n_dot_l * share * visible
-                power = lights.power[i]
                 for c in range(3):
                     f0 = np.float64(row[3 + c])
                     fresnel = schlick(f0, min(1.0, 50.0 * f0), v_dot_h)
-                    value = (row[c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * power[c]
+                    value = (row[c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * lights.power[i, c]
                     if c == 0:
                         r += value
                     elif c == 1:

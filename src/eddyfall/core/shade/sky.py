@@ -81,17 +81,32 @@ def add_ambient(surface, visible, origin, jitter, rays, sky, colour):  # type: i
     return out
 
 
+@njit(cache=True, parallel=True, nogil=True)
+def _sky_buffer(visible, ox, oy, jx, jy, rays, sky, out):
+    height, width = visible.shape
+    for py in prange(height):
+        for px in range(width):
+            if visible[py, px] >= 0:
+                continue
+            x, y = ox + px + 0.5 + jx, oy + py + 0.5 + jy
+            dx = rays.d0[0] + x * rays.du[0] + y * rays.dv[0]
+            dy = rays.d0[1] + x * rays.du[1] + y * rays.dv[1]
+            dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
+            up = dy / math.sqrt(dx * dx + dy * dy + dz * dz)
+            for c in range(3):
+                out[py, px, c] = sky_radiance(up, c, sky)
+
+
 def sky_picture(visible, origin, jitter, rays, sky, colour):  # type: ignore[no-untyped-def]
-    """`colour` with the sky drawn where nothing is visible, as a new array (plain NumPy; its own twin)."""
+    """`colour` (h, w, 3) with the sky drawn where nothing is visible, as a new array."""
     out = np.array(colour)
-    rows, columns = np.nonzero(visible < 0)
-    if len(rows):
-        x, y = origin[0] + columns + 0.5 + jitter[0], origin[1] + rows + 0.5 + jitter[1]
-        d = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
-        up = d[:, 1] / np.linalg.norm(d, axis=1)
-        rise = np.sqrt(np.clip(up, 0, 1))[:, None]
-        fall = np.clip(-up * 8.0, 0, 1)[:, None]
-        above = sky.horizon + (sky.zenith - sky.horizon) * rise
-        below = sky.horizon + (sky.ground - sky.horizon) * fall
-        out[rows, columns] = np.where(up[:, None] > 0, above, below)
+    _sky_buffer(visible, origin[0], origin[1], jitter[0], jitter[1], rays, sky, out)
     return out
+
+
+def sky_plain(direction: np.ndarray, sky: SkyLight) -> np.ndarray:
+    """Plain twin: (3,) radiance in a world direction (3,)."""
+    up = direction[1] / np.linalg.norm(direction)
+    if up <= 0:
+        return sky.horizon + (sky.ground - sky.horizon) * min(-up * 8, 1)
+    return sky.horizon + (sky.zenith - sky.horizon) * np.sqrt(up)

@@ -62,15 +62,15 @@ def material_factors(materials: tuple[Material, ...]) -> np.ndarray:
 
 
 @njit(cache=True)
-def _weights(positions, tri, eye, dx, dy, dz):
+def _weights(positions, t0, t1, t2, eye, dx, dy, dz):
     """(b1, b2, depth) of the ray eye + depth * d with the triangle's plane (Moeller & Trumbore 1997); weights may lie outside 0..1."""
-    ax, ay, az = positions[tri[0], 0] - eye[0], positions[tri[0], 1] - eye[1], positions[tri[0], 2] - eye[2]
-    e1x = np.float64(positions[tri[1], 0]) - positions[tri[0], 0]
-    e1y = np.float64(positions[tri[1], 1]) - positions[tri[0], 1]
-    e1z = np.float64(positions[tri[1], 2]) - positions[tri[0], 2]
-    e2x = np.float64(positions[tri[2], 0]) - positions[tri[0], 0]
-    e2y = np.float64(positions[tri[2], 1]) - positions[tri[0], 1]
-    e2z = np.float64(positions[tri[2], 2]) - positions[tri[0], 2]
+    ax, ay, az = positions[t0, 0] - eye[0], positions[t0, 1] - eye[1], positions[t0, 2] - eye[2]
+    e1x = np.float64(positions[t1, 0]) - positions[t0, 0]
+    e1y = np.float64(positions[t1, 1]) - positions[t0, 1]
+    e1z = np.float64(positions[t1, 2]) - positions[t0, 2]
+    e2x = np.float64(positions[t2, 0]) - positions[t0, 0]
+    e2y = np.float64(positions[t2, 1]) - positions[t0, 1]
+    e2z = np.float64(positions[t2, 2]) - positions[t0, 2]
     px, py, pz = dy * e2z - dz * e2y, dz * e2x - dx * e2z, dx * e2y - dy * e2x
     det = e1x * px + e1y * py + e1z * pz
     if abs(det) < 1e-300:
@@ -85,52 +85,52 @@ def _weights(positions, tri, eye, dx, dy, dz):
 @njit(cache=True)
 def surface_at(px, py, t, rays, soup, surf, row):
     """Fill `row` (14,) for triangle t at pixel position (px, py); returns alpha."""
-    eye, tri = rays.eye, soup.triangles[t]
+    eye = rays.eye
+    t0, t1, t2 = soup.triangles[t, 0], soup.triangles[t, 1], soup.triangles[t, 2]
     dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
     dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
     dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
-    b1, b2, depth = _weights(soup.positions, tri, eye, dx, dy, dz)
+    b1, b2, depth = _weights(soup.positions, t0, t1, t2, eye, dx, dy, dz)
     b0 = 1.0 - b1 - b2
     length = math.sqrt(dx * dx + dy * dy + dz * dz)
-    nx = b0 * soup.normals[tri[0], 0] + b1 * soup.normals[tri[1], 0] + b2 * soup.normals[tri[2], 0]
-    ny = b0 * soup.normals[tri[0], 1] + b1 * soup.normals[tri[1], 1] + b2 * soup.normals[tri[2], 1]
-    nz = b0 * soup.normals[tri[0], 2] + b1 * soup.normals[tri[1], 2] + b2 * soup.normals[tri[2], 2]
+    nx = b0 * soup.normals[t0, 0] + b1 * soup.normals[t1, 0] + b2 * soup.normals[t2, 0]
+    ny = b0 * soup.normals[t0, 1] + b1 * soup.normals[t1, 1] + b2 * soup.normals[t2, 1]
+    nz = b0 * soup.normals[t0, 2] + b1 * soup.normals[t1, 2] + b2 * soup.normals[t2, 2]
     inv = 1.0 / max(math.sqrt(nx * nx + ny * ny + nz * nz), 1e-12)
     nx, ny, nz = nx * inv, ny * inv, nz * inv
     m = soup.material[soup.owner[t]]
-    f = surf.factors[m]
-    r, g, b, a = f[0], f[1], f[2], f[3]
-    metallic, rough = f[4], f[5]
-    er, eg, eb = f[6], f[7], f[8]
-    slots = surf.used[m]
-    if slots[0] >= 0 or slots[1] >= 0 or slots[2] >= 0 or slots[3] >= 0:
-        xb1, xb2, _ = _weights(soup.positions, tri, eye, dx + rays.du[0], dy + rays.du[1], dz + rays.du[2])
-        yb1, yb2, _ = _weights(soup.positions, tri, eye, dx + rays.dv[0], dy + rays.dv[1], dz + rays.dv[2])
+    f, used = surf.factors, surf.used
+    r, g, b, a = f[m, 0], f[m, 1], f[m, 2], f[m, 3]
+    metallic, rough = f[m, 4], f[m, 5]
+    er, eg, eb = f[m, 6], f[m, 7], f[m, 8]
+    if used[m, 0] >= 0 or used[m, 1] >= 0 or used[m, 2] >= 0 or used[m, 3] >= 0:
+        xb1, xb2, _ = _weights(soup.positions, t0, t1, t2, eye, dx + rays.du[0], dy + rays.du[1], dz + rays.du[2])
+        yb1, yb2, _ = _weights(soup.positions, t0, t1, t2, eye, dx + rays.dv[0], dy + rays.dv[1], dz + rays.dv[2])
         for k in range(4):
-            if slots[k] < 0:
+            s = used[m, k]
+            if s < 0:
                 continue
-            slot = surf.slots[slots[k]]
-            uv = soup.uv0 if slot[5] == 0 else soup.uv1
-            u0, v0 = np.float64(uv[tri[0], 0]), np.float64(uv[tri[0], 1])
-            u1, v1 = uv[tri[1], 0] - u0, uv[tri[1], 1] - v0
-            u2, v2 = uv[tri[2], 0] - u0, uv[tri[2], 1] - v0
+            uv = soup.uv0 if surf.slots[s, 5] == 0 else soup.uv1
+            u0, v0 = np.float64(uv[t0, 0]), np.float64(uv[t0, 1])
+            u1, v1 = uv[t1, 0] - u0, uv[t1, 1] - v0
+            u2, v2 = uv[t2, 0] - u0, uv[t2, 1] - v0
             u, v = u0 + b1 * u1 + b2 * u2, v0 + b1 * v1 + b2 * v2
             tr, tg, tb, ta = sample(
                 u, v, (xb1 - b1) * u1 + (xb2 - b2) * u2, (xb1 - b1) * v1 + (xb2 - b2) * v2,
                 (yb1 - b1) * u1 + (yb2 - b2) * u2, (yb1 - b1) * v1 + (yb2 - b2) * v2,
-                slot, surf.levels, surf.tables, surf.texels, surf.bias, surf.taps,
+                surf.slots, s, surf.levels, surf.tables, surf.texels, surf.bias, surf.taps,
             )  # fmt: skip
             if k == 0:
                 r, g, b, a = r * tr, g * tg, b * tb, a * ta
             elif k == 1:
                 rough, metallic = rough * tg, metallic * tb
             elif k == 2:
-                nx, ny, nz = _bend(soup.positions, tri, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, f[9])
+                nx, ny, nz = _bend(soup.positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, f[m, 9])
             else:
                 er, eg, eb = er * tr, eg * tg, eb * tb
     if nx * dx + ny * dy + nz * dz > 0.0:
-        nx, ny, nz = _face(soup.positions, tri, dx, dy, dz, nx, ny, nz)
-    if f[11] > 0.0:
+        nx, ny, nz = _face(soup.positions, t0, t1, t2, dx, dy, dz, nx, ny, nz)
+    if f[m, 11] > 0.0:
         for k in range(10):
             row[k] = 0.0
         row[6] = 1.0
@@ -138,7 +138,7 @@ def surface_at(px, py, t, rays, soup, surf, row):
     else:
         keep = 1.0 - metallic
         row[0], row[1], row[2] = r * keep, g * keep, b * keep
-        row[3], row[4], row[5] = f[10] * keep + r * metallic, f[10] * keep + g * metallic, f[10] * keep + b * metallic
+        row[3], row[4], row[5] = f[m, 10] * keep + r * metallic, f[m, 10] * keep + g * metallic, f[m, 10] * keep + b * metallic
         row[6] = rough
         row[10], row[11], row[12] = er, eg, eb
     row[7], row[8], row[9] = nx, ny, nz
@@ -147,14 +147,14 @@ def surface_at(px, py, t, rays, soup, surf, row):
 
 
 @njit(cache=True)
-def _face(positions, tri, dx, dy, dz, nx, ny, nz):
+def _face(positions, t0, t1, t2, dx, dy, dz, nx, ny, nz):
     """Turn the normal over if the face itself is seen from behind; a shading normal beyond the horizon stays as it is."""
-    ax = np.float64(positions[tri[1], 0]) - positions[tri[0], 0]
-    ay = np.float64(positions[tri[1], 1]) - positions[tri[0], 1]
-    az = np.float64(positions[tri[1], 2]) - positions[tri[0], 2]
-    bx = np.float64(positions[tri[2], 0]) - positions[tri[0], 0]
-    by = np.float64(positions[tri[2], 1]) - positions[tri[0], 1]
-    bz = np.float64(positions[tri[2], 2]) - positions[tri[0], 2]
+    ax = np.float64(positions[t1, 0]) - positions[t0, 0]
+    ay = np.float64(positions[t1, 1]) - positions[t0, 1]
+    az = np.float64(positions[t1, 2]) - positions[t0, 2]
+    bx = np.float64(positions[t2, 0]) - positions[t0, 0]
+    by = np.float64(positions[t2, 1]) - positions[t0, 1]
+    bz = np.float64(positions[t2, 2]) - positions[t0, 2]
     gx, gy, gz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
     if gx * dx + gy * dy + gz * dz > 0.0:
         return -nx, -ny, -nz
@@ -162,17 +162,17 @@ def _face(positions, tri, dx, dy, dz, nx, ny, nz):
 
 
 @njit(cache=True)
-def _bend(positions, tri, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, scale):
+def _bend(positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, scale):
     """Normal-mapped normal; the tangent follows +u on the triangle and is made square to the normal."""
     det = u1 * v2 - u2 * v1
     if abs(det) < 1e-20:
         return nx, ny, nz
-    e1x = np.float64(positions[tri[1], 0]) - positions[tri[0], 0]
-    e1y = np.float64(positions[tri[1], 1]) - positions[tri[0], 1]
-    e1z = np.float64(positions[tri[1], 2]) - positions[tri[0], 2]
-    e2x = np.float64(positions[tri[2], 0]) - positions[tri[0], 0]
-    e2y = np.float64(positions[tri[2], 1]) - positions[tri[0], 1]
-    e2z = np.float64(positions[tri[2], 2]) - positions[tri[0], 2]
+    e1x = np.float64(positions[t1, 0]) - positions[t0, 0]
+    e1y = np.float64(positions[t1, 1]) - positions[t0, 1]
+    e1z = np.float64(positions[t1, 2]) - positions[t0, 2]
+    e2x = np.float64(positions[t2, 0]) - positions[t0, 0]
+    e2y = np.float64(positions[t2, 1]) - positions[t0, 1]
+    e2z = np.float64(positions[t2, 2]) - positions[t0, 2]
     s = 1.0 if det > 0 else -1.0
     tx, ty, tz = (e1x * v2 - e2x * v1) * s, (e1y * v2 - e2y * v1) * s, (e1z * v2 - e2z * v1) * s
     d = tx * nx + ty * ny + tz * nz
@@ -244,7 +244,7 @@ def surface_plain(px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Su
         elif role == "metallic-roughness":
             roughness, metallic = roughness * value[1], metallic * value[2]
         elif role == "normal":
-            normal = np.array(_bend(soup.positions, tri, *(uvs[1] - uvs[0]), *(uvs[2] - uvs[0]), *normal, *value[:3], f[9]))
+            normal = np.array(_bend(soup.positions, *tri, *(uvs[1] - uvs[0]), *(uvs[2] - uvs[0]), *normal, *value[:3], f[9]))
         else:
             emitted *= value[:3]
     face = np.cross(corners[1] - corners[0], corners[2] - corners[0])

@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 
-from eddyfall.core.raster.rasterise import wrap
+from eddyfall.core.raster.rasterise import neighbours, wrap
 from eddyfall.core.scene.model import Image, Material, TextureUse
 from eddyfall.core.shade.srgb import DECODE_TABLE, LINEAR_TABLE, encode
 
@@ -96,57 +96,59 @@ def build_store(images: tuple[Image, ...], materials: tuple[Material, ...], mips
 
 
 @njit(cache=True)
-def _bilinear(u, v, slot, level, tables, texels):
-    offset, w, h = level[0], level[1], level[2]
-    table = tables[slot[6]]
-    x, y = u * w - 0.5, v * h - 0.5
-    if slot[4] == 1:
-        t = texels[offset + wrap(int(np.floor(y + 0.5)), h, slot[3]) * w + wrap(int(np.floor(x + 0.5)), w, slot[2])]
-        return float(table[t[0]]), float(table[t[1]]), float(table[t[2]]), t[3] / 255.0
-    xf, yf = np.floor(x), np.floor(y)
-    fx, fy = x - xf, y - yf
-    xa, xb = wrap(int(xf), w, slot[2]), wrap(int(xf) + 1, w, slot[2])
-    ya, yb = wrap(int(yf), h, slot[3]), wrap(int(yf) + 1, h, slot[3])
-    a, b = texels[offset + ya * w + xa], texels[offset + ya * w + xb]
-    c, d = texels[offset + yb * w + xa], texels[offset + yb * w + xb]
+def _bilinear(u, v, slots, s, offset, w, h, tables, texels):
+    """Rgba of one level at (u, v). Scalars only: a row view would cost a reference count for each texel."""
+    d = slots[s, 6]
+    if slots[s, 4] == 1:
+        i = offset + wrap(int(np.floor(v * h)), h, slots[s, 3]) * w + wrap(int(np.floor(u * w)), w, slots[s, 2])
+        return (
+            np.float64(tables[d, texels[i, 0]]), np.float64(tables[d, texels[i, 1]]), np.float64(tables[d, texels[i, 2]]),
+            texels[i, 3] / 255.0,
+        )  # fmt: skip
+    xa, xb, fx = neighbours(u, w, slots[s, 2])
+    ya, yb, fy = neighbours(v, h, slots[s, 3])
+    ya, yb = offset + ya * w, offset + yb * w
     wa, wb, wc, wd = (1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy
-    red = table[a[0]] * wa + table[b[0]] * wb + table[c[0]] * wc + table[d[0]] * wd
-    green = table[a[1]] * wa + table[b[1]] * wb + table[c[1]] * wc + table[d[1]] * wd
-    blue = table[a[2]] * wa + table[b[2]] * wb + table[c[2]] * wc + table[d[2]] * wd
-    return red, green, blue, (a[3] * wa + b[3] * wb + c[3] * wc + d[3] * wd) / 255.0
+    a, b, c, e = ya + xa, ya + xb, yb + xa, yb + xb
+    red = tables[d, texels[a, 0]] * wa + tables[d, texels[b, 0]] * wb + tables[d, texels[c, 0]] * wc + tables[d, texels[e, 0]] * wd
+    green = tables[d, texels[a, 1]] * wa + tables[d, texels[b, 1]] * wb + tables[d, texels[c, 1]] * wc + tables[d, texels[e, 1]] * wd
+    blue = tables[d, texels[a, 2]] * wa + tables[d, texels[b, 2]] * wb + tables[d, texels[c, 2]] * wc + tables[d, texels[e, 2]] * wd
+    return red, green, blue, (texels[a, 3] * wa + texels[b, 3] * wb + texels[c, 3] * wc + texels[e, 3] * wd) / 255.0
 
 
 @njit(cache=True)
-def mip_level(ux, vx, uy, vy, slot, levels, bias, most_taps):
+def mip_level(ux, vx, uy, vy, w, h, bias, most_taps):
     """(level, taps, tap step u, v): N = min(ceil(Pmax / Pmin), most_taps), level = log2(Pmax / N) + bias
-    (EXT_texture_filter_anisotropic; CHECKS T12). ux .. vy: uv change for one pixel right and one down."""
-    w, h = levels[slot[0], 1], levels[slot[0], 2]
+    (EXT_texture_filter_anisotropic). ux .. vy: uv change for one pixel right and one down; w, h: base size in texels."""
     px = np.sqrt((ux * w) ** 2 + (vx * h) ** 2)
     py = np.sqrt((uy * w) ** 2 + (vy * h) ** 2)
     long, short = (px, py) if px > py else (py, px)
     su, sv = (ux, vx) if px > py else (uy, vy)
     taps = 1
-    if most_taps > 1 and short > 0.0:
-        taps = int(min(np.ceil(long / short - 1e-9), float(most_taps)))
-    elif most_taps > 1 and long > 1.0:
+    if most_taps > 1 and long > 1.0:
         taps = most_taps
+        if short * most_taps > long:
+            taps = int(np.ceil(long / short - 1e-9))
     taps = max(taps, 1)
     return np.log2(max(long / taps, 1e-9)) + bias, taps, su, sv
 
 
 @njit(cache=True)
-def sample(u, v, ux, vx, uy, vy, slot, levels, tables, texels, bias, most_taps):
-    """Filtered rgba (linear) of one texture at (u, v) with its pixel footprint."""
-    level, taps, su, sv = mip_level(ux, vx, uy, vy, slot, levels, bias, most_taps)
-    level = min(max(level, 0.0), float(slot[1] - 1))
+def sample(u, v, ux, vx, uy, vy, slots, s, levels, tables, texels, bias, most_taps):
+    """Filtered rgba (linear) of texture slot s at (u, v) with its pixel footprint."""
+    first = slots[s, 0]
+    level, taps, su, sv = mip_level(ux, vx, uy, vy, levels[first, 1], levels[first, 2], bias, most_taps)
+    level = min(max(level, 0.0), float(slots[s, 1] - 1))
     base = int(level)
     part = level - base
+    low = first + base
     r = g = b = a = 0.0
     for tap in range(taps):
         shift = (tap + 0.5) / taps - 0.5
-        r0, g0, b0, a0 = _bilinear(u + su * shift, v + sv * shift, slot, levels[slot[0] + base], tables, texels)
+        tu, tv = u + su * shift, v + sv * shift
+        r0, g0, b0, a0 = _bilinear(tu, tv, slots, s, levels[low, 0], levels[low, 1], levels[low, 2], tables, texels)
         if part > 0.0:
-            r1, g1, b1, a1 = _bilinear(u + su * shift, v + sv * shift, slot, levels[slot[0] + base + 1], tables, texels)
+            r1, g1, b1, a1 = _bilinear(tu, tv, slots, s, levels[low + 1, 0], levels[low + 1, 1], levels[low + 1, 2], tables, texels)
             r0 += part * (r1 - r0)
             g0 += part * (g1 - g0)
             b0 += part * (b1 - b0)
@@ -168,9 +170,8 @@ def sample_plain(
     step = duv_dx if px > py else duv_dy
     long, short = max(px, py), min(px, py)
     taps = 1
-    if most_taps > 1:
-        taps = int(min(np.ceil(long / short - 1e-9), most_taps)) if short > 0 else (most_taps if long > 1 else 1)
-    taps = max(taps, 1)
+    if most_taps > 1 and long > 1:
+        taps = max(int(min(np.ceil(long / short - 1e-9), most_taps)), 1) if short > 0 else most_taps
     level = min(max(np.log2(max(long / taps, 1e-9)) + bias, 0.0), s[1] - 1)
     total = np.zeros(4)
     for tap in range(taps):
@@ -191,7 +192,7 @@ def _bilinear_plain(store: TextureStore, slot: np.ndarray, uv: np.ndarray, level
         return linear[wrap(y, h, slot[3]), wrap(x, w, slot[2])]
 
     if slot[4]:
-        return at(int(np.floor(xy[0] + 0.5)), int(np.floor(xy[1] + 0.5)))
+        return np.asarray(at(*np.floor(uv * np.array([w, h])).astype(int)))
     (x, y), (fx, fy) = np.floor(xy).astype(int), xy - np.floor(xy)
     top = at(x, y) * (1 - fx) + at(x + 1, y) * fx
     return top * (1 - fy) + (at(x, y + 1) * (1 - fx) + at(x + 1, y + 1) * fx) * fy

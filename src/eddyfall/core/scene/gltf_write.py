@@ -1,0 +1,230 @@
+"""Scene to GLB. A scene that came from a file is patched: only parts that changed get new accessors, all else stays as it was."""
+
+import copy
+import io
+import json
+import struct
+from typing import Any
+
+import numpy as np
+from PIL import Image as PillowImage
+
+from eddyfall.core.scene.model import Material, Primitive, Scene, TextureUse
+
+COMPONENT_OF = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121,
+                np.dtype(np.int16): 5122, np.dtype(np.int8): 5120}  # fmt: skip
+KIND_OF = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
+WRAP_CODES = {"repeat": 10497, "mirror": 33648, "clamp": 33071}
+
+
+def write_glb(scene: Scene, original: Scene | None = None) -> bytes:
+    """GLB bytes of a scene. With `original` (the scene as read), its JSON and buffers are kept and only differences written.
+
+    If nothing differs and the original was a GLB, its very bytes come back.
+    """
+    if original is None or original.source is None:
+        return _Writer().fresh(scene)
+    if original.source.raw is not None and scene.meshes == original.meshes and _same_nodes(scene, original):
+        return original.source.raw
+    return _Writer().patched(scene, original)
+
+
+def _same_nodes(a: Scene, b: Scene) -> bool:
+    return len(a.nodes) == len(b.nodes) and all(x is y or np.array_equal(x.matrix, y.matrix) for x, y in zip(a.nodes, b.nodes))
+
+
+class _Writer:
+    def __init__(self) -> None:
+        self.doc: dict[str, Any] = {}
+        self.binary = bytearray()
+
+    def patched(self, scene: Scene, original: Scene) -> bytes:
+        assert original.source is not None
+        self.doc = copy.deepcopy(original.source.json)
+        offsets = []
+        for buffer in original.source.buffers:
+            self._align()
+            offsets.append(len(self.binary))
+            self.binary += buffer
+        for view in self.doc.get("bufferViews", []):
+            view["byteOffset"] = view.get("byteOffset", 0) + offsets[view["buffer"]]
+            view["buffer"] = 0
+        for index, (new, old) in enumerate(zip(scene.meshes, original.meshes)):
+            if new is old:
+                continue
+            entries = self.doc["meshes"][index]["primitives"]
+            for part, before in zip(new.primitives, old.primitives):
+                if part is not before:
+                    self._replace(entries[before.source_index], part)
+        for index, (node, old_node) in enumerate(zip(scene.nodes, original.nodes)):
+            if not np.array_equal(node.matrix, old_node.matrix):
+                entry = self.doc["nodes"][index]
+                for key in ("translation", "rotation", "scale"):
+                    entry.pop(key, None)
+                entry["matrix"] = [float(v) for v in node.matrix.T.reshape(-1)]
+        return self._finish()
+
+    def _replace(self, entry: dict[str, Any], part: Primitive) -> None:
+        accessors = self.doc.get("accessors", [])
+        before = {key: bool(accessors[i].get("normalized")) for key, i in entry.get("attributes", {}).items()}
+        entry["attributes"] = {key: self._accessor(array, 34962, key == "POSITION") for key, array in part.attributes.items()}
+        for key, array in part.attributes.items():
+            if before.get(key) and array.dtype != np.float32:
+                self.doc["accessors"][entry["attributes"][key]]["normalized"] = True
+        entry["indices"] = self._accessor(_small(part.indices.reshape(-1)), 34963, False)
+        entry["mode"] = 4
+
+    def fresh(self, scene: Scene) -> bytes:
+        doc = self.doc
+        doc["asset"] = {"version": "2.0", "generator": "Eddyfall"}
+        doc["scene"] = 0
+        doc["scenes"] = [{"nodes": [i for i, n in enumerate(scene.nodes) if n.parent is None]}]
+        self._images(scene)
+        used: list[str] = []
+        if scene.materials:
+            doc["materials"] = [self._material(m, used) for m in scene.materials]
+        if scene.meshes:
+            doc["meshes"] = []
+            for mesh in scene.meshes:
+                parts: list[dict[str, Any]] = []
+                for part in mesh.primitives:
+                    entry: dict[str, Any] = {}
+                    self._replace(entry, part)
+                    if part.material is not None:
+                        entry["material"] = part.material
+                    parts.append(entry)
+                doc["meshes"].append({"name": mesh.name, "primitives": parts})
+        if scene.cameras:
+            doc["cameras"] = [
+                {"name": c.name, "type": "perspective",
+                 "perspective": {"yfov": c.fov_y_rad, "znear": c.near_m, **({"zfar": c.far_m} if c.far_m else {})}}
+                for c in scene.cameras
+            ]  # fmt: skip
+        if scene.lights:
+            used.append("KHR_lights_punctual")
+            doc["extensions"] = {"KHR_lights_punctual": {"lights": [self._light(v) for v in scene.lights]}}
+        doc["nodes"] = [self._node(scene, i) for i in range(len(scene.nodes))]
+        if used:
+            doc["extensionsUsed"] = sorted(set(used))
+        return self._finish()
+
+    def _node(self, scene: Scene, index: int) -> dict[str, Any]:
+        node = scene.nodes[index]
+        entry: dict[str, Any] = {"name": node.name}
+        if not np.array_equal(node.matrix, np.eye(4)):
+            entry["matrix"] = [float(v) for v in node.matrix.T.reshape(-1)]
+        children = [i for i, n in enumerate(scene.nodes) if n.parent == index]
+        if children:
+            entry["children"] = children
+        if node.mesh is not None:
+            entry["mesh"] = node.mesh
+        if node.camera is not None:
+            entry["camera"] = node.camera
+        if node.light is not None:
+            entry["extensions"] = {"KHR_lights_punctual": {"light": node.light}}
+        return entry
+
+    def _light(self, light: Any) -> dict[str, Any]:
+        entry = {"name": light.name, "type": light.kind, "color": list(light.rgb), "intensity": light.intensity}
+        if light.range_m:
+            entry["range"] = light.range_m
+        if light.kind == "spot":
+            entry["spot"] = {"innerConeAngle": light.inner_cone_rad, "outerConeAngle": light.outer_cone_rad}
+        return entry
+
+    def _images(self, scene: Scene) -> None:
+        if not scene.images:
+            return
+        self.doc["images"], self.doc["textures"], self.doc["samplers"] = [], [], []
+        for image in scene.images:
+            stream = io.BytesIO()
+            opaque = bool((image.pixels[..., 3] == 255).all())
+            PillowImage.fromarray(image.pixels[..., :3] if opaque else image.pixels).save(stream, "PNG", compress_level=6)
+            self.doc["images"].append({"name": image.name, "mimeType": "image/png", "bufferView": self._view(stream.getvalue())})
+
+    def _texture(self, use: TextureUse | None) -> dict[str, Any] | None:
+        if use is None:
+            return None
+        sampler = {"wrapS": WRAP_CODES[use.wrap_u], "wrapT": WRAP_CODES[use.wrap_v],
+                   "magFilter": 9728 if use.nearest else 9729, "minFilter": 9987}  # fmt: skip
+        samplers, textures = self.doc["samplers"], self.doc["textures"]
+        if sampler not in samplers:
+            samplers.append(sampler)
+        texture = {"source": use.image, "sampler": samplers.index(sampler)}
+        if texture not in textures:
+            textures.append(texture)
+        info = {"index": textures.index(texture)}
+        if use.uv_set:
+            info["texCoord"] = use.uv_set
+        return info
+
+    def _material(self, m: Material, used: list[str]) -> dict[str, Any]:
+        pbr: dict[str, Any] = {"baseColorFactor": list(m.base_rgba), "metallicFactor": m.metallic, "roughnessFactor": m.roughness}
+        entry: dict[str, Any] = {"name": m.name, "pbrMetallicRoughness": pbr, "alphaMode": m.alpha_mode, "doubleSided": m.double_sided}
+        if m.alpha_mode == "MASK":
+            entry["alphaCutoff"] = m.alpha_cutoff
+        normal = self._texture(m.normal_texture)
+        for owner, key, value in (
+            (pbr, "baseColorTexture", self._texture(m.base_texture)),
+            (pbr, "metallicRoughnessTexture", self._texture(m.metallic_roughness_texture)),
+            (entry, "emissiveTexture", self._texture(m.emissive_texture)),
+            (entry, "normalTexture", {**normal, "scale": m.normal_scale} if normal else None),
+        ):
+            if value is not None:
+                owner[key] = value
+        extensions: dict[str, Any] = {}
+        peak = max(m.emissive)
+        if peak > 0:
+            strength = max(peak, 1.0)
+            entry["emissiveFactor"] = [v / strength for v in m.emissive]
+            if strength > 1:
+                extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": strength}
+        if m.unlit:
+            extensions["KHR_materials_unlit"] = {}
+        if m.ior != 1.5:
+            extensions["KHR_materials_ior"] = {"ior": m.ior}
+        if extensions:
+            entry["extensions"] = extensions
+            used.extend(extensions)
+        return entry
+
+    def _align(self) -> None:
+        self.binary += b"\0" * (-len(self.binary) % 4)
+
+    def _view(self, data: bytes, target: int | None = None) -> int:
+        self._align()
+        views = self.doc.setdefault("bufferViews", [])
+        views.append({"buffer": 0, "byteOffset": len(self.binary), "byteLength": len(data), **({"target": target} if target else {})})
+        self.binary += data
+        return len(views) - 1
+
+    def _accessor(self, array: np.ndarray, target: int, bounds: bool) -> int:
+        rows = array if array.ndim == 2 else array[:, None]
+        stored = rows
+        if target == 34962 and (rows.shape[1] * rows.itemsize) % 4:
+            stored = np.zeros((len(rows), -(-rows.shape[1] * rows.itemsize // 4) * 4 // rows.itemsize), rows.dtype)
+            stored[:, : rows.shape[1]] = rows
+        view = self._view(np.ascontiguousarray(stored).tobytes(), target)
+        if stored is not rows:
+            self.doc["bufferViews"][view]["byteStride"] = stored.shape[1] * stored.itemsize
+        entry: dict[str, Any] = {"bufferView": view, "componentType": COMPONENT_OF[rows.dtype], "count": len(rows), "type": KIND_OF[rows.shape[1]]}
+        if bounds:
+            entry["min"], entry["max"] = [float(v) for v in rows.min(axis=0)], [float(v) for v in rows.max(axis=0)]
+        accessors = self.doc.setdefault("accessors", [])
+        accessors.append(entry)
+        return len(accessors) - 1
+
+    def _finish(self) -> bytes:
+        self._align()
+        if self.binary:
+            self.doc["buffers"] = [{"byteLength": len(self.binary)}]
+        text = json.dumps(self.doc, separators=(",", ":"), allow_nan=False).encode()
+        text += b" " * (-len(text) % 4)
+        body = struct.pack("<II", len(text), 0x4E4F534A) + text
+        if self.binary:
+            body += struct.pack("<II", len(self.binary), 0x004E4942) + bytes(self.binary)
+        return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
+
+
+def _small(indices: np.ndarray) -> np.ndarray:
+    return indices.astype(np.uint16 if len(indices) == 0 or indices.max() < 65535 else np.uint32)

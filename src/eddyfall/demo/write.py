@@ -1,0 +1,41 @@
+"""Writes the demo: weirgate.glb, weirgate.setup.json, weirgate.truth.json."""
+
+import importlib
+import json
+import pkgutil
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.frame.intake import finish_build
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.setup import parse_setup
+from eddyfall.demo import seeds
+from eddyfall.demo.station import build_station
+from eddyfall.demo.world import World
+
+NAME = "weirgate"
+SEED = 1887
+
+
+def make_demo(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
+    """The demo as a build, and its truth table."""
+    world = World(np.random.default_rng(seed))
+    build_station(world)
+    for module in sorted(m.name for m in pkgutil.iter_modules(seeds.__path__)):
+        importlib.import_module(f"{seeds.__name__}.{module}").sow(world)
+    scene = world.scene()
+    return finish_build(scene, parse_setup(world.setup), world.setup, []), {"findings": world.truth, "healthy": world.healthy}
+
+
+def write_demo(folder: Path, seed: int = SEED) -> dict[str, Path]:
+    """Write GLB, setup and truth table into `folder` and return their paths."""
+    build, truth = make_demo(seed)
+    folder.mkdir(parents=True, exist_ok=True)
+    paths = {kind: folder / f"{NAME}{ending}" for kind, ending in (("glb", ".glb"), ("setup", ".setup.json"), ("truth", ".truth.json"))}
+    paths["glb"].write_bytes(write_glb(build.scene))
+    paths["setup"].write_text(json.dumps(build.raw_setup, indent=2) + "\n")
+    paths["truth"].write_text(json.dumps(truth, indent=2) + "\n")
+    return paths
