@@ -1,0 +1,1 @@
+"""Differences between pictures. Hands out `delta_e_2000` and `changed_share`."""

@@ -1,0 +1,13 @@
+"""Defect families, one module each: codes and words, inspector, remedies, levers, symptoms. `families()` lists all that registered."""
+
+import importlib
+import pkgutil
+
+from eddyfall.core.defects.registry import families, register
+from eddyfall.core.scene import operations  # noqa: F401  (registers its operations)
+from eddyfall.core.uv import repack  # noqa: F401
+
+for _module in pkgutil.iter_modules(__path__):
+    importlib.import_module(f"{__name__}.{_module.name}")
+
+__all__ = ["families", "register"]

@@ -1,0 +1,114 @@
+"""What a defect family gives: suspicions from measurements, remedies as changes, levers for a line-up, scores for symptoms.
+
+Evidence is generic (measure, value, unit, limit, source, picture), so screens and reports need nothing new for a family.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from eddyfall.core.hashing import digest
+from eddyfall.core.scene.changes import Change
+
+if TYPE_CHECKING:
+    from eddyfall.core.defects.survey import Survey
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """One measured number against its limit. `source`: where the limit comes from. picture: uint8 (h, w, 3) sRGB or None.
+    predicted says that a formula gave it, not a measurement."""
+
+    measure: str
+    value: float
+    unit: str
+    limit: float | None = None
+    source: str = ""
+    picture: np.ndarray | None = None
+    predicted: bool = False
+
+    @property
+    def beyond(self) -> bool:
+        """Whether the value is past its limit."""
+        return self.limit is not None and self.value > self.limit
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a remedy costs, counted exactly: memory in bytes, triangles, texels, draws."""
+
+    name: str
+    value: float
+    unit: str
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A remedy a family proposes; the sweep applies it and finds out what it does."""
+
+    change: Change
+    predicts: str
+    costs: tuple[Cost, ...] = ()
+    side_effects: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Suspicion:
+    """One cause and all it spoils, as measured on one build and role. cause_kind is 'shader', 'setting', 'mesh', 'drawables' ...
+
+    subjects: drawable names (nodes). pixels: viewpoint -> spoilt pixels of that frame. value: the family's own measure, `limit` its bound.
+    """
+
+    code: str
+    cause_kind: str
+    cause: str
+    title: str
+    subjects: tuple[str, ...]
+    value: float
+    limit: float
+    evidence: tuple[Evidence, ...]
+    pixels: dict[str, int] = field(default_factory=dict)
+    regions: dict[str, tuple[int, int, int, int]] = field(default_factory=dict)
+    candidates: tuple[Candidate, ...] = ()
+    not_drawn_yet: str = ""
+    facts: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def fingerprint(self) -> str:
+        """Hash of code, cause kind and cause: no numbers in it, so it survives a re-measurement."""
+        return digest(self.code, self.cause_kind, self.cause)[:16]
+
+
+@dataclass(frozen=True)
+class Lever:
+    """A single change worth trying in a line-up. pass_name: the pass it reaches. predicts, because: one line each."""
+
+    pass_name: str
+    change: Change
+    predicts: str
+    because: str
+
+
+@dataclass(frozen=True)
+class Family:
+    """A defect family. It looks at one viewpoint at a time, so that a frame serves all families and can then be let go.
+
+    observe(survey, viewpoint) -> a small observation or None; conclude(survey, observations by viewpoint) -> suspicions;
+    levers(survey, subject drawable, viewpoint) -> single changes worth a trial.
+    """
+
+    name: str
+    codes: dict[str, str]
+    observe: Callable[[Survey, str], Any]
+    conclude: Callable[[Survey, dict[str, Any]], list[Suspicion]]
+    levers: Callable[[Survey, int, str], list[Lever]] = lambda survey, subject, viewpoint: []
+    symptoms: tuple[str, ...] = ()
+
+    def inspect(self, survey: Survey) -> list[Suspicion]:
+        """Suspicions over all viewpoints of the survey."""
+        return self.conclude(survey, {v: self.observe(survey, v) for v in survey.viewpoints})

@@ -1,0 +1,189 @@
+"""shadow.out-of-reach: the sun's shadow is missing because its receiver lies beyond the view depth that any shadow map serves."""
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.survey import Survey, painted, region_of
+from eddyfall.core.passes.contract import Camera
+from eddyfall.core.scene.changes import Change, set_leaf, set_leaves
+from eddyfall.core.scene.setup.shadow import Shadow
+from eddyfall.core.shade.cascades import Slice, cascade_slices
+from eddyfall.core.shade.lights import DIRECTIONAL
+from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates
+
+CODE = "shadow.out-of-reach"
+LEAST_PIXELS = 4
+MOST_RAYS = 60_000
+TEXEL_GROWTH_LIMIT = 0.10
+
+
+@dataclass(frozen=True)
+class Lost:
+    """Shadows missing beyond the reach at one viewpoint: pixels, view depths (m), drawables that cast or should receive them."""
+
+    pixels: int
+    region: tuple[int, int, int, int]
+    nearest_m: float
+    farthest_m: float
+    drawables: frozenset[int]
+    picture: np.ndarray
+    shadow: Shadow
+    camera: Camera
+
+
+def reach_end(shadow: Shadow) -> float:
+    """View depth in metres beyond which no shadow map serves."""
+    return max(shadow.reach_m, shadow.far_reach_m)
+
+
+def slices_of(shadow: Shadow, camera: Camera, **changed: Any) -> list[Slice]:
+    """Cascades and far tier for a camera, with some shadow settings changed."""
+    s = shadow.model_copy(update=changed)
+    return cascade_slices(s.near_m, s.reach_m, s.cascades, s.split_lambda, s.resolution, camera.fov_y_rad, camera.aspect,
+                          s.far_reach_m, s.far_resolution)  # fmt: skip
+
+
+def observe(survey: Survey, viewpoint: str) -> Lost | None:
+    """Trace to the sun from pixels that lie beyond the reach and are turned to it."""
+    frame = survey.frame(viewpoint, "display")
+    shadow = frame.stage.resolved.shadow
+    suns = [light for light in frame.stage.lights if light.kind == DIRECTIONAL]
+    if not suns or not suns[0].casts or not shadow.enabled:
+        return None
+    beyond = sunlit_candidates(frame) & (frame.view_depth >= reach_end(shadow))
+    pixels = np.argwhere(beyond)[:, ::-1]
+    if not len(pixels):
+        return None
+    stride = max(1, math.ceil(len(pixels) / MOST_RAYS))
+    truth = sun_visibility(frame, survey.rays(frame), pixels[::stride])
+    dark = truth.pixels[~truth.lit]
+    if len(dark) * stride < LEAST_PIXELS:
+        return None
+    mask = np.zeros(frame.pixels.shape, bool)
+    mask[dark[:, 1], dark[:, 0]] = True
+    depths = frame.view_depth[mask]
+    involved = {int(b) for b in truth.blocker[~truth.lit]} | {int(d) for d in np.unique(frame.drawable[mask])}
+    return Lost(
+        len(dark) * stride, region_of(mask), float(depths.min()), float(depths.max()), frozenset(involved), painted(frame.display, mask),
+        shadow, frame.camera,
+    )  # fmt: skip
+
+
+def conclude(survey: Survey, seen: dict[str, Lost | None]) -> list[Suspicion]:
+    """At most one suspicion: the reach, with every receiver and caster whose shadow is lost beyond it."""
+    lost = {v: o for v, o in seen.items() if o is not None}
+    if not lost:
+        return []
+    drawables = survey.geometry.drawables
+    worst_view = max(lost, key=lambda v: lost[v].pixels)
+    worst = lost[worst_view]
+    reach = reach_end(worst.shadow)
+    farthest, nearest = max(o.farthest_m for o in lost.values()), min(o.nearest_m for o in lost.values())
+    subjects = tuple(sorted({drawables[d].name for o in lost.values() for d in o.drawables}))
+    slices = slices_of(worst.shadow, worst.camera)
+    evidence = (
+        Evidence("pixels where the sun's shadow is missing", float(worst.pixels), "px", float(LEAST_PIXELS - 1),
+                 "rays to the sun against the shadow maps", worst.picture),
+        Evidence("nearest lost shadow lies beyond the reach by", nearest - reach, "m", 0.0, f"shadow.reach_m = {reach:g} m"),
+        Evidence("farthest lost shadow lies beyond the reach by", farthest - reach, "m", 0.0, f"shadow.reach_m = {reach:g} m"),
+        Evidence(f"first cascade's texel at {worst_view}", slices[0].texel_m * 1000, "mm", None, "slice sphere / resolution"),
+        Evidence(f"last cascade's texel at {worst_view}", slices[-1].texel_m * 1000, "mm", None, "slice sphere / resolution"),
+    )  # fmt: skip
+    return [
+        Suspicion(
+            CODE, "setting", "shadow.reach_m", f"Shadows stop at {reach:g} m, short of {', '.join(subjects[:3])}", subjects,
+            float(worst.pixels), float(LEAST_PIXELS - 1), evidence, {v: o.pixels for v, o in lost.items()}, {v: o.region for v, o in lost.items()},
+            tuple(_candidates(survey, worst, farthest)), facts={"needed_reach_m": farthest, "chain": _chain(survey, worst, farthest)},
+        )
+    ]  # fmt: skip
+
+
+def needed_reach(farthest_m: float) -> float:
+    """Reach that serves a depth, with 2 % to spare, in whole steps of 10 m."""
+    return float(math.ceil(farthest_m * 1.02 / 10) * 10)
+
+
+def _candidates(survey: Survey, worst: Lost, farthest: float) -> list[Candidate]:
+    reach, shadow = needed_reach(farthest), worst.shadow
+    far = set_leaf(survey.build, ("shadow", "far_reach_m"), reach, scope="project", title=f"far tier to {reach:g} m",
+                   reason="the cascades stay as fine as they are")  # fmt: skip
+    last, tier = slices_of(shadow, worst.camera, far_reach_m=0.0)[-1], slices_of(shadow, worst.camera, far_reach_m=reach)[-1]
+    new_bytes = 0 if shadow.far_reach_m > shadow.reach_m else shadow.far_resolution**2 * 4
+    join = f"a join at {shadow.reach_m:g} m, where the texel goes from {last.texel_m * 1000:.0f} to {tier.texel_m * 1000:.0f} mm"
+    costs = (Cost("memory", float(new_bytes), "bytes"), Cost("far tier texel", tier.texel_m * 1000, "mm"))
+    return [
+        Candidate(far, "one more map serves what lies beyond the cascades", costs, (join,)),
+        _raise(survey, worst, reach, 1),
+        _raise(survey, worst, reach, 2),
+    ]
+
+
+def raise_reach(survey: Survey, reach: float, factor: int) -> Change:
+    """The change that sets the reach, with the maps' resolution multiplied."""
+    resolution = survey.build.setup.shadow.resolution
+    values: dict[tuple[str, ...], Any] = {("shadow", "reach_m"): reach}
+    title = f"shadow reach {reach:g} m"
+    if factor > 1:
+        values["shadow", "resolution"] = resolution * factor
+        title += f" with {resolution * factor} texel maps"
+    return set_leaves(survey.build, values, scope="project", title=title, reason="shadow maps then serve the receivers")
+
+
+def _raise(survey: Survey, worst: Lost, reach: float, factor: int) -> Candidate:
+    shadow = worst.shadow
+    before = slices_of(shadow, worst.camera)[0]
+    after = slices_of(shadow, worst.camera, reach_m=reach, resolution=shadow.resolution * factor)[0]
+    growth = after.texel_m / before.texel_m - 1
+    sizes = f"{before.texel_m * 1000:.1f} -> {after.texel_m * 1000:.1f} mm"
+    warnings = (f"the first texel grows {sizes} ({growth * 100:+.0f} %; limit 10 % unless accepted)",) if growth > TEXEL_GROWTH_LIMIT else ()
+    extra = (factor**2 - 1) * shadow.cascades * shadow.resolution**2 * 4
+    costs = (Cost("memory", float(extra), "bytes"), Cost("first cascade texel", after.texel_m * 1000, "mm"))
+    return Candidate(raise_reach(survey, reach, factor), "the last cascade serves the receivers", costs, (), warnings)
+
+
+def _chain(survey: Survey, worst: Lost, depth_m: float) -> list[dict[str, Any]]:
+    """The shadow test chain for the farthest lost shadow: each test, whether it passes, by how much."""
+    s, shadow = survey.stage().state, worst.shadow
+    casters = [d for d in worst.drawables if s.casts[d]]
+    margin = reach_end(shadow) - depth_m
+    return [
+        {"test": "shadows enabled", "passes": shadow.enabled, "margin": None, "unit": ""},
+        {"test": "caster casts", "passes": bool(casters), "margin": None, "unit": ""},
+        {"test": "shader has a shadow pass", "passes": all(bool(s.shadow_pass[d]) for d in casters), "margin": None, "unit": ""},
+        {"test": "receiver within the reach", "passes": margin >= 0, "margin": margin, "unit": "m"},
+    ]
+
+
+def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
+    """Reach further, add a far tier, let everything cast, take less bias."""
+    frame = survey.frame(viewpoint)
+    shadow = frame.stage.resolved.shadow
+    depths = frame.view_depth[frame.drawable == subject]
+    farthest = float(np.max(depths)) if len(depths) else shadow.reach_m
+    result = []
+    if farthest > reach_end(shadow):
+        reach = needed_reach(farthest)
+        because = f"the subject lies {farthest - reach_end(shadow):.0f} m beyond the reach"
+        change = set_leaf(survey.build, ("shadow", "far_reach_m"), reach, scope="project", title=f"far tier to {reach:g} m")
+        result.append(Lever("shadow", raise_reach(survey, reach, 1), "the last cascade serves it", because))
+        result.append(Lever("shadow", change, "one more map serves it", because))
+        further = set_leaf(survey.build, ("shadow", "resolution"), min(shadow.resolution * 2, 8192), scope="project", title="finer shadow maps")
+        result.append(Lever("shadow", further, "finer texels alone change nothing", "rival cause: the caster is thinner than a texel"))
+    off = [d for d, s in zip(frame.geometry.drawables, frame.stage.state.casts) if not s and d.node]
+    for d in off[:3]:
+        change = set_leaf(survey.build, ("nodes", d.node, "casts"), True, scope="node", title=f"let {d.node} cast")
+        result.append(Lever("shadow", change, "its shadow appears", f"{d.node} does not cast"))
+    if shadow.bias_texels > 0.5:
+        change = set_leaf(survey.build, ("shadow", "bias_texels"), 0.5, scope="project", title="less shadow bias")
+        result.append(Lever("direct", change, "shadows that bias ate come back", f"the bias is {shadow.bias_texels:g} texels"))
+    return result
+
+
+FAMILY = register(
+    Family("shadow reach", {CODE: "The sun's shadow is missing beyond the reach of the shadow maps"}, observe, conclude, levers, ("missing shadow",))
+)

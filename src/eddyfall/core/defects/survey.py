@@ -1,0 +1,89 @@
+"""What an inspector looks at: one build, for one target and role, with frames of its viewpoints made when asked for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
+from eddyfall.core.frame.stage import make_stage
+from eddyfall.core.passes.contract import Stage
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.resolve import Resolved, resolve
+from eddyfall.core.truth.visibility import caster_scene
+
+
+@dataclass
+class Survey:
+    """role None: every viewpoint in its own role, edit viewpoints left out. A role: the play viewpoints as if in that role."""
+
+    build: Build
+    renderer: Renderer
+    target: str | None = None
+    role: str | None = None
+    size: tuple[int, int] = DEFAULT_SIZE
+    only: tuple[str, ...] | None = None
+
+    @property
+    def viewpoints(self) -> list[str]:
+        """Viewpoints judged: all that are not of role edit (all if there are no others)."""
+        if self.only is not None:
+            return list(self.only)
+        views = self.build.setup.viewpoints
+        play = [name for name, v in views.items() if v.role != "edit"]
+        return play or list(views)
+
+    @property
+    def geometry(self) -> Geometry:
+        return self.renderer.geometry(self.build)
+
+    def request(self, viewpoint: str) -> Request:
+        return Request(viewpoint, self.size, None, self.target, self.role)
+
+    def frame(self, viewpoint: str, upto: str = "linear") -> Frame:
+        """The frame of a viewpoint in this survey's role."""
+        return self.renderer.frame(self.build, self.request(viewpoint), upto)
+
+    def stage(self, viewpoint: str | None = None) -> Stage:
+        """States of drawables, lights and settings at a viewpoint (the first if None), without drawing anything."""
+        resolved = self.resolved(viewpoint or self.viewpoints[0])
+        return make_stage(self.build, self.geometry, resolved, frozenset(), False, ())
+
+    def resolved(self, viewpoint: str) -> Resolved:
+        return resolve(self.build.setup, self.target, self.role, viewpoint)
+
+    def rays(self, frame: Frame) -> RayScene:
+        """Ray scene of the casters, kept with the passes' results."""
+        s = frame.stage.state
+        casters = s.casts & s.shadow_pass & s.drawn & (s.blend < 2)
+        from eddyfall.core.hashing import digest
+        from eddyfall.core.scene.drawables import geometry_hash
+
+        key = "rays" + digest(geometry_hash(self.build.scene, self.build.setup), casters, self.build.setup.materials, self.build.scene.materials)
+        scene = self.renderer.memo.get(key)
+        if scene is None:
+            scene = caster_scene(frame)
+            self.renderer.memo.put(key, scene)
+        return scene  # type: ignore[no-any-return]
+
+    def of(self, build: Build) -> Survey:
+        """The same survey of another build."""
+        return replace(self, build=build)
+
+
+def region_of(mask: np.ndarray) -> tuple[int, int, int, int]:
+    """Bounds (x, y, width, height) of the true pixels of a mask."""
+    rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))
+    if not len(rows):
+        return 0, 0, 0, 0
+    return int(columns[0]), int(rows[0]), int(columns[-1] - columns[0] + 1), int(rows[-1] - rows[0] + 1)
+
+
+def painted(display: np.ndarray, mask: np.ndarray, rgb: tuple[int, int, int] = (200, 86, 31)) -> np.ndarray:
+    """The picture with the masked pixels marked in signal colour and the rest paled, as evidence."""
+    grey = display.mean(axis=2, keepdims=True)
+    pale = 0.55 * (0.5 * display + 0.5 * grey) + 0.45 * 200
+    return np.where(mask[..., None], np.array(rgb, float), pale).astype(np.uint8)

@@ -1,0 +1,63 @@
+"""True visibility of the sun at pixels: rays against every caster, whatever the shadow maps can reach."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.frame.render import Frame
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.shade.lights import DIRECTIONAL
+
+OFFSET_M = 2e-3
+
+
+@dataclass(frozen=True)
+class SunTruth:
+    """For pixels (n, 2) x y of the window: whether a face turned to the sun is really lit, the drawable that blocks it (-1: none),
+    distance from the point to the blocker in m."""
+
+    pixels: np.ndarray
+    lit: np.ndarray
+    blocker: np.ndarray
+    blocker_m: np.ndarray
+
+
+def caster_scene(frame: Frame) -> RayScene:
+    """Rays' view of everything that casts in this frame's stage."""
+    s = frame.stage.state
+    textures = frame.buffers["textures"]
+    return RayScene(frame.geometry, s.casts & s.shadow_pass & s.drawn & (s.blend < 2), textures.cutouts, textures.alpha_uv)
+
+
+def sunlit_candidates(frame: Frame) -> np.ndarray:
+    """(h, w) bool: opaque pixels that receive shadows and whose face is turned to the first sun."""
+    suns = [light for light in frame.stage.lights if light.kind == DIRECTIONAL]
+    if not suns:
+        return np.zeros(frame.drawable.shape, bool)
+    surface = frame.buffers["surface"]
+    turned = surface[..., 7:10] @ np.array(suns[0].towards, np.float32) > 0.05
+    receives = frame.stage.state.receives[frame.drawable]
+    return (frame.drawable >= 0) & turned & receives & (surface[..., :6].sum(axis=2) > 0)
+
+
+def sun_visibility(frame: Frame, scene: RayScene, pixels: np.ndarray) -> SunTruth:
+    """Trace from the surfaces at `pixels` (n, 2) of the window to the first sun."""
+    suns = [light for light in frame.stage.lights if light.kind == DIRECTIONAL]
+    n = len(pixels)
+    if not suns or not n:
+        return SunTruth(pixels, np.ones(n, bool), np.full(n, -1), np.full(n, np.inf))
+    from eddyfall.core.passes.contract import View
+
+    x, y = pixels[:, 0], pixels[:, 1]
+    rays = View(frame.camera, frame.pixels).rays
+    ox, oy = frame.pixels.origin
+    direction = rays.d0 + (x + ox + 0.5)[:, None] * rays.du + (y + oy + 0.5)[:, None] * rays.dv
+    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
+    row = frame.buffers["surface"][y, x].astype(np.float64)
+    place = rays.eye + direction * row[:, 13:14]
+    # Step off the surface by more than float32 loses at this distance, so that it does not shade itself.
+    away = OFFSET_M + 4e-6 * row[:, 13:14]
+    towards = np.array(suns[0].towards)
+    triangle, distance = scene.first_hit(place + row[:, 7:10] * away + towards * away, np.tile(towards, (n, 1)))
+    blocker = np.where(triangle >= 0, frame.geometry.owner[triangle], -1)
+    return SunTruth(pixels, triangle < 0, blocker, distance)
