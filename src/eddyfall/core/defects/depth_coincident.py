@@ -44,7 +44,7 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
     geometry, depth = frame.geometry, frame.depth_format
     screen = frame.buffers["screen"]
     keys, found = two_nearest(
-        screen, geometry.owner, frame.stage.state.solid, frame.buffers["textures"].cutouts, depth.code, frame.pixels.shape, frame.pixels.origin
+        screen, geometry.owner, frame.stage.state.solid, frame.buffers["cutouts"], depth.code, frame.pixels.shape, frame.pixels.origin
     )
     both = found[..., 1] >= 0
     tolerance = 3.0 if depth.bits < 32 else 2e-6 * np.maximum(np.abs(np.where(both, keys[..., 0], 1.0)), 1e-6)

@@ -119,7 +119,7 @@ class _Driller:
 
     def _opaque(self, depth_format: Any) -> np.ndarray:
         screen, owner = self.values["screen"], self.geometry.owner
-        found = fragments_at(screen, owner, self.values["textures"].cutouts, depth_format.code, self.x, self.y)
+        found = fragments_at(screen, owner, self.values["cutouts"], depth_format.code, self.x, self.y)
         state = self.stage.state
         in_prepass = state.depth_pass & (state.blend < 2)
         depth = depth_format.far_key
@@ -215,7 +215,7 @@ class _Driller:
         if not len(order):
             return
         screen = on_screen(self.geometry, order, state.double_sided, self.view, depth_format, self.values["textures"])
-        found = fragments_at(screen, self.geometry.owner, self.values["textures"].cutouts, depth_format.code, self.x, self.y)
+        found = fragments_at(screen, self.geometry.owner, self.values["cutouts"], depth_format.code, self.x, self.y)
         c, t = np.zeros(3), np.ones(3)
         opaque, opaque_layers = self.colour, len(self.layers)
         fog = stage.resolved.fog

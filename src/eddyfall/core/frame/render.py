@@ -9,7 +9,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.schedule import SCHEDULE
-from eddyfall.core.frame.stage import make_camera, make_stage, make_textures
+from eddyfall.core.frame.stage import make_camera, make_cutouts, make_stage, make_textures
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import Camera, Pixels, Stage
 from eddyfall.core.raster.depth_format import DepthFormat
@@ -104,17 +104,19 @@ class Renderer:
         resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
         sampling = (resolved.textures.mips, resolved.textures.mip_bias, resolved.textures.anisotropy)
         geometry_key = geometry_hash(build.scene, build.setup)
-        material_key = digest(geometry_key, build.scene.materials, build.scene.images, build.setup.materials, sampling)
+        material_key = digest(geometry_key, build.scene.materials, build.scene.images, sampling)
+        cutout_key = digest(material_key, {k: m.blend for k, m in build.setup.materials.items()})
         textures = self._remember("textures" + material_key, lambda: make_textures(build, base, *sampling))
+        cutouts = self._remember("cutouts" + cutout_key, lambda: make_cutouts(build, base, textures))
         stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint)
         camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
         values: dict[str, Any] = {
-            "geometry": geometry, "caster_geometry": base, "textures": textures, "camera": camera, "pixels": pixels,
+            "geometry": geometry, "caster_geometry": base, "textures": textures, "cutouts": cutouts, "camera": camera, "pixels": pixels,
         }  # fmt: skip
         plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()
         keys = {
-            "geometry": digest(geometry_key, plate_key), "caster_geometry": geometry_key, "textures": material_key,
+            "geometry": digest(geometry_key, plate_key), "caster_geometry": geometry_key, "textures": material_key, "cutouts": cutout_key,
             "camera": digest(camera), "pixels": digest(pixels),
         }  # fmt: skip
         for p in SCHEDULE:

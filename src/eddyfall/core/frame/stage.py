@@ -74,27 +74,32 @@ def make_state(build: Build, geometry: Geometry, hidden: frozenset[int], plate: 
 
 
 def make_textures(build: Build, geometry: Geometry, mips: bool, bias: float, taps: int) -> Textures:
-    """Material tables, texels and cutout tables of a build."""
-    store, slots = build_store(build.scene.images, build.scene.materials, mips)
-    states = material_states(build)
-    factors = material_factors(build.scene.materials)
-    table = np.zeros((len(states), 6), np.int32)
+    """Material tables and texels of a build."""
+    store, used = build_store(build.scene.images, build.scene.materials, mips)
     alpha_uv = geometry.uv0
-    for m in range(len(states)):
-        slot = slots[m, 0]
-        if slot >= 0:
-            table[m] = [*store.slots[slot, :5], 1]
-    if any(slots[m, 0] >= 0 and store.slots[slots[m, 0], 5] == 1 for m in range(len(states))):
+    second = [m for m in range(len(used)) if used[m, 0] >= 0 and store.slots[used[m, 0], 5] == 1]
+    if second:
         alpha_uv = np.array(geometry.uv0)
         for d in geometry.drawables:
-            if slots[d.material, 0] >= 0 and store.slots[slots[d.material, 0], 5] == 1:
+            if d.material in second:
                 rows = np.unique(geometry.triangles[d.first : d.last])
                 alpha_uv[rows] = geometry.uv1[rows]
+    return Textures(Surfaces(material_factors(build.scene.materials), used, *store, float(bias), int(taps)), alpha_uv)
+
+
+def make_cutouts(build: Build, geometry: Geometry, textures: Textures) -> Cutouts:
+    """Alpha tests of the drawables whose material is a cutout."""
+    surfaces, states = textures.surfaces, material_states(build)
+    table = np.zeros((len(states), 6), np.int32)
+    for m in range(len(states)):
+        slot = surfaces.used[m, 0]
+        if slot >= 0:
+            table[m] = [*surfaces.slots[slot, :5], 1]
     cut = np.array([d.material % len(states) if states[d.material].blend == "cutout" else -1 for d in geometry.drawables], np.int32)
-    cutouts = Cutouts(
-        cut, np.array([s.cutoff for s in states], np.float32), factors[:, 3].astype(np.float32), table, store.levels, store.texels[:, 3]
-    )
-    return Textures(Surfaces(factors, slots, *store, float(bias), int(taps)), cutouts, alpha_uv)
+    return Cutouts(
+        cut, np.array([s.cutoff for s in states], np.float32), surfaces.factors[:, 3].astype(np.float32), table, surfaces.levels,
+        surfaces.texels[:, 3],
+    )  # fmt: skip
 
 
 def make_lights(build: Build) -> tuple[LightState, ...]:

@@ -8,7 +8,6 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.raster.depth_format import DepthFormat
-from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.shade.surface import Rays, Surfaces
 
@@ -157,10 +156,9 @@ class Stage:
 
 @dataclass(frozen=True)
 class Textures:
-    """Material tables and texels of a build, for the surface kernels and for cutout tests."""
+    """Material tables and texels of a build, and the UVs (v, 2) that each vertex's alpha texture takes."""
 
     surfaces: Surfaces
-    cutouts: Cutouts
     alpha_uv: np.ndarray
 
 

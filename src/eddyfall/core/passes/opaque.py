@@ -17,7 +17,7 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     visible = np.full(depth.shape, -1, np.int32)
     screen = inputs["screen"]
     rasterise(
-        screen, inputs["geometry"].owner, section["taking_part"], inputs["textures"].cutouts, section["depth"].code,
+        screen, inputs["geometry"].owner, section["taking_part"], inputs["cutouts"], section["depth"].code,
         depth, visible, inputs["pixels"].origin,
     )  # fmt: skip
     if len(screen.ids):
@@ -29,5 +29,5 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
 
 
 PASS = Pass(5, "opaque", "opaque and cutout drawables, front to back, test less-or-equal against the prepass",
-            ("geometry", "pixels", "screen", "textures", "prepass_depth"), ("visible", "depth", "triangle", "drawable"), section, run,
+            ("geometry", "pixels", "screen", "cutouts", "prepass_depth"), ("visible", "depth", "triangle", "drawable"), section, run,
             ("materials.blend", "depth.format"), 0, (OffSwitch("materials.*.blend", "opaque", "alpha test off"),))  # fmt: skip

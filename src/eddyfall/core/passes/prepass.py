@@ -17,11 +17,11 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     depth = np.full(shape, section["depth"].far_key, np.float32)
     visible = np.full(shape, -1, np.int32)
     rasterise(
-        inputs["screen"], inputs["geometry"].owner, section["taking_part"], inputs["textures"].cutouts, section["depth"].code,
+        inputs["screen"], inputs["geometry"].owner, section["taking_part"], inputs["cutouts"], section["depth"].code,
         depth, visible, inputs["pixels"].origin,
     )  # fmt: skip
     return {"prepass_depth": depth}
 
 
-PASS = Pass(4, "prepass", "depth of drawables whose shader has a depth pass", ("geometry", "pixels", "screen", "textures"),
+PASS = Pass(4, "prepass", "depth of drawables whose shader has a depth pass", ("geometry", "pixels", "screen", "cutouts"),
             ("prepass_depth",), section, run, ("shaders.passes.depth", "depth.format"), 0)  # fmt: skip

@@ -31,7 +31,7 @@ def section(stage: Stage) -> dict[str, Any]:
 
 def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     lights: tuple[LightState, ...] = section["lights"]
-    maps: list[tuple[np.ndarray, np.ndarray, np.ndarray]] = []
+    maps: list[tuple[np.ndarray, np.ndarray]] = []
     first, counts = [], []
     for light in lights:
         first.append(len(maps))
@@ -43,16 +43,15 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
         _rows([v.power for v in lights], 3), np.array([v.range_m for v in lights], np.float64), _rows([v.cone for v in lights], 2),
         np.array(first, np.int32), np.array(counts, np.int32),
     )  # fmt: skip
+    edges = [int(info[0]) for _, info in maps]
+    depth = np.ones(max(sum(e * e for e in edges), 1), np.float32)
     offset = 0
-    infos = []
-    for _, info, depth in maps:
+    for (matrix, info), edge in zip(maps, edges):
         info[4] = offset
-        offset += depth.size
-        infos.append(info)
-    shadow_maps = ShadowMaps(
-        np.stack([m[0] for m in maps]) if maps else np.zeros((0, 4, 4)), _rows(infos, 6),
-        np.concatenate([m[2].ravel() for m in maps]) if maps else np.zeros(1, np.float32), 0.0, 1,
-    )  # fmt: skip
+        _draw_map(matrix, depth[offset : offset + edge * edge].reshape(edge, edge), inputs, section)
+        offset += edge * edge
+    matrices = np.stack([m for m, _ in maps]) if maps else np.zeros((0, 4, 4))
+    shadow_maps = ShadowMaps(matrices, _rows([info for _, info in maps], 6), depth, 0.0, 1)
     return {"lights": table, "shadow_maps": shadow_maps}
 
 
@@ -60,7 +59,8 @@ def _rows(values: list[Any], width: int) -> np.ndarray:
     return np.array(values, np.float64).reshape(-1, width)
 
 
-def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list[tuple[np.ndarray, np.ndarray, np.ndarray]]:
+def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list[tuple[np.ndarray, np.ndarray]]:
+    """(matrix, info row of `ShadowMaps`) of each map of a light."""
     geometry: Geometry = inputs["caster_geometry"]
     camera: Camera = inputs["camera"]
     result = []
@@ -72,7 +72,7 @@ def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list
             edge = resolution if i < count else far_resolution
             matrix = sun_matrix(part, camera, np.array(light.towards), geometry.scene_bounds)
             info = np.array([edge, part.near_m, part.far_m, part.texel_m, 0, 0], np.float64)
-            result.append((matrix, info, _depth_map(matrix, edge, geometry, inputs, section)))
+            result.append((matrix, info))
         return result
     edge = section["light_resolution"]
     faces = [_look_along(f) for f in range(6)] if light.kind == POINT else [_look_to(np.array(light.towards))]
@@ -80,7 +80,7 @@ def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list
     for axes in faces:
         matrix = light_matrix(axes, np.array(light.place), half)
         info = np.array([edge, 0, np.inf, 2 * math.tan(half) / edge, 0, 1], np.float64)
-        result.append((matrix, info, _depth_map(matrix, edge, geometry, inputs, section)))
+        result.append((matrix, info))
     return result
 
 
@@ -128,22 +128,21 @@ def _look_to(forward: np.ndarray) -> np.ndarray:
     return np.stack([right, np.cross(back, right), back])
 
 
-def _depth_map(matrix: np.ndarray, edge: int, geometry: Geometry, inputs: Values, section: dict[str, Any]) -> np.ndarray:
-    textures = inputs["textures"]
+def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: dict[str, Any]) -> None:
+    geometry: Geometry = inputs["caster_geometry"]
     casters: np.ndarray = section["casters"]
+    edge = len(depth)
     chosen = np.flatnonzero(casters[geometry.owner]).astype(np.int32)
     cull = np.where(section["double_sided"][geometry.owner[chosen]], 0, 1).astype(np.int8)
-    window = (0, 0, edge, edge)
     screen = project(
-        geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, matrix.astype(np.float32), (edge, edge), window
-    )
-    depth = np.ones((edge, edge), np.float32)
+        geometry.positions, inputs["textures"].alpha_uv, geometry.triangles, chosen, cull, matrix.astype(np.float32), (edge, edge),
+        (0, 0, edge, edge),
+    )  # fmt: skip
     no_ids = np.zeros((0, 0), np.int32)
-    rasterise(screen, geometry.owner, casters.astype(np.uint8), textures.cutouts, DepthCode(32, 1.0), depth, no_ids, (0, 0))
-    return depth
+    rasterise(screen, geometry.owner, casters.astype(np.uint8), inputs["cutouts"], DepthCode(32, 1.0), depth, no_ids, (0, 0))
 
 
 PASS = Pass(3, "shadow", "shadow depth of each casting light: sun cascades and far tier, cube or single maps",
-            ("caster_geometry", "camera", "textures"), ("lights", "shadow_maps"), section, run,
+            ("caster_geometry", "camera", "textures", "cutouts"), ("lights", "shadow_maps"), section, run,
             ("shadow", "lights", "nodes.casts", "shaders.passes.shadow"), None,
             (OffSwitch("shadow.enabled", False, "shadows off"),))  # fmt: skip

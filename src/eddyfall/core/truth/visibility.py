@@ -26,7 +26,7 @@ def caster_scene(frame: Frame) -> RayScene:
     """Rays' view of everything that casts in this frame's stage."""
     s = frame.stage.state
     textures = frame.buffers["textures"]
-    return RayScene(frame.geometry, s.casts & s.shadow_pass & s.drawn & (s.blend < 2), textures.cutouts, textures.alpha_uv)
+    return RayScene(frame.geometry, s.casts & s.shadow_pass & s.drawn & (s.blend < 2), frame.buffers["cutouts"], textures.alpha_uv)
 
 
 def sunlit_candidates(frame: Frame) -> np.ndarray:

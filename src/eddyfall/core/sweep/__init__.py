@@ -1,0 +1,6 @@
+"""The sweep: runs every family over every viewpoint, proves remedies, measures impact. Hands out `sweep` and `SweepResult`."""
+
+from eddyfall.core.sweep.findings import Finding, Impact, Remedy, SweepResult
+from eddyfall.core.sweep.run import sweep
+
+__all__ = ["Finding", "Impact", "Remedy", "SweepResult", "sweep"]
