@@ -1,0 +1,386 @@
+"""The command line: intake, frame, core-sample, sweep, lineup, apply, demo, setup-schema, passes.
+
+Exit codes: 0 clean, 1 findings at or above the level, 2 bad input.
+"""
+
+import argparse
+import contextlib
+import datetime
+import json
+import os
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+from rich.markup import escape
+from rich.progress import BarColumn, Progress, TextColumn
+from rich.table import Table
+
+from eddyfall.core.errors import EddyfallError, RequestError, printable
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Run one command and return its exit code."""
+    parser = _parser()
+    try:
+        args = parser.parse_args(argv)
+    except SystemExit as stop:
+        return 2 if stop.code else 0
+    try:
+        return int(args.run(args))
+    except EddyfallError as error:
+        print(f"eddyfall: {error}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+    except KeyboardInterrupt:
+        print("eddyfall: stopped", file=sys.stderr)
+        return 2
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser("eddyfall", description="Find out why a 3D build does not render cleanly, and prove the repair.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def command(name: str, run: Callable[[Any], int], help_text: str, file: bool = True) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help_text, description=help_text)
+        sub.set_defaults(run=run)
+        if file:
+            sub.add_argument("file", type=Path, help="scene: .glb, .gltf or .zip")
+            sub.add_argument("--setup", type=Path, help="setup document (default: FILE with .setup.json, if it is there)")
+            sub.add_argument("--target", help="device whose settings apply")
+            sub.add_argument("--size", type=_size, default=(960, 540), metavar="WxH", help="frame size in px (default 960x540)")
+        sub.add_argument("--json", metavar="F", help="write the result as JSON to F, or - for standard output")
+        return sub
+
+    command("intake", _intake, "read a scene and say what is in it and what is left out")
+    sub = command("frame", _frame, "render one viewpoint")
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--out", type=Path, required=True, help="F.png or F.exr")
+    sub.add_argument("--samples", type=int, default=1, choices=range(1, 13), metavar="1..12", help="jittered frames averaged")
+    sub = command("core-sample", _core_sample, "list everything that touched one pixel")
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--at", type=_numbers(2), required=True, metavar="X,Y")
+    sub = command("sweep", _sweep, "inspect every viewpoint, prove remedies, measure impact")
+    sub.add_argument("--sarif", type=Path, help="write SARIF 2.1.0")
+    sub.add_argument("--html", type=Path, help="write the HTML sheet")
+    sub.add_argument("--changes-out", type=Path, help="write the best remedies as a change file")
+    sub.add_argument("--fail-on", choices=("blocking", "visible", "latent"), default="visible", help="level that makes the exit code 1")
+    sub = command("lineup", _lineup, "try single changes on a spot and rank them")
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--spot", type=_numbers(4), required=True, metavar="X,Y,W,H")
+    sub.add_argument("--symptom", required=True, help="see-through or 'missing shadow'")
+    sub.add_argument("--subject", help="drawable whose pixels count (default: the one in front on most of the spot)")
+    sub.add_argument("--try-all", action="store_true", help="also try levers in passes that did not move the score")
+    sub.add_argument("--pictures", type=Path, metavar="DIR", help="write each trial's picture of the spot")
+    sub = command("apply", _apply, "apply a change file and write the repaired build")
+    sub.add_argument("--changes", type=Path, required=True)
+    sub.add_argument("--out", type=Path, required=True, metavar="DIR")
+    sub = command("demo", _demo, "write the demo build, sweep it, repair it, sweep it again", file=False)
+    sub.add_argument("--out", type=Path, required=True, metavar="DIR")
+    sub.add_argument("--only-write", action="store_true", help="write the files and stop")
+    command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
+    command("passes", _passes, "print the pass table of the renderer", file=False)
+    return parser
+
+
+def _size(text: str) -> tuple[int, int]:
+    parts = text.lower().split("x")
+    if len(parts) != 2 or not all(p.isdigit() for p in parts):
+        raise argparse.ArgumentTypeError(f"{printable(text)!r} is not WIDTHxHEIGHT")
+    return int(parts[0]), int(parts[1])
+
+
+def _numbers(count: int) -> Callable[[str], tuple[int, ...]]:
+    def parse(text: str) -> tuple[int, ...]:
+        parts = text.split(",")
+        if len(parts) != count or not all(p.strip().lstrip("-").isdigit() for p in parts):
+            raise argparse.ArgumentTypeError(f"{printable(text)!r} is not {count} whole numbers with commas between")
+        return tuple(int(p) for p in parts)
+
+    return parse
+
+
+class _Out:
+    """Where a command's words go: standard output, or nowhere when JSON has it."""
+
+    def __init__(self, args: Any) -> None:
+        self.json = args.json
+        stream = sys.stderr if self.json == "-" else sys.stdout
+        self.console = Console(file=stream, highlight=False, width=None if stream.isatty() else 140)
+
+    def say(self, text: str) -> None:
+        self.console.print(escape(printable(text, 2000)), soft_wrap=True)
+
+    def table(self, title: str, columns: list[str], rows: list[list[str]]) -> None:
+        table = Table(title=escape(title) or None, title_justify="left", box=None, pad_edge=False, header_style="bold")
+        for column in columns:
+            table.add_column(column, overflow="fold", justify="right" if column in ("value", "limit", "impact") else "left")
+        for row in rows:
+            table.add_row(*(escape(printable(cell, 600)) for cell in row))
+        self.console.print(table)
+
+    def result(self, value: Any, inputs: list[Path]) -> None:
+        from eddyfall.core.handover.package import json_bytes, write_new
+
+        if self.json == "-":
+            sys.stdout.write(json_bytes(value).decode())
+        elif self.json:
+            write_new(Path(self.json), json_bytes(value), inputs)
+
+    @contextlib.contextmanager
+    def progress(self) -> Iterator[Callable[[str, float], None]]:
+        with Progress(
+            TextColumn("{task.percentage:>3.0f} %"), BarColumn(30), TextColumn("{task.description}"), console=Console(stderr=True), transient=True
+        ) as bar:
+            task = bar.add_task("", total=1.0)
+            yield lambda what, share: bar.update(task, completed=share, description=escape(printable(what, 80)))
+
+
+def _inputs(args: Any) -> list[Path]:
+    from eddyfall.core.frame.intake import default_setup_path
+
+    return [args.file, args.setup or default_setup_path(args.file), *([args.changes] if hasattr(args, "changes") else [])]
+
+
+def _open(args: Any) -> Any:
+    from eddyfall.core.frame.intake import open_build
+    from eddyfall.core.frame.render import MAX_EDGE
+    from eddyfall.core.scene.resolve import resolve
+
+    width, height = args.size
+    if not (1 <= width <= MAX_EDGE and 1 <= height <= MAX_EDGE):
+        raise RequestError(f"size {width} x {height} px is not within 1 to {MAX_EDGE}")
+    build = open_build(args.file, args.setup)
+    resolve(build.setup, args.target)
+    return build
+
+
+def _intake(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer
+
+    out, build = _Out(args), _open(args)
+    scene, renderer = build.scene, Renderer()
+    geometry = renderer.geometry(build)
+    low, high = geometry.scene_bounds
+    facts = {
+        "triangles": len(geometry.triangles) - 2, "vertices": len(geometry.positions) - 4, "drawables": len(geometry.drawables) - 1,
+        "meshes": len(scene.meshes), "nodes": len(scene.nodes), "materials": len(scene.materials), "images": len(scene.images),
+        "lights": len(scene.light_keys), "cameras": len(scene.cameras), "viewpoints": list(build.setup.viewpoints),
+        "bounds_m": {"low": [float(v) for v in low], "high": [float(v) for v in high]},
+        "image_sizes": [{"name": i.name, "width": i.pixels.shape[1], "height": i.pixels.shape[0]} for i in scene.images],
+        "left_out": list(build.notes), "setup": build.raw_setup,
+    }  # fmt: skip
+    rows = [[k, str(facts[k])] for k in ("triangles", "vertices", "drawables", "meshes", "nodes", "materials", "images", "lights", "cameras")]
+    rows.append(["bounds", " to ".join("(" + ", ".join(f"{v:.2f}" for v in corner) + ") m" for corner in (low, high))])
+    rows.append(["viewpoints", ", ".join(build.setup.viewpoints)])
+    out.table(args.file.name, ["what", "how much"], rows)
+    for note in build.notes:
+        out.say(f"- {note}" if not note.startswith("  ") else f"  {note}")
+    out.result(facts, _inputs(args))
+    return 0
+
+
+def _frame(args: Any) -> int:
+    from eddyfall.core.frame.render import render
+    from eddyfall.core.handover.exr import exr_bytes, png_bytes
+    from eddyfall.core.handover.package import write_new
+
+    out = _Out(args)
+    if args.out.suffix.lower() not in (".png", ".exr"):
+        raise RequestError("--out must end in .png or .exr")
+    build = _open(args)
+    frame = render(build, args.viewpoint, target=args.target, size=args.size, samples=args.samples)
+    write_new(args.out, png_bytes(frame) if args.out.suffix.lower() == ".png" else exr_bytes(frame), _inputs(args))
+    mean = [float(v) for v in frame.linear.mean(axis=(0, 1))]
+    out.say(f"wrote {args.out} ({args.size[0]} x {args.size[1]} px, {len(frame.draw_list)} drawables in view)")
+    out.result({"viewpoint": args.viewpoint, "size": list(args.size), "out": str(args.out), "mean_linear": mean, "draw_list": frame.draw_list}, _inputs(args))
+    return 0
+
+
+def _core_sample(args: Any) -> int:
+    from eddyfall.core.frame.core_sample import core_sample
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.report import core_sample_json
+
+    out, build = _Out(args), _open(args)
+    sample = core_sample(Renderer(), build, Request(args.viewpoint, args.size, None, args.target), *args.at)
+    rows = []
+    for i, v in enumerate(sample.layers):
+        depth = "" if v.depth_m is None else f"{v.depth_m:.2f} m"
+        facts = ""
+        if v.pass_name == "fog":
+            facts = f"reads {v.facts['copy_distance_m']:.4g} m, surface at {v.facts['surface_distance_m']:.4g} m, fog {v.facts['fog_share'] * 100:.1f} %"
+        elif v.facts.get("lights"):
+            facts = ", ".join(f"{light['light']} {light['visible'] * 100:.0f} % visible" for light in v.facts["lights"])
+        rows.append([str(i), v.pass_name, v.drawable, v.state, depth, _rgb(v.colour), _rgb(v.weight), facts])
+    out.table(f"{args.viewpoint} at {sample.x},{sample.y}, first laid first", ["#", "pass", "drawable", "state", "depth", "colour (nit)", "weight", "facts"], rows)
+    out.say(f"linear {_rgb(sample.linear)}; then " + "; ".join(sample.transforms))
+    out.result(core_sample_json(sample), _inputs(args))
+    return 0
+
+
+def _rgb(value: Any) -> str:
+    return " ".join(f"{float(v):.4g}" for v in value)
+
+
+def _sweep(args: Any) -> int:
+    from eddyfall.core.frame.memo import Memo
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.html import html_sheet
+    from eddyfall.core.handover.package import changes_document, json_bytes, write_new
+    from eddyfall.core.handover.report import sweep_json
+    from eddyfall.core.handover.sarif import sarif
+    from eddyfall.core.sweep import sweep
+    from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
+
+    out, build = _Out(args), _open(args)
+    renderer = Renderer(Memo(SWEEP_MEMO_BYTES))
+    with out.progress() as progress:
+        result = sweep(build, target=args.target, size=args.size, progress=progress, renderer=renderer)
+    _print_sweep(out, result, args.file.name)
+    if args.sarif:
+        write_new(args.sarif, json_bytes(sarif(result, args.file.name)), _inputs(args))
+    if args.changes_out:
+        write_new(args.changes_out, json_bytes(changes_document(best_changes(result))), _inputs(args))
+    if args.html:
+        sheet = html_sheet(build, result, name=args.file.stem, renderer=renderer, when=_today())
+        write_new(args.html, sheet.encode(), _inputs(args))
+    out.result(sweep_json(result), _inputs(args))
+    return 1 if result.at_or_above(args.fail_on) else 0
+
+
+def best_changes(result: Any) -> tuple[Any, ...]:
+    """The best remedy of each finding that has one, ids made unique."""
+    from eddyfall.core.scene.changes import rename_clashes
+
+    return rename_clashes([f.best.change for f in result.findings if f.best])
+
+
+def _today() -> str:
+    return datetime.date.today().isoformat()
+
+
+def _print_sweep(out: _Out, result: Any, name: str) -> None:
+    if not result.findings:
+        out.say(f"{name} is clean: no findings from {len(result.viewpoints)} viewpoints")
+    rows = []
+    for f in result.findings:
+        impact = f"{f.impact.share * 100:.2f} % {f.impact.kind}" if f.impact.kind != "none" else "none"
+        rows.append([f.severity, impact, f.code, f.suspicion.title, f.best.change.title if f.best else "no cure found"])
+    if rows:
+        out.table(f"{len(rows)} cause{'s' if len(rows) != 1 else ''} in {name}", ["severity", "impact", "code", "what", "best remedy"], rows)
+    for f in result.findings:
+        out.say("")
+        out.say(f"{f.suspicion.title}")
+        for e in f.evidence:
+            limit = "" if e.limit is None else f" (limit {e.limit:.4g})"
+            out.say(f"    {e.measure}: {e.value:.4g} {e.unit}{limit}{' [prediction]' if e.predicted else ''}")
+        for r in f.roles:
+            if not r.seen:
+                out.say(f"    hidden in role {r.role}" + (f": {r.leaf} is {r.role_value} there, {r.play_value} in play" if r.leaf else ""))
+        for r in f.remedies:
+            costs = ", ".join(f"{c.name} {c.value:.4g} {c.unit}" for c in r.costs)
+            out.say(f"    -> {r.change.title}: {r.verdict} ({costs})" + "".join(f"; {w}" for w in r.warnings))
+    for note in result.left_out:
+        out.say(f"- {note}")
+
+
+def _lineup(args: Any) -> int:
+    from eddyfall.core.handover.package import slug
+    from eddyfall.core.handover.report import lineup_json
+    from eddyfall.core.lineup import line_up
+
+    out, build = _Out(args), _open(args)
+    with out.progress() as progress:
+        result = line_up(build, args.viewpoint, args.spot, args.symptom, target=args.target, size=args.size, subject=args.subject,
+                         try_all=args.try_all, progress=progress)  # fmt: skip
+    _print_lineup(out, result)
+    if args.pictures:
+        from PIL import Image
+
+        args.pictures.mkdir(parents=True, exist_ok=True)
+        Image.fromarray(result.base_picture).save(args.pictures / "00-as-built.png")
+        for i, t in enumerate(result.trials, 1):
+            Image.fromarray(t.picture).save(args.pictures / f"{i:02d}-{slug(t.title)}.png")
+    out.result(lineup_json(result), _inputs(args))
+    return 0
+
+
+def _print_lineup(out: _Out, result: Any) -> None:
+    rows = []
+    for t in result.trials:
+        verdict = "no effect (ruled out)" if t.verdict == "no effect" else t.verdict
+        rows.append([verdict, t.title, f"{t.before:.4g} -> {t.after:.4g}", f"{t.collateral * 100:.2f} %", f"{t.also_changed * 100:.2f} %",
+                     t.change.scope if t.change else "", t.predicts])  # fmt: skip
+    title = f"{result.symptom} at {result.viewpoint} {result.spot}: subject {result.subject}, score {result.base_score:.4g} {result.unit}"
+    out.table(title, ["verdict", "trial", "score", "collateral*", "also changed*", "scope", "predicts"], rows)
+    out.say("* on a 240 x 135 preview; the proof repeats it at full size")
+    for left in result.not_tried:
+        out.say(f"not tried: {left}")
+
+
+def _apply(args: Any) -> int:
+    from eddyfall.core import defects  # noqa: F401  (registers the buffer operations)
+    from eddyfall.core.handover.package import setup_patch, write_package
+    from eddyfall.core.scene.changes import apply_changes, read_changes
+
+    out = _Out(args)
+    changes = read_changes(args.changes)
+    build = _open(args)
+    try:
+        result = apply_changes(build, changes)
+    except EddyfallError as error:
+        raise error.in_file(args.changes.name) from None
+    paths = write_package(build, result, changes, args.out, args.file.stem, _inputs(args))
+    hunks = [op for op in setup_patch(build, result) if op["op"] != "test"]
+    out.say(f"applied {len(changes)} change{'s' if len(changes) != 1 else ''}; the setup differs in {len(hunks)} hunk{'s' if len(hunks) != 1 else ''}")
+    for kind, path in paths.items():
+        out.say(f"  {kind}: {path}")
+    out.result({"applied": [c.id for c in changes], "hunks": len(hunks), "files": {k: str(p) for k, p in paths.items()}}, _inputs(args))
+    return 0
+
+
+def _demo(args: Any) -> int:
+    from eddyfall.demo.walk import walk
+    from eddyfall.demo.write import write_demo
+
+    out = _Out(args)
+    if args.only_write:
+        paths = write_demo(args.out)
+        out.result({"files": {k: str(p) for k, p in paths.items()}}, [])
+        for kind, path in paths.items():
+            out.say(f"{kind}: {path}")
+        return 0
+    with out.progress() as progress:
+        result = walk(args.out, out.say, progress, _today())
+    out.result(result, [])
+    return 0 if not result["left"] else 1
+
+
+def _setup_schema(args: Any) -> int:
+    from eddyfall.core.scene.setup import setup_schema
+
+    if args.json and args.json != "-":
+        _Out(args).result(setup_schema(), [])
+    else:
+        print(json.dumps(setup_schema(), indent=2))
+    return 0
+
+
+def _passes(args: Any) -> int:
+    from eddyfall.core.frame.schedule import pass_table
+
+    out, table = _Out(args), pass_table()
+    rows = [[f"{p['number']:g}", p["name"], p["does"], " ".join(p["reads"]), " ".join(p["writes"]), ", ".join(p["off"])] for p in table]
+    out.table("Pass table", ["#", "pass", "does", "reads", "writes", "off by"], rows)
+    out.result(table, [])
+    return 0
+
+
+if __name__ == "__main__":
+    os.environ.setdefault("PYTHONUNBUFFERED", "1")
+    sys.exit(main())
