@@ -40,7 +40,7 @@ Pairs = dict[tuple[int, int], Contest]
 
 def observe(survey: Survey, viewpoint: str) -> Pairs:
     """By pair of drawables: pixels at which two parallel faces tie or come out in the wrong order."""
-    frame = survey.frame(viewpoint, "display")
+    frame = survey.frame(viewpoint, "screen")
     geometry, depth = frame.geometry, frame.depth_format
     screen = frame.buffers["screen"]
     keys, found = two_nearest(
@@ -66,6 +66,7 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
     facing = np.abs((n1 * direction).sum(axis=1))
     owners = np.sort(np.stack([geometry.owner[first], geometry.owner[second]], axis=1), axis=1)
     pairs: Pairs = {}
+    display = survey.frame(viewpoint, "display").display if bad.any() else None
     for a, b in sorted({(int(row[0]), int(row[1])) for row in owners[bad]}):
         mine = bad & (owners[:, 0] == a) & (owners[:, 1] == b)
         mask = np.zeros(frame.pixels.shape, bool)
@@ -73,7 +74,7 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
         needed = float((depth.step_m(z1[mine]) * facing[mine]).max())
         pairs[a, b] = Contest(
             int(mine.sum()), region_of(mask), (np.abs(apart) * facing)[mine], needed, float(z1[mine].max()),
-            n1[np.flatnonzero(mine)[0]], painted(frame.display, mask),
+            n1[np.flatnonzero(mine)[0]], painted(display, mask),
         )  # fmt: skip
     return pairs
 
@@ -112,26 +113,49 @@ def on_one_plane(geometry: Geometry, solid: np.ndarray, double_sided: np.ndarray
     chosen, corners, normal = chosen[keep], corners[keep], normal[keep] / size[keep][:, None]
     if len(chosen) < 2:
         return set()
+    entry, cell = _normal_cells(normal)
     low, high = corners.min(axis=1), corners.max(axis=1)
     axis = int(np.argmax(low.max(axis=0) - low.min(axis=0)))
-    order = np.argsort(low[:, axis], kind="stable")
+    order = np.lexsort((low[entry, axis], cell))
+    entry, cell = entry[order], cell[order]
     axes = [axis, (axis + 1) % 3, (axis + 2) % 3]
     found = _coplanar(
-        np.ascontiguousarray(low[order][:, axes]), np.ascontiguousarray(high[order][:, axes]), np.ascontiguousarray(normal[order]),
-        np.ascontiguousarray(corners[order]), geometry.owner[chosen[order]].astype(np.int64),
-        double_sided[geometry.owner[chosen[order]]].astype(np.uint8), PARALLEL, ONE_PLANE_M,
+        cell, np.ascontiguousarray(low[entry][:, axes]), np.ascontiguousarray(high[entry][:, axes]), np.ascontiguousarray(normal[entry]),
+        np.ascontiguousarray(corners[entry]), geometry.owner[chosen[entry]].astype(np.int64),
+        double_sided[geometry.owner[chosen[entry]]].astype(np.uint8), PARALLEL, ONE_PLANE_M,
     )  # fmt: skip
+    found = chosen[entry[found[found[:, 0] >= 0]]]
     result: dict[tuple[int, int], list[tuple[int, int]]] = {}
-    for i, j in found:
-        if i >= 0:
-            t, u = int(chosen[order[i]]), int(chosen[order[j]])
-            key = tuple(sorted((int(geometry.owner[t]), int(geometry.owner[u]))))
-            result.setdefault(key, []).append((t, u))  # type: ignore[arg-type]
+    for t, u in {(int(i), int(j)) for i, j in found}:
+        first, second = sorted((int(geometry.owner[t]), int(geometry.owner[u])))
+        result.setdefault((first, second), []).append((t, u))
     return {key for key, tris in result.items() if _overlap_area(geometry, tris) > 1e-4}
 
 
+def _normal_cells(normal: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(entries, cells): triangles sorted into cells of like normals, sign ignored, on an octahedral map; one near a border is
+    entered on both sides of it, so that parallel faces always share a cell."""
+    grid, margin = 64, 0.12
+    largest = np.take_along_axis(normal, np.abs(normal).argmax(axis=1)[:, None], axis=1)
+    n = normal * np.where(largest < 0, -1.0, 1.0)
+    n = n / np.abs(n).sum(axis=1, keepdims=True)
+    fold = n[:, 2] < 0
+    uv = np.where(fold[:, None], (1 - np.abs(n[:, [1, 0]])) * np.where(n[:, :2] >= 0, 1.0, -1.0), n[:, :2])
+    # Shifted by a third of a cell, so that axis-aligned faces do not lie on borders.
+    at = (uv + 1) * (grid / 2) + 1 / 3
+    entries, cells = [], []
+    for du in (-margin, margin):
+        for dv in (-margin, margin):
+            c = np.floor(at + [du, dv]).astype(np.int64)
+            entries.append(np.arange(len(n)))
+            cells.append(c[:, 0] * (grid + 2) + c[:, 1])
+    cell_count = (grid + 2) ** 2
+    both = np.unique(np.concatenate(entries) * cell_count + np.concatenate(cells))
+    return both // cell_count, both % cell_count
+
+
 @njit(cache=True, parallel=True, nogil=True)
-def _coplanar(low, high, normal, corners, owner, double_sided, parallel, limit):
+def _coplanar(cell, low, high, normal, corners, owner, double_sided, parallel, limit):
     """(64 n, 2) int64 pairs of triangles of different owners whose boxes touch and planes coincide; -1 where unused."""
     n = low.shape[0]
     parts = 64
@@ -142,7 +166,7 @@ def _coplanar(low, high, normal, corners, owner, double_sided, parallel, limit):
         made = part * room
         for i in range(part * chunk, min((part + 1) * chunk, n)):
             for j in range(i + 1, n):
-                if low[j, 0] > high[i, 0] + limit:
+                if cell[j] != cell[i] or low[j, 0] > high[i, 0] + limit:
                     break
                 if owner[i] == owner[j] or low[j, 1] > high[i, 1] + limit or low[i, 1] > high[j, 1] + limit:
                     continue

@@ -37,11 +37,14 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
     """By shader: what fog misreads at this viewpoint. None where nothing reads a prepass copy."""
     if not reads_prepass_copy(survey.resolved(viewpoint)):
         return None
-    frame = survey.frame(viewpoint, "display")
+    frame = survey.frame(viewpoint, "drawable")
     mask, own, copied = misread(frame)
     missing = missing_drawables(frame.stage)
     mask &= missing[frame.drawable]
+    if not mask.any():
+        return {}
     sigma = frame.stage.resolved.fog.fog_per_m
+    display = survey.frame(viewpoint, "display").display
     result = {}
     for shader in sorted({frame.stage.state.shader[i] for i in np.unique(frame.drawable[mask])}):
         of_shader = np.array([name == shader for name in frame.stage.state.shader])
@@ -49,7 +52,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
         far = np.isinf(copied[mine])
         excess = transmittance(own[mine], sigma) - transmittance(copied[mine], sigma)
         result[shader] = Misread(
-            int(mine.sum()), region_of(mine), (copied[mine] - own[mine])[~far], int(far.sum()), excess, painted(frame.display, mine)
+            int(mine.sum()), region_of(mine), (copied[mine] - own[mine])[~far], int(far.sum()), excess, painted(display, mine)
         )
     return result
 

@@ -50,7 +50,7 @@ def slices_of(shadow: Shadow, camera: Camera, **changed: Any) -> list[Slice]:
 
 def observe(survey: Survey, viewpoint: str) -> Lost | None:
     """Trace to the sun from pixels that lie beyond the reach and are turned to it."""
-    frame = survey.frame(viewpoint, "display")
+    frame = survey.frame(viewpoint, "surface")
     shadow = frame.stage.resolved.shadow
     suns = [light for light in frame.stage.lights if light.kind == DIRECTIONAL]
     if not suns or not suns[0].casts or not shadow.enabled:
@@ -69,7 +69,7 @@ def observe(survey: Survey, viewpoint: str) -> Lost | None:
     depths = frame.view_depth[mask]
     involved = {int(b) for b in truth.blocker[~truth.lit]} | {int(d) for d in np.unique(frame.drawable[mask])}
     return Lost(
-        len(dark) * stride, region_of(mask), float(depths.min()), float(depths.max()), frozenset(involved), painted(frame.display, mask),
+        len(dark) * stride, region_of(mask), float(depths.min()), float(depths.max()), frozenset(involved), painted(survey.frame(viewpoint, "display").display, mask),
         shadow, frame.camera,
     )  # fmt: skip
 

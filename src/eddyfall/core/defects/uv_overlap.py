@@ -21,7 +21,7 @@ HALF_FLOAT_RGBA_BYTES = 8
 
 def observe(survey: Survey, viewpoint: str) -> dict[int, int]:
     """Pixels on which each drawable is in front: how much of a doubled lightmap the viewpoint shows."""
-    drawable = survey.frame(viewpoint).drawable
+    drawable = survey.frame(viewpoint, "drawable").drawable
     ids, counts = np.unique(drawable[drawable >= 0], return_counts=True)
     return {int(i): int(n) for i, n in zip(ids, counts)}
 

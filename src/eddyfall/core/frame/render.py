@@ -8,7 +8,7 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.schedule import SCHEDULE
+from eddyfall.core.frame.schedule import passes_for
 from eddyfall.core.frame.stage import make_camera, make_cutouts, make_stage, make_textures
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import Camera, Pixels, Stage
@@ -16,6 +16,7 @@ from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, geometry_hash, pack
 from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.shade.textures import build_store
 
 MAX_EDGE = 8192
 DEFAULT_SIZE = (960, 540)
@@ -97,7 +98,7 @@ class Renderer:
         return self._remember(key, lambda: pack(build.scene, build.setup))
 
     def frame(self, build: Build, request: Request, upto: str = "display") -> Frame:
-        """Run the schedule up to the pass that writes buffer `upto`. RequestError for sizes, crops, names that do not exist."""
+        """Run the passes that buffer `upto` needs, and no others. RequestError for sizes, crops, names that do not exist."""
         check_request(request)
         base = self.geometry(build)
         geometry = base if request.plate is None else base.with_plate(request.plate)
@@ -106,7 +107,9 @@ class Renderer:
         geometry_key = geometry_hash(build.scene, build.setup)
         material_key = digest(geometry_key, build.scene.materials, build.scene.images, sampling)
         cutout_key = digest(material_key, {k: m.blend for k, m in build.setup.materials.items()})
-        textures = self._remember("textures" + material_key, lambda: make_textures(build, base, *sampling))
+        store_key = digest("store", build.scene.materials, build.scene.images, resolved.textures.mips)
+        store = self._remember(store_key, lambda: build_store(build.scene.images, build.scene.materials, resolved.textures.mips))
+        textures = self._remember("textures" + material_key, lambda: make_textures(build, base, *store, *sampling[1:]))
         cutouts = self._remember("cutouts" + cutout_key, lambda: make_cutouts(build, base, textures))
         stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint)
         camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
@@ -119,7 +122,7 @@ class Renderer:
             "geometry": digest(geometry_key, plate_key), "caster_geometry": geometry_key, "textures": material_key, "cutouts": cutout_key,
             "camera": digest(camera), "pixels": digest(pixels),
         }  # fmt: skip
-        for p in SCHEDULE:
+        for p in passes_for(upto):
             section = p.section(stage)
             key = digest(p.name, [keys[name] for name in p.reads], section)
             outputs = self.memo.get(key)
@@ -130,8 +133,6 @@ class Renderer:
             for name in p.writes:
                 values[name] = outputs[name]
                 keys[name] = f"{key}/{name}"
-            if upto in p.writes:
-                break
         return Frame(values, stage, geometry, camera, pixels)
 
     def picture(self, build: Build, request: Request, samples: int = 1) -> np.ndarray:

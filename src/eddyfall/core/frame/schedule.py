@@ -32,6 +32,16 @@ def check_schedule(schedule: tuple[Pass, ...]) -> None:
 check_schedule(SCHEDULE)
 
 
+def passes_for(buffer: str) -> tuple[Pass, ...]:
+    """The passes that buffer `buffer` needs, in order. KeyError if nothing writes it."""
+    chosen, wanted = [WRITER[buffer]], set(WRITER[buffer].reads)
+    for p in reversed(SCHEDULE[: SCHEDULE.index(chosen[0])]):
+        if wanted & set(p.writes):
+            chosen.append(p)
+            wanted |= set(p.reads)
+    return tuple(reversed(chosen))
+
+
 def pass_table() -> list[dict[str, Any]]:
     """One row for each pass, in order: number, name, does, reads, writes, settings, support_px, off."""
     return [

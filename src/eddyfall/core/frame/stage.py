@@ -17,7 +17,7 @@ from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetu
 from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
-from eddyfall.core.shade.textures import build_store
+from eddyfall.core.shade.textures import TextureStore
 
 BLEND_OF_MODE = {"OPAQUE": "opaque", "MASK": "cutout", "BLEND": "blended"}
 
@@ -73,9 +73,8 @@ def make_state(build: Build, geometry: Geometry, hidden: frozenset[int], plate: 
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 
 
-def make_textures(build: Build, geometry: Geometry, mips: bool, bias: float, taps: int) -> Textures:
-    """Material tables and texels of a build."""
-    store, used = build_store(build.scene.images, build.scene.materials, mips)
+def make_textures(build: Build, geometry: Geometry, store: TextureStore, used: np.ndarray, bias: float, taps: int) -> Textures:
+    """Material tables and texels of a build; store and used as `build_store` gives them."""
     alpha_uv = geometry.uv0
     second = [m for m in range(len(used)) if used[m, 0] >= 0 and store.slots[used[m, 0], 5] == 1]
     if second:

@@ -43,6 +43,7 @@ class _Sweep:
         self.survey = Survey(build, renderer, target, None, size)
         self.progress = progress
         self.left_out: list[str] = list(build.notes)
+        self.small: dict[tuple[str, str], tuple[np.ndarray, np.ndarray]] = {}
 
     def run(self) -> SweepResult:
         views = self.survey.viewpoints
@@ -108,24 +109,30 @@ class _Sweep:
         cured = suspicion.fingerprint not in {s.fingerprint for s in after}
         known = {s.fingerprint for s in family.inspect(replace(self.survey, only=where))} if len(after) > int(not cured) else set()
         new = tuple(s.title for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint)
-        collateral, moved = self._collateral(suspicion, changed, where)
+        worst = max(where, key=lambda v: suspicion.pixels.get(v, 0))
+        collateral, moved = self._collateral(suspicion, changed, worst)
         verdict: Any = "cures" if cured else ("masks" if moved > 0 else "no effect")
         return Remedy(candidate.change, verdict, candidate.predicts, candidate.costs, candidate.side_effects, candidate.warnings, collateral, new)
 
-    def _pairs(self, changed: Build, where: tuple[str, ...]) -> Any:
-        small = replace(self.survey, size=IMPACT_SIZE)
-        for viewpoint in where:
-            yield viewpoint, small.frame(viewpoint, "display"), small.of(changed).frame(viewpoint, "display")
+    def _small(self, build: Build, viewpoint: str) -> tuple[np.ndarray, np.ndarray]:
+        """(display, front drawable) at the size impact is measured at; kept, since they are small and asked for often."""
+        key = (build.content_hash, viewpoint)
+        if key not in self.small:
+            frame = replace(self.survey, size=IMPACT_SIZE, build=build).frame(viewpoint, "display")
+            self.small[key] = (frame.display, frame.drawable)
+        return self.small[key]
 
-    def _collateral(self, suspicion: Suspicion, changed: Build, where: tuple[str, ...]) -> tuple[float, float]:
-        """(largest share of pixels off the subjects that change visibly, largest share of pixels that change at all)."""
-        worst = moved = 0.0
-        for _, before, after in self._pairs(changed, where):
-            delta = delta_e_2000(before.display, after.display) > VISIBLE_DIFFERENCE
-            ids = [i for i, d in enumerate(before.geometry.drawables) if d.name in suspicion.subjects]
-            off = ~np.isin(before.drawable, ids)
-            worst, moved = max(worst, float((delta & off).mean())), max(moved, float(delta.mean()))
-        return worst, moved
+    def _changed(self, changed: Build, viewpoint: str) -> np.ndarray:
+        """(h, w) bool: pixels that differ visibly between the build and a changed one."""
+        before, after = self._small(self.survey.build, viewpoint)[0], self._small(changed, viewpoint)[0]
+        return np.asarray(delta_e_2000(before, after) > VISIBLE_DIFFERENCE)
+
+    def _collateral(self, suspicion: Suspicion, changed: Build, viewpoint: str) -> tuple[float, float]:
+        """(share of pixels off the subjects that change visibly, share of pixels that change at all) at one viewpoint."""
+        delta = self._changed(changed, viewpoint)
+        ids = [i for i, d in enumerate(self.survey.geometry.drawables) if d.name in suspicion.subjects]
+        off = ~np.isin(self._small(self.survey.build, viewpoint)[1], ids)
+        return float((delta & off).mean()), float(delta.mean())
 
     def _impact(self, suspicion: Suspicion, best: Remedy | None) -> Impact:
         width, height = self.survey.size
@@ -138,10 +145,7 @@ class _Sweep:
             why = suspicion.not_drawn_yet or "no remedy cures it, so there is no picture without it"
             return Impact("exposed", max(shown.values()), sum(shown.values()) / len(views), worst_view, why)
         changed = apply_change(self.survey.build, best.change)
-        shares = {
-            viewpoint: float((delta_e_2000(before.display, after.display) > VISIBLE_DIFFERENCE).mean())
-            for viewpoint, before, after in self._pairs(changed, tuple(shown))
-        }
+        shares = {viewpoint: float(self._changed(changed, viewpoint).mean()) for viewpoint in shown}
         worst_view = max(shares, key=lambda v: shares[v])
         return Impact("measured", shares[worst_view], sum(shares.values()) / len(views), worst_view)
 

@@ -1,0 +1,23 @@
+"""Compiles every kernel once, so that no user waits for a compiler: runs the whole path on a tiny scene."""
+
+from eddyfall.core.defects import families  # noqa: F401
+from eddyfall.core.frame.core_sample import core_sample
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.lineup import SYMPTOMS, line_up
+from eddyfall.core.sweep import sweep
+from eddyfall.demo.tiny import tiny_build
+
+
+def main() -> None:
+    """Sweep and line up the tiny scene, which has every kind of thing a kernel is compiled for."""
+    build = tiny_build()
+    size = (96, 54)
+    renderer = Renderer()
+    sweep(build, size=size, renderer=renderer)
+    core_sample(renderer, build, Request("front", size), 48, 30)
+    for symptom in SYMPTOMS:
+        line_up(build, "front", (40, 20, 16, 16), symptom, size=size, renderer=renderer)
+
+
+if __name__ == "__main__":
+    main()
