@@ -42,7 +42,9 @@ def main(argv: list[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser("eddyfall", description="Find out why a 3D build does not render cleanly, and prove the repair.")
+    parser = argparse.ArgumentParser(
+        "eddyfall", description="Find out why a 3D build does not render cleanly, and prove the repair."
+    )
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     def command(name: str, run: Callable[[Any], int], help_text: str, file: bool = True) -> argparse.ArgumentParser:
@@ -68,7 +70,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--sarif", type=Path, help="write SARIF 2.1.0")
     sub.add_argument("--html", type=Path, help="write the HTML sheet")
     sub.add_argument("--changes-out", type=Path, help="write the best remedies as a change file")
-    sub.add_argument("--fail-on", choices=("blocking", "visible", "latent"), default="visible", help="level that makes the exit code 1")
+    sub.add_argument(
+        "--fail-on", choices=("blocking", "visible", "latent"), default="visible", help="level that makes the exit code 1"
+    )
     sub = command("lineup", _lineup, "try single changes on a spot and rank them")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--spot", type=_numbers(4), required=True, metavar="X,Y,W,H")
@@ -134,7 +138,11 @@ class _Out:
     @contextlib.contextmanager
     def progress(self) -> Iterator[Callable[[str, float], None]]:
         with Progress(
-            TextColumn("{task.percentage:>3.0f} %"), BarColumn(30), TextColumn("{task.description}"), console=Console(stderr=True), transient=True
+            TextColumn("{task.percentage:>3.0f} %"),
+            BarColumn(30),
+            TextColumn("{task.description}"),
+            console=Console(stderr=True),
+            transient=True,
         ) as bar:
             task = bar.add_task("", total=1.0)
             yield lambda what, share: bar.update(task, completed=share, description=escape(printable(what, 80)))
@@ -167,14 +175,25 @@ def _intake(args: Any) -> int:
     geometry = renderer.geometry(build)
     low, high = geometry.scene_bounds
     facts = {
-        "triangles": len(geometry.triangles) - 2, "vertices": len(geometry.positions) - 4, "drawables": len(geometry.drawables) - 1,
-        "meshes": len(scene.meshes), "nodes": len(scene.nodes), "materials": len(scene.materials), "images": len(scene.images),
-        "lights": len(scene.light_keys), "cameras": len(scene.cameras), "viewpoints": list(build.setup.viewpoints),
+        "triangles": len(geometry.triangles) - 2,
+        "vertices": len(geometry.positions) - 4,
+        "drawables": len(geometry.drawables) - 1,
+        "meshes": len(scene.meshes),
+        "nodes": len(scene.nodes),
+        "materials": len(scene.materials),
+        "images": len(scene.images),
+        "lights": len(scene.light_keys),
+        "cameras": len(scene.cameras),
+        "viewpoints": list(build.setup.viewpoints),
         "bounds_m": {"low": [float(v) for v in low], "high": [float(v) for v in high]},
         "image_sizes": [{"name": i.name, "width": i.pixels.shape[1], "height": i.pixels.shape[0]} for i in scene.images],
-        "left_out": list(build.notes), "setup": build.raw_setup,
-    }  # fmt: skip
-    rows = [[k, str(facts[k])] for k in ("triangles", "vertices", "drawables", "meshes", "nodes", "materials", "images", "lights", "cameras")]
+        "left_out": list(build.notes),
+        "setup": build.raw_setup,
+    }
+    rows = [
+        [k, str(facts[k])]
+        for k in ("triangles", "vertices", "drawables", "meshes", "nodes", "materials", "images", "lights", "cameras")
+    ]
     rows.append(["bounds", " to ".join("(" + ", ".join(f"{v:.2f}" for v in corner) + ") m" for corner in (low, high))])
     rows.append(["viewpoints", ", ".join(build.setup.viewpoints)])
     out.table(args.file.name, ["what", "how much"], rows)
@@ -197,7 +216,16 @@ def _frame(args: Any) -> int:
     write_new(args.out, png_bytes(frame) if args.out.suffix.lower() == ".png" else exr_bytes(frame), _inputs(args))
     mean = [float(v) for v in frame.linear.mean(axis=(0, 1))]
     out.say(f"wrote {args.out} ({args.size[0]} x {args.size[1]} px, {len(frame.draw_list)} drawables in view)")
-    out.result({"viewpoint": args.viewpoint, "size": list(args.size), "out": str(args.out), "mean_linear": mean, "draw_list": frame.draw_list}, _inputs(args))
+    out.result(
+        {
+            "viewpoint": args.viewpoint,
+            "size": list(args.size),
+            "out": str(args.out),
+            "mean_linear": mean,
+            "draw_list": frame.draw_list,
+        },
+        _inputs(args),
+    )
     return 0
 
 
@@ -213,11 +241,16 @@ def _core_sample(args: Any) -> int:
         depth = "" if v.depth_m is None else f"{v.depth_m:.2f} m"
         facts = ""
         if v.pass_name == "fog":
-            facts = f"reads {v.facts['copy_distance_m']:.4g} m, surface at {v.facts['surface_distance_m']:.4g} m, fog {v.facts['fog_share'] * 100:.1f} %"
+            read, own, share = (v.facts[k] for k in ("copy_distance_m", "surface_distance_m", "fog_share"))
+            facts = f"reads {read:.4g} m, surface at {own:.4g} m, fog {share * 100:.1f} %"
         elif v.facts.get("lights"):
             facts = ", ".join(f"{light['light']} {light['visible'] * 100:.0f} % visible" for light in v.facts["lights"])
         rows.append([str(i), v.pass_name, v.drawable, v.state, depth, _rgb(v.colour), _rgb(v.weight), facts])
-    out.table(f"{args.viewpoint} at {sample.x},{sample.y}, first laid first", ["#", "pass", "drawable", "state", "depth", "colour (nit)", "weight", "facts"], rows)
+    out.table(
+        f"{args.viewpoint} at {sample.x},{sample.y}, first laid first",
+        ["#", "pass", "drawable", "state", "depth", "colour (nit)", "weight", "facts"],
+        rows,
+    )
     out.say(f"linear {_rgb(sample.linear)}; then " + "; ".join(sample.transforms))
     out.result(core_sample_json(sample), _inputs(args))
     return 0
@@ -272,7 +305,11 @@ def _print_sweep(out: _Out, result: Any, name: str) -> None:
         impact = f"{f.impact.share * 100:.2f} % {f.impact.kind}" if f.impact.kind != "none" else "none"
         rows.append([f.severity, impact, f.code, f.suspicion.title, f.best.change.title if f.best else "no cure found"])
     if rows:
-        out.table(f"{len(rows)} cause{'s' if len(rows) != 1 else ''} in {name}", ["severity", "impact", "code", "what", "best remedy"], rows)
+        out.table(
+            f"{len(rows)} cause{'s' if len(rows) != 1 else ''} in {name}",
+            ["severity", "impact", "code", "what", "best remedy"],
+            rows,
+        )
     for f in result.findings:
         out.say("")
         out.say(f"{f.suspicion.title}")
@@ -281,7 +318,10 @@ def _print_sweep(out: _Out, result: Any, name: str) -> None:
             out.say(f"    {e.measure}: {e.value:.4g} {e.unit}{limit}{' [prediction]' if e.predicted else ''}")
         for r in f.roles:
             if not r.seen:
-                out.say(f"    hidden in role {r.role}" + (f": {r.leaf} is {r.role_value} there, {r.play_value} in play" if r.leaf else ""))
+                out.say(
+                    f"    hidden in role {r.role}"
+                    + (f": {r.leaf} is {r.role_value} there, {r.play_value} in play" if r.leaf else "")
+                )
         for r in f.remedies:
             costs = ", ".join(f"{c.name} {c.value:.4g} {c.unit}" for c in r.costs)
             out.say(f"    -> {r.change.title}: {r.verdict} ({costs})" + "".join(f"; {w}" for w in r.warnings))
@@ -314,8 +354,17 @@ def _print_lineup(out: _Out, result: Any) -> None:
     rows = []
     for t in result.trials:
         verdict = "no effect (ruled out)" if t.verdict == "no effect" else t.verdict
-        rows.append([verdict, t.title, f"{t.before:.4g} -> {t.after:.4g}", f"{t.collateral * 100:.2f} %", f"{t.also_changed * 100:.2f} %",
-                     t.change.scope if t.change else "", t.predicts])  # fmt: skip
+        rows.append(
+            [
+                verdict,
+                t.title,
+                f"{t.before:.4g} -> {t.after:.4g}",
+                f"{t.collateral * 100:.2f} %",
+                f"{t.also_changed * 100:.2f} %",
+                t.change.scope if t.change else "",
+                t.predicts,
+            ]
+        )
     title = f"{result.symptom} at {result.viewpoint} {result.spot}: subject {result.subject}, score {result.base_score:.4g} {result.unit}"
     out.table(title, ["verdict", "trial", "score", "collateral*", "also changed*", "scope", "predicts"], rows)
     out.say("* on a 240 x 135 preview; the proof repeats it at full size")
@@ -337,10 +386,15 @@ def _apply(args: Any) -> int:
         raise error.in_file(args.changes.name) from None
     paths = write_package(build, result, changes, args.out, args.file.stem, _inputs(args))
     hunks = [op for op in setup_patch(build, result) if op["op"] != "test"]
-    out.say(f"applied {len(changes)} change{'s' if len(changes) != 1 else ''}; the setup differs in {len(hunks)} hunk{'s' if len(hunks) != 1 else ''}")
+    out.say(
+        f"applied {len(changes)} change{'s' if len(changes) != 1 else ''}; "
+        f"the setup differs in {len(hunks)} hunk{'s' if len(hunks) != 1 else ''}"
+    )
     for kind, path in paths.items():
         out.say(f"  {kind}: {path}")
-    out.result({"applied": [c.id for c in changes], "hunks": len(hunks), "files": {k: str(p) for k, p in paths.items()}}, _inputs(args))
+    out.result(
+        {"applied": [c.id for c in changes], "hunks": len(hunks), "files": {k: str(p) for k, p in paths.items()}}, _inputs(args)
+    )
     return 0
 
 
@@ -375,7 +429,10 @@ def _passes(args: Any) -> int:
     from eddyfall.core.frame.schedule import pass_table
 
     out, table = _Out(args), pass_table()
-    rows = [[f"{p['number']:g}", p["name"], p["does"], " ".join(p["reads"]), " ".join(p["writes"]), ", ".join(p["off"])] for p in table]
+    rows = [
+        [f"{p['number']:g}", p["name"], p["does"], " ".join(p["reads"]), " ".join(p["writes"]), ", ".join(p["off"])]
+        for p in table
+    ]
     out.table("Pass table", ["#", "pass", "does", "reads", "writes", "off by"], rows)
     out.result(table, [])
     return 0

@@ -28,7 +28,9 @@ def _rgba(rgb: np.ndarray, alpha: np.ndarray | None = None) -> np.ndarray:
     return np.dstack([np.clip(rgb, 0, 255), a]).astype(np.uint8)
 
 
-def tinted(rng: np.random.Generator, size: int, base: tuple[int, int, int], cells: int, strength: float, grain: float = 0.06) -> np.ndarray:
+def tinted(
+    rng: np.random.Generator, size: int, base: tuple[int, int, int], cells: int, strength: float, grain: float = 0.06
+) -> np.ndarray:
     """A mottled colour with fine grain."""
     value = 1 + strength * (noise(rng, size, cells) - 0.5) * 2 + grain * rng.standard_normal((size, size))
     return _rgba(np.array(base) * value[..., None])
@@ -64,7 +66,7 @@ def ashlar(rng: np.random.Generator, base: tuple[int, int, int], rows: int = 4, 
 
 def planks(rng: np.random.Generator, base: tuple[int, int, int], boards: int = 6, size: int = 512) -> np.ndarray:
     """Boards side by side, running along u."""
-    y, x = np.mgrid[0:size, 0:size]
+    y, _ = np.mgrid[0:size, 0:size]
     board = y * boards // size
     tone = rng.random(boards)[board]
     fibre = noise(rng, size, 4)[:, :1] + 0.3 * np.repeat(rng.random((size, size // 16)), 16, axis=1)

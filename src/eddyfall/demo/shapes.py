@@ -39,7 +39,9 @@ class Shape:
             np.array([[0, 1, 2], [0, 2, 3]]),
         )  # fmt: skip
 
-    def box(self, low: tuple[float, float, float], high: tuple[float, float, float], tile_m: float = 1.0, faces: str = "xXyYzZ") -> "Shape":
+    def box(
+        self, low: tuple[float, float, float], high: tuple[float, float, float], tile_m: float = 1.0, faces: str = "xXyYzZ"
+    ) -> "Shape":
         """An axis-aligned box; `faces` names those that are made (lower case: low side)."""
         (x0, y0, z0), (x1, y1, z1) = low, high
         dx, dy, dz = x1 - x0, y1 - y0, z1 - z0
@@ -69,7 +71,12 @@ class Shape:
         uvs = np.concatenate([np.stack([u, np.full_like(u, length / tile_m)], 1), np.stack([u, np.zeros_like(u)], 1)])
         i = np.arange(sides)
         n = sides + 1
-        self.add(points, np.concatenate([ring, ring]), uvs, np.concatenate([np.stack([i, i + 1, i + 1 + n], 1), np.stack([i, i + 1 + n, i + n], 1)]))
+        self.add(
+            points,
+            np.concatenate([ring, ring]),
+            uvs,
+            np.concatenate([np.stack([i, i + 1, i + 1 + n], 1), np.stack([i, i + 1 + n, i + n], 1)]),
+        )
         if caps:
             for centre, r, normal, flip in ((b, r1, axis, False), (a, r0, -axis, True)):
                 if r <= 0:
@@ -80,7 +87,16 @@ class Shape:
                 self.add(disc, np.tile(normal, (len(disc), 1)), uv, tri[:, ::-1] if flip else tri)
         return self
 
-    def ring(self, centre: np.ndarray, axes: np.ndarray, long_m: float, wide_m: float, wire_m: float, around: int = 16, section: int = 6) -> "Shape":
+    def ring(
+        self,
+        centre: np.ndarray,
+        axes: np.ndarray,
+        long_m: float,
+        wide_m: float,
+        wire_m: float,
+        around: int = 16,
+        section: int = 6,
+    ) -> "Shape":
         """A chain link: an oval of round wire in the plane of axes[0], axes[1]."""
         t = np.linspace(0, 2 * math.pi, around, endpoint=False)
         s = np.linspace(0, 2 * math.pi, section, endpoint=False)
@@ -105,16 +121,30 @@ class Shape:
         u, v = np.meshgrid(np.linspace(0, tile[0], columns), np.linspace(tile[1], 0, rows))
         r, c = np.meshgrid(np.arange(rows - 1), np.arange(columns - 1), indexing="ij")
         a = r * columns + c
-        tri = np.concatenate([np.stack([a, a + 1, a + columns + 1], -1).reshape(-1, 3), np.stack([a, a + columns + 1, a + columns], -1).reshape(-1, 3)])
+        tri = np.concatenate(
+            [
+                np.stack([a, a + 1, a + columns + 1], -1).reshape(-1, 3),
+                np.stack([a, a + columns + 1, a + columns], -1).reshape(-1, 3),
+            ]
+        )
         return self.add(points.reshape(-1, 3), normal.reshape(-1, 3), np.stack([u, v], -1).reshape(-1, 2), tri)
 
-    def blob(self, centre: tuple[float, float, float], radius: tuple[float, float, float], rng: np.random.Generator, rings: int = 6, sides: int = 9) -> "Shape":
+    def blob(
+        self,
+        centre: tuple[float, float, float],
+        radius: tuple[float, float, float],
+        rng: np.random.Generator,
+        rings: int = 6,
+        sides: int = 9,
+    ) -> "Shape":
         """A lumpy ball, for tree crowns."""
         lat = np.linspace(0, math.pi, rings + 1)
         lon = np.linspace(0, 2 * math.pi, sides + 1)
         bump = 1 + 0.22 * rng.standard_normal((rings + 1, sides + 1))
         bump[:, -1], bump[0], bump[-1] = bump[:, 0], 1, 1
-        d = np.stack([np.sin(lat)[:, None] * np.cos(lon), np.cos(lat)[:, None] * np.ones_like(lon), np.sin(lat)[:, None] * np.sin(lon)], -1)
+        d = np.stack(
+            [np.sin(lat)[:, None] * np.cos(lon), np.cos(lat)[:, None] * np.ones_like(lon), np.sin(lat)[:, None] * np.sin(lon)], -1
+        )
         points = np.array(centre) + d * bump[..., None] * np.array(radius)
         i, j = np.meshgrid(np.arange(rings), np.arange(sides), indexing="ij")
         a = i * (sides + 1) + j

@@ -1,6 +1,10 @@
-"""The healthy part of the station: land, water, pump hall, sluice, reeds, light. x runs across the river, -z up it, y = 0 is the water."""
+"""The healthy part of the station: land, water, pump hall, sluice, reeds, light.
+
+x runs across the river, -z up it, y = 0 is the water.
+"""
 
 import math
+from itertools import pairwise
 
 import numpy as np
 
@@ -81,7 +85,12 @@ def _water(world: World) -> None:
     from eddyfall.core.scene.model import TextureUse
 
     water = world.material(
-        "water", base_rgba=(0.035, 0.06, 0.06, 0.86), alpha_mode="BLEND", roughness=0.16, normal_texture=TextureUse(normal), normal_scale=0.35
+        "water",
+        base_rgba=(0.035, 0.06, 0.06, 0.86),
+        alpha_mode="BLEND",
+        roughness=0.16,
+        normal_texture=TextureUse(normal),
+        normal_scale=0.35,
     )
     world.add("river", Shape().quad((-300, 0, 60), (680, 0, 0), (0, 0, -640), 5.0), water)
 
@@ -99,7 +108,7 @@ def _quay(world: World) -> None:
     for z in spots:
         bollards.tube((-1.6, QUAY_Y - 0.02, z), (-1.6, QUAY_Y + 0.62, z), 0.2, 0.16, 14)
         bollards.tube((-1.6, QUAY_Y + 0.6, z), (-1.6, QUAY_Y + 0.78, z), 0.25, 0.21, 14)
-    for a, b in zip(spots, spots[1:]):
+    for a, b in pairwise(spots):
         _hang_chain(chains, (-1.6, QUAY_Y + 0.52, a - 0.2), (-1.6, QUAY_Y + 0.52, b + 0.2), 0.36, 44)
     world.add("bollards", bollards, iron)
     world.add("mooring_chains", chains, iron)
@@ -117,7 +126,9 @@ def _hang_chain(shape: Shape, a: tuple[float, float, float], b: tuple[float, flo
         side = np.cross(tangent[i], [0, 1, 0]) if i % 2 else np.array([0.0, 1.0, 0.0])
         side = side - tangent[i] * (side @ tangent[i])
         side /= np.linalg.norm(side)
-        shape.ring(points[i], np.array([tangent[i], side, np.cross(tangent[i], side)]), spacing * 0.62, spacing * 0.36, spacing * 0.115)
+        shape.ring(
+            points[i], np.array([tangent[i], side, np.cross(tangent[i], side)]), spacing * 0.62, spacing * 0.36, spacing * 0.115
+        )
 
 
 def _hall(world: World) -> None:
@@ -176,7 +187,9 @@ def _hall(world: World) -> None:
     cap = Shape().box((-15.9, QUAY_Y + 17.5, -72.4), (-9.4, QUAY_Y + 18.3, -66.1), 1.6)
     cap.box((-16.1, QUAY_Y + 12.0, -72.6), (-9.2, QUAY_Y + 12.5, -65.9), 1.6)
     world.add("tower_cap", cap, trim)
-    world.add("tower_roof", Shape().tube((-12.65, QUAY_Y + 18.28, -69.25), (-12.65, QUAY_Y + 23.5, -69.25), 4.4, 0.02, 4, 2.0), slate)
+    world.add(
+        "tower_roof", Shape().tube((-12.65, QUAY_Y + 18.28, -69.25), (-12.65, QUAY_Y + 23.5, -69.25), 4.4, 0.02, 4, 2.0), slate
+    )
     louvre = Shape()
     frame = Shape()
     _window(louvre, frame, -9.8, -69.2, QUAY_Y + 13.2, 1.5, 3.0)
@@ -194,7 +207,9 @@ def _window(panes: Shape, frames: Shape, x: float, z: float, y: float, wide: flo
         frames.box((x - 0.1, y - 0.2, a), (x + 0.16, y + high + 0.25, b), 1.6, "XyYzZ")
     frames.box((x - 0.1, y - 0.34, z - wide / 2 - 0.3), (x + 0.26, y - 0.12, z + wide / 2 + 0.3), 1.6, "XyYzZ")
     frames.box((x - 0.1, y + high + 0.1, z - wide / 2 - 0.24), (x + 0.2, y + high + 0.42, z + wide / 2 + 0.24), 1.6, "XyYzZ")
-    frames.box((x - 0.1, y + high * 0.62, z - wide / 2 - 0.04), (x + 0.12, y + high * 0.62 + 0.09, z + wide / 2 + 0.04), 1.6, "XyYzZ")
+    frames.box(
+        (x - 0.1, y + high * 0.62, z - wide / 2 - 0.04), (x + 0.12, y + high * 0.62 + 0.09, z + wide / 2 + 0.04), 1.6, "XyYzZ"
+    )
 
 
 def _sluice(world: World) -> None:
@@ -214,7 +229,7 @@ def _sluice(world: World) -> None:
         beams.tube((-1.0, y, z + 1.0), (44.3, y, z + 1.0), 0.035, 0.035, 6)
     for i in range(24):
         beams.tube((-1.0 + i * 1.97, 8.15, z + 1.0), (-1.0 + i * 1.97, 9.32, z + 1.0), 0.04, 0.04, 6)
-    for i, (a, b) in enumerate(zip(xs, xs[1:])):
+    for i, (a, b) in enumerate(pairwise(xs)):
         lift = 0.6 + 0.5 * i
         leaves.box((a + 1.14, lift - 2.4, z - 0.2), (b - 1.14, lift + 3.6, z + 0.1), 1.5)
         for k in range(8):
@@ -252,7 +267,9 @@ def _reeds(world: World) -> None:
     """The healthy twin of the nets: thin things that are in the depth prepass."""
     world.entry("shaders", "reed_leaf")["passes"] = {"colour": True, "depth": True, "shadow": True}
     rng = world.rng
-    reed = world.material("reeds", pictures.tinted(rng, 64, (136, 132, 66), 8, 0.3), double_sided=True, roughness=0.9, shader="reed_leaf")
+    reed = world.material(
+        "reeds", pictures.tinted(rng, 64, (136, 132, 66), 8, 0.3), double_sided=True, roughness=0.9, shader="reed_leaf"
+    )
     blades = Shape()
     for _ in range(5200):
         x = rng.uniform(3.2, 30)

@@ -34,7 +34,9 @@ def tiny_build() -> Build:
     materials = (
         Material("ground", base_rgba=(0.5, 0.5, 0.5, 1), base_texture=TextureUse(0), metallic=0.0),
         Material("mesh_cloth", base_texture=TextureUse(0), metallic=0.0, alpha_mode="MASK", double_sided=True),
-        Material("pane", base_rgba=(0.2, 0.4, 0.6, 0.5), alpha_mode="BLEND", normal_texture=TextureUse(0, nearest=True), metallic=0.0),
+        Material(
+            "pane", base_rgba=(0.2, 0.4, 0.6, 0.5), alpha_mode="BLEND", normal_texture=TextureUse(0, nearest=True), metallic=0.0
+        ),
         Material("paint", base_rgba=(0.6, 0.2, 0.1, 1), emissive=(0.1, 0.0, 0.0), metallic=0.5),
     )
     rail = Shape().box((-0.4, 0, -3), (0.4, 0.6, -2.8))

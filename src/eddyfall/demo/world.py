@@ -42,8 +42,16 @@ class World:
         entry: dict[str, Any] = self.setup.setdefault(table, {}).setdefault(key, {})
         return entry
 
-    def add(self, name: str, shape: Shape, material: int, place: tuple[float, float, float] = (0, 0, 0), *, lightmap: bool = False,
-            **node: Any) -> None:  # fmt: skip
+    def add(
+        self,
+        name: str,
+        shape: Shape,
+        material: int,
+        place: tuple[float, float, float] = (0, 0, 0),
+        *,
+        lightmap: bool = False,
+        **node: Any,
+    ) -> None:
         """Add a mesh of one part and a node that places it; keyword arguments become the node's setup entry."""
         self.meshes.append(Mesh(name, (shape.primitive(material, grid_charts(shape) if lightmap else None),)))
         self.place(name, len(self.meshes) - 1, place, **node)

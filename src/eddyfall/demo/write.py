@@ -34,7 +34,9 @@ def write_demo(folder: Path, seed: int = SEED) -> dict[str, Path]:
     """Write GLB, setup and truth table into `folder` and return their paths."""
     build, truth = make_demo(seed)
     folder.mkdir(parents=True, exist_ok=True)
-    paths = {kind: folder / f"{NAME}{ending}" for kind, ending in (("glb", ".glb"), ("setup", ".setup.json"), ("truth", ".truth.json"))}
+    paths = {
+        kind: folder / f"{NAME}{ending}" for kind, ending in (("glb", ".glb"), ("setup", ".setup.json"), ("truth", ".truth.json"))
+    }
     paths["glb"].write_bytes(write_glb(build.scene))
     paths["setup"].write_text(json.dumps(build.raw_setup, indent=2) + "\n")
     paths["truth"].write_text(json.dumps(truth, indent=2) + "\n")

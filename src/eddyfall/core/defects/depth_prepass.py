@@ -73,7 +73,10 @@ def conclude(survey: Survey, seen: dict[str, dict[str, Misread] | None]) -> list
     stage = survey.stage(next(iter(readers)))
     missing = missing_drawables(stage)
     shaders = sorted({stage.state.shader[i] for i in np.flatnonzero(missing)})
-    return [_suspicion(survey, shader, missing, stage, {v: o[shader] for v, o in readers.items() if shader in o}) for shader in shaders]
+    return [
+        _suspicion(survey, shader, missing, stage, {v: o[shader] for v, o in readers.items() if shader in o})
+        for shader in shaders
+    ]
 
 
 def _suspicion(survey: Survey, shader: str, missing: np.ndarray, stage: Stage, seen: dict[str, Misread]) -> Suspicion:
@@ -81,30 +84,55 @@ def _suspicion(survey: Survey, shader: str, missing: np.ndarray, stage: Stage, s
     own = [i for i in np.flatnonzero(missing) if stage.state.shader[i] == shader]
     worst = max(seen.values(), key=lambda o: o.pixels, default=None)
     evidence = [
-        Evidence("solid drawables missing from the depth prepass", float(len(own)), "drawables", 0.0, "static rule", worst.picture if worst else None),
-        Evidence("pixels where fog reads a depth behind the surface", float(worst.pixels if worst else 0), "px", 0.0,
-                 "main depth nearer by > 2 depth steps"),
-    ]  # fmt: skip
+        Evidence(
+            "solid drawables missing from the depth prepass",
+            float(len(own)),
+            "drawables",
+            0.0,
+            "static rule",
+            worst.picture if worst else None,
+        ),
+        Evidence(
+            "pixels where fog reads a depth behind the surface",
+            float(worst.pixels if worst else 0),
+            "px",
+            0.0,
+            "main depth nearer by > 2 depth steps",
+        ),
+    ]
     errors = np.concatenate([o.errors_m for o in seen.values()]) if seen else np.zeros(0)
     if len(errors):
         evidence.append(Evidence("fog distance too far, median", float(np.median(errors)), "m"))
         evidence.append(Evidence("fog distance too far, largest", float(errors.max()), "m"))
     unbounded = sum(o.unbounded for o in seen.values())
     if unbounded:
-        evidence.append(Evidence("pixels over the sky, distance unbounded", float(unbounded), "px", 0.0, "depth copy reads as far"))
+        evidence.append(
+            Evidence("pixels over the sky, distance unbounded", float(unbounded), "px", 0.0, "depth copy reads as far")
+        )
     if seen:
         excess = max(float(o.fog_excess.max()) for o in seen.values()) * 100
-        evidence.append(Evidence("fog laid on too much, largest", excess, "%", 2.0, "about one just visible step (common practice)"))
+        evidence.append(
+            Evidence("fog laid on too much, largest", excess, "%", 2.0, "about one just visible step (common practice)")
+        )
     keys = survey.build.scene.material_keys
     materials = sorted({keys[drawables[i].material] for i in own if drawables[i].material >= 0})
     triangles = sum(drawables[i].last - drawables[i].first for i in own)
     costs = (Cost("triangles drawn once more in the prepass", float(triangles), "triangles"), Cost("memory", 0.0, "bytes"))
     remedy = Candidate(write_prepass(survey, shader), "its pixels fog at their own distance, whatever is behind", costs)
     return Suspicion(
-        CODE, "shader", shader, f"{shader}: solid things fade into what is behind them", tuple(drawables[i].name for i in own),
-        float(len(own)), 0.0, tuple(evidence), {v: o.pixels for v, o in seen.items()}, {v: o.region for v, o in seen.items()}, (remedy,),
+        CODE,
+        "shader",
+        shader,
+        f"{shader}: solid things fade into what is behind them",
+        tuple(drawables[i].name for i in own),
+        float(len(own)),
+        0.0,
+        tuple(evidence),
+        {v: o.pixels for v, o in seen.items()},
+        {v: o.region for v, o in seen.items()},
+        (remedy,),
         facts={"materials": materials},
-    )  # fmt: skip
+    )
 
 
 def misread(frame: Any) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -134,15 +162,29 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     if state.blend[subject] < 2 and not state.depth_pass[subject]:
         shader = state.shader[subject]
         result.append(
-            Lever("prepass", write_prepass(survey, shader), "fog finds the surface's own depth", f"shader {shader} has no depth pass")
+            Lever(
+                "prepass",
+                write_prepass(survey, shader),
+                "fog finds the surface's own depth",
+                f"shader {shader} has no depth pass",
+            )
         )
     for value, predicts in (("opaque", "fog reads what is really in front"), ("none", "fog reads as far everywhere")):
         if copy_from != value:
-            change = set_leaf(survey.build, ("depth", "copy_from"), value, scope="project", title=f"take the depth copy from: {value}")
+            change = set_leaf(
+                survey.build, ("depth", "copy_from"), value, scope="project", title=f"take the depth copy from: {value}"
+            )
             result.append(Lever("fog", change, predicts, f"the depth copy is taken from: {copy_from}"))
     return result
 
 
 FAMILY = register(
-    Family("depth prepass", {CODE: "Solid things missing from the depth prepass fade into what is behind them"}, observe, conclude, levers, ("see-through",))
+    Family(
+        "depth prepass",
+        {CODE: "Solid things missing from the depth prepass fade into what is behind them"},
+        observe,
+        conclude,
+        levers,
+        ("see-through",),
+    )
 )

@@ -69,9 +69,15 @@ def observe(survey: Survey, viewpoint: str) -> Lost | None:
     depths = frame.view_depth[mask]
     involved = {int(b) for b in truth.blocker[~truth.lit]} | {int(d) for d in np.unique(frame.drawable[mask])}
     return Lost(
-        len(dark) * stride, region_of(mask), float(depths.min()), float(depths.max()), frozenset(involved), painted(survey.frame(viewpoint, "display").display, mask),
-        shadow, frame.camera,
-    )  # fmt: skip
+        len(dark) * stride,
+        region_of(mask),
+        float(depths.min()),
+        float(depths.max()),
+        frozenset(involved),
+        painted(survey.frame(viewpoint, "display").display, mask),
+        shadow,
+        frame.camera,
+    )
 
 
 def conclude(survey: Survey, seen: dict[str, Lost | None]) -> list[Suspicion]:
@@ -96,11 +102,20 @@ def conclude(survey: Survey, seen: dict[str, Lost | None]) -> list[Suspicion]:
     )  # fmt: skip
     return [
         Suspicion(
-            CODE, "setting", "shadow.reach_m", f"Shadows stop at {reach:g} m, short of {', '.join(subjects[:3])}", subjects,
-            float(worst.pixels), float(LEAST_PIXELS - 1), evidence, {v: o.pixels for v, o in lost.items()}, {v: o.region for v, o in lost.items()},
-            tuple(_candidates(survey, worst, farthest)), facts={"needed_reach_m": farthest, "chain": _chain(survey, worst, farthest)},
+            CODE,
+            "setting",
+            "shadow.reach_m",
+            f"Shadows stop at {reach:g} m, short of {', '.join(subjects[:3])}",
+            subjects,
+            float(worst.pixels),
+            float(LEAST_PIXELS - 1),
+            evidence,
+            {v: o.pixels for v, o in lost.items()},
+            {v: o.region for v, o in lost.items()},
+            tuple(_candidates(survey, worst, farthest)),
+            facts={"needed_reach_m": farthest, "chain": _chain(survey, worst, farthest)},
         )
-    ]  # fmt: skip
+    ]
 
 
 def needed_reach(farthest_m: float) -> float:
@@ -140,7 +155,11 @@ def _raise(survey: Survey, worst: Lost, reach: float, factor: int) -> Candidate:
     after = slices_of(shadow, worst.camera, reach_m=reach, resolution=shadow.resolution * factor)[0]
     growth = after.texel_m / before.texel_m - 1
     sizes = f"{before.texel_m * 1000:.1f} -> {after.texel_m * 1000:.1f} mm"
-    warnings = (f"the first texel grows {sizes} ({growth * 100:+.0f} %; limit 10 % unless accepted)",) if growth > TEXEL_GROWTH_LIMIT else ()
+    warnings = (
+        (f"the first texel grows {sizes} ({growth * 100:+.0f} %; limit 10 % unless accepted)",)
+        if growth > TEXEL_GROWTH_LIMIT
+        else ()
+    )
     extra = (factor**2 - 1) * shadow.cascades * shadow.resolution**2 * 4
     costs = (Cost("memory", float(extra), "bytes"), Cost("first cascade texel", after.texel_m * 1000, "mm"))
     return Candidate(raise_reach(survey, reach, factor), "the last cascade serves the receivers", costs, (), warnings)
@@ -172,8 +191,12 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         change = set_leaf(survey.build, ("shadow", "far_reach_m"), reach, scope="project", title=f"far tier to {reach:g} m")
         result.append(Lever("shadow", raise_reach(survey, reach, 1), "the last cascade serves it", because))
         result.append(Lever("shadow", change, "one more map serves it", because))
-        further = set_leaf(survey.build, ("shadow", "resolution"), min(shadow.resolution * 2, 8192), scope="project", title="finer shadow maps")
-        result.append(Lever("shadow", further, "finer texels alone change nothing", "rival cause: the caster is thinner than a texel"))
+        further = set_leaf(
+            survey.build, ("shadow", "resolution"), min(shadow.resolution * 2, 8192), scope="project", title="finer shadow maps"
+        )
+        result.append(
+            Lever("shadow", further, "finer texels alone change nothing", "rival cause: the caster is thinner than a texel")
+        )
     off = [d for d, s in zip(frame.geometry.drawables, frame.stage.state.casts) if not s and d.node]
     for d in off[:3]:
         change = set_leaf(survey.build, ("nodes", d.node, "casts"), True, scope="node", title=f"let {d.node} cast")
@@ -185,5 +208,12 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
 
 
 FAMILY = register(
-    Family("shadow reach", {CODE: "The sun's shadow is missing beyond the reach of the shadow maps"}, observe, conclude, levers, ("missing shadow",))
+    Family(
+        "shadow reach",
+        {CODE: "The sun's shadow is missing beyond the reach of the shadow maps"},
+        observe,
+        conclude,
+        levers,
+        ("missing shadow",),
+    )
 )

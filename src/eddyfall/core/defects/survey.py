@@ -62,7 +62,9 @@ class Survey:
         from eddyfall.core.hashing import digest
         from eddyfall.core.scene.drawables import geometry_hash
 
-        key = "rays" + digest(geometry_hash(self.build.scene, self.build.setup), casters, self.build.setup.materials, self.build.scene.materials)
+        key = "rays" + digest(
+            geometry_hash(self.build.scene, self.build.setup), casters, self.build.setup.materials, self.build.scene.materials
+        )
         scene = self.renderer.memo.get(key)
         if scene is None:
             scene = caster_scene(frame)

@@ -56,17 +56,29 @@ def _suspicion(
     ]
     if uv_use == "repacked":
         wrapped = measure_overlap(charts.uv, charts.area, charts.resolution, as_is=True)
-        evidence.append(Evidence("surface doubled if the UVs were used as they are", wrapped.surface_share * 100, "%", None, "uv modulo 1"))
+        evidence.append(
+            Evidence("surface doubled if the UVs were used as they are", wrapped.surface_share * 100, "%", None, "uv modulo 1")
+        )
     nodes = [k for k, n in zip(survey.build.scene.node_keys, survey.build.scene.nodes) if n.mesh == mesh]
     subjects = tuple(d.name for d in survey.geometry.drawables if d.node in nodes)
     index = [i for i, d in enumerate(survey.geometry.drawables) if d.node in nodes]
     shown = {v: sum(counts.get(i, 0) for i in index) for v, counts in seen.items()}
     pixels = {v: n for v, n in shown.items() if n}
     return Suspicion(
-        CODE, "mesh", key, f"{key}: surfaces share lightmap texels", subjects, worst.surface_share * 100, 0.0, tuple(evidence), pixels, {},
-        tuple(_candidates(survey, mesh, charts, worst, uv_use)), "lightmaps are not drawn yet",
+        CODE,
+        "mesh",
+        key,
+        f"{key}: surfaces share lightmap texels",
+        subjects,
+        worst.surface_share * 100,
+        0.0,
+        tuple(evidence),
+        pixels,
+        {},
+        tuple(_candidates(survey, mesh, charts, worst, uv_use)),
+        "lightmaps are not drawn yet",
         facts={"tiles": worst.tiles, "out_of_range_share": worst.out_of_range_share, "degenerate": worst.degenerate},
-    )  # fmt: skip
+    )
 
 
 def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_use: str) -> list[Candidate]:
@@ -78,19 +90,39 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
         change, tiles = offset_copies(build, key, mesh)
         density_cost = (tiles - 1) * charts.resolution**2 * HALF_FLOAT_RGBA_BYTES
         result.append(
-            Candidate(change, "every copy has a tile of its own", (
-                Cost("memory", 0.0, "bytes"), Cost("memory to keep the texel density after repacking", float(density_cost), "bytes")),
-                (f"the packed map holds {tiles} charts where it held one: at the same size, texels/m fall to {100 / math.sqrt(tiles):.0f} %",
-                 "uv modulo 1 still collides, so a target that uses UVs as they are stays red"))
-        )  # fmt: skip
+            Candidate(
+                change,
+                "every copy has a tile of its own",
+                (
+                    Cost("memory", 0.0, "bytes"),
+                    Cost("memory to keep the texel density after repacking", float(density_cost), "bytes"),
+                ),
+                (
+                    f"the packed map holds {tiles} charts where it held one: at one size texels/m fall to {100 / math.sqrt(tiles):.0f} %",
+                    "uv modulo 1 still collides, so a target that uses UVs as they are stays red",
+                ),
+            )
+        )
     repack = Change(
-        id=f"uv.repack:{key}", title=f"evaluate the copies of {key} and pack its charts anew" if rules else f"unwrap and pack the lightmap of {key} anew",
-        scope="mesh", reason="every triangle needs texels of its own", operation=Operation(name="uv.repack", params={"mesh": key}),
-    )  # fmt: skip
+        id=f"uv.repack:{key}",
+        title=f"evaluate the copies of {key} and pack its charts anew"
+        if rules
+        else f"unwrap and pack the lightmap of {key} anew",
+        scope="mesh",
+        reason="every triangle needs texels of its own",
+        operation=Operation(name="uv.repack", params={"mesh": key}),
+    )
     effects = ["lightmap UVs are made anew; textures keep theirs; old bakes of it are stale"]
     if rules:
         effects.append("the copy rules are gone: the mesh is stored whole")
-    result.append(Candidate(repack, "no two triangles share a texel", (Cost("triangles stored", float(len(charts.uv)), "triangles"),), tuple(effects)))
+    result.append(
+        Candidate(
+            repack,
+            "no two triangles share a texel",
+            (Cost("triangles stored", float(len(charts.uv)), "triangles"),),
+            tuple(effects),
+        )
+    )
     return result
 
 
@@ -102,7 +134,11 @@ def offset_copies(build: Build, key: str, mesh: int) -> tuple[Change, int]:
     from eddyfall.core.uv.lightmaps import lightmap_uv_set
 
     uv_set = lightmap_uv_set(build, mesh)
-    spans = [p.attributes[f"TEXCOORD_{uv_set}"][:, 0] for p in build.scene.meshes[mesh].primitives if f"TEXCOORD_{uv_set}" in p.attributes]
+    spans = [
+        p.attributes[f"TEXCOORD_{uv_set}"][:, 0]
+        for p in build.scene.meshes[mesh].primitives
+        if f"TEXCOORD_{uv_set}" in p.attributes
+    ]
     wide = max(1, math.ceil(max(float(s.max()) for s in spans) - 1e-6) - math.floor(min(float(s.min()) for s in spans) + 1e-6))
     stride = wide
     entries: dict[str, Any] = {}
@@ -114,16 +150,30 @@ def offset_copies(build: Build, key: str, mesh: int) -> tuple[Change, int]:
             parts = [(f"{name} {axis}", rule.model_copy(update={"axes": (axis,)})) for axis in rule.axes]
         for part_name, part in parts:
             copies = part.count if part.kind == "array" else 2
-            entries[part_name] = part.model_copy(update={"uv_offset": (float(stride), 0.0), "order": order}).model_dump(mode="json")
+            entries[part_name] = part.model_copy(update={"uv_offset": (float(stride), 0.0), "order": order}).model_dump(
+                mode="json"
+            )
             stride *= copies
             order += 1
     if all(r.kind == "array" or len(r.axes) == 1 for _, r in rules) and len(rules) == 1:
         name, rule = rules[0]
-        change = set_leaf(build, ("meshes", key, "copies", name, "uv_offset"), [float(wide), 0.0], scope="mesh",
-                          title=f"move the UV of each copy of {key} by {wide} tile{'s' if wide > 1 else ''}", reason="copies share one chart")  # fmt: skip
+        change = set_leaf(
+            build,
+            ("meshes", key, "copies", name, "uv_offset"),
+            [float(wide), 0.0],
+            scope="mesh",
+            title=f"move the UV of each copy of {key} by {wide} tile{'s' if wide > 1 else ''}",
+            reason="copies share one chart",
+        )
     else:
-        change = set_leaf(build, ("meshes", key, "copies"), entries, scope="mesh", title=f"move the UV of each copy of {key} to its own tile",
-                          reason="copies share one chart")  # fmt: skip
+        change = set_leaf(
+            build,
+            ("meshes", key, "copies"),
+            entries,
+            scope="mesh",
+            title=f"move the UV of each copy of {key} to its own tile",
+            reason="copies share one chart",
+        )
     return change, stride // wide
 
 

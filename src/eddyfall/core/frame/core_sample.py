@@ -61,7 +61,7 @@ class CoreSample:
     @property
     def sum(self) -> np.ndarray:
         """(3,) the layers added up."""
-        return np.sum([layer.colour * layer.weight for layer in self.layers], axis=0)
+        return np.asarray(np.sum([layer.colour * layer.weight for layer in self.layers], axis=0))
 
 
 def core_sample(renderer: Renderer, build: Build, request: Request, x: int, y: int) -> CoreSample:
@@ -70,8 +70,20 @@ def core_sample(renderer: Renderer, build: Build, request: Request, x: int, y: i
     if not (0 <= x < width and 0 <= y < height):
         raise RequestError(f"pixel {x},{y} is outside the {width} x {height} frame")
     window = (x, y, x + 1, y + 1)
-    frame = renderer.frame(build, Request(request.viewpoint, request.size, window, request.target, request.role, plate=request.plate,
-                                          hidden=request.hidden, paint=request.paint), "linear")  # fmt: skip
+    frame = renderer.frame(
+        build,
+        Request(
+            request.viewpoint,
+            request.size,
+            window,
+            request.target,
+            request.role,
+            plate=request.plate,
+            hidden=request.hidden,
+            paint=request.paint,
+        ),
+        "linear",
+    )
     driller = _Driller(renderer, build, frame, request, x, y)
     return driller.drill()
 
@@ -102,10 +114,16 @@ class _Driller:
         transforms.append("display: sRGB encoding to 8 bit")
         front = int(self.values["drawable"][0, 0])
         return CoreSample(
-            self.request.viewpoint, self.x, self.y, self.layers, self.colour, transforms,
+            self.request.viewpoint,
+            self.x,
+            self.y,
+            self.layers,
+            self.colour,
+            transforms,
             self.geometry.drawables[front].name if front >= 0 else None,
-            float(depth_format.view_depth(self.values["prepass_depth"])[0, 0]), float(depth_format.view_depth(self.values["depth"])[0, 0]),
-        )  # fmt: skip
+            float(depth_format.view_depth(self.values["prepass_depth"])[0, 0]),
+            float(depth_format.view_depth(self.values["depth"])[0, 0]),
+        )
 
     def _lay(self, name: str, drawable: str, state: str, colour: np.ndarray, keeps: np.ndarray | float, **facts: Any) -> Layer:
         """Lay a stratum that leaves `keeps` of what was there and adds `colour`."""
@@ -153,7 +171,9 @@ class _Driller:
 
     def _shade(self, f: Any, in_prepass: np.ndarray, depth_format: Any) -> np.ndarray:
         d = int(self.geometry.owner[f.triangle])
-        row, _, used = surface_plain(self.x + 0.5, self.y + 0.5, f.triangle, self.view.rays, self.soup, self.values["textures"].surfaces)
+        row, _, used = surface_plain(
+            self.x + 0.5, self.y + 0.5, f.triangle, self.view.rays, self.soup, self.values["textures"].surfaces
+        )
         if d in self.paint:
             row[:6], row[10:13] = 0, self.paint[d]
         lit, lights = self._light(row, d, row[13] / self.length)

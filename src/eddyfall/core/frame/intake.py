@@ -43,7 +43,9 @@ def finish_build(scene: Scene, setup: Setup, raw: dict[str, Any], notes: list[st
         if key in scene.material_keys:
             material = scene.materials[scene.material_keys.index(key)]
             if entry.double_sided is not None and entry.double_sided != material.double_sided:
-                notes.append(f"material {key}: setup says double_sided {entry.double_sided}, the file {material.double_sided}; the setup wins")
+                notes.append(
+                    f"material {key}: setup says double_sided {entry.double_sided}, the file {material.double_sided}; the setup wins"
+                )
             if entry.blend is not None:
                 notes.append(f"material {key}: setup says {entry.blend}, the file {material.alpha_mode}; the setup wins")
     if not setup.viewpoints:
@@ -71,7 +73,11 @@ def fit_build(scene: Scene, renderer: Renderer | None = None) -> Build:
     notes.append(f"  shadow.reach_m: {math.ceil(reach)} m, as far as the scene is from any viewpoint")
     if not scene.light_keys:
         raw["lights"] = {"fitted_sun": {"kind": "sun", "illuminance_lux": 60000.0, "towards": [0.35, 0.75, 0.55]}}
-        raw["sky"] = {"zenith_rgb": [2400.0, 3600.0, 6400.0], "horizon_rgb": [5600.0, 6000.0, 6400.0], "ground_rgb": [1500.0, 1400.0, 1250.0]}
+        raw["sky"] = {
+            "zenith_rgb": [2400.0, 3600.0, 6400.0],
+            "horizon_rgb": [5600.0, 6000.0, 6400.0],
+            "ground_rgb": [1500.0, 1400.0, 1250.0],
+        }
         notes.append("  a sun of 60 000 lx and a clear sky, since the file has no lights")
     build = Build(scene, parse_setup(raw), raw, ())
     first = next(iter(views))
@@ -79,16 +85,9 @@ def fit_build(scene: Scene, renderer: Renderer | None = None) -> Build:
     raw = {**raw, "exposure": {"mode": "fixed", "ev100": ev100}}
     notes.append(f"  exposure: fixed at EV100 {ev100:g}, metered at {first}")
     for key, mesh in zip(scene.mesh_keys, scene.meshes):
-        if any(has_own_lightmap_uv(p.attributes) for p in mesh.primitives):
+        if any(p.has_own_lightmap_uv for p in mesh.primitives):
             notes.append(f"  mesh {key} is taken as lightmapped: its TEXCOORD_1 differs from TEXCOORD_0")
     return Build(scene, parse_setup(raw), raw, tuple(notes))
-
-
-def has_own_lightmap_uv(attributes: dict[str, np.ndarray]) -> bool:
-    """Whether a part has a TEXCOORD_1 that is not just a copy of TEXCOORD_0."""
-    if "TEXCOORD_1" not in attributes:
-        return False
-    return "TEXCOORD_0" not in attributes or not np.array_equal(attributes["TEXCOORD_0"], attributes["TEXCOORD_1"])
 
 
 def metered_ev100(linear: np.ndarray) -> float:
@@ -113,7 +112,11 @@ def fitted_viewpoints(scene: Scene) -> dict[str, Any]:
         a, e = math.radians(azimuth), math.radians(elevation)
         towards = np.array([math.sin(a) * math.cos(e), math.sin(e), math.cos(a) * math.cos(e)])
         eye = centre + towards * radius * 1.9
-        views[f"fitted_{name}"] = {"eye": [round(float(v), 4) for v in eye], "target": [round(float(v), 4) for v in centre], "fov_y_deg": 50.0}
+        views[f"fitted_{name}"] = {
+            "eye": [round(float(v), 4) for v in eye],
+            "target": [round(float(v), 4) for v in centre],
+            "fov_y_deg": 50.0,
+        }
     return views
 
 

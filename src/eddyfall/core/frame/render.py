@@ -95,7 +95,8 @@ class Renderer:
     def geometry(self, build: Build) -> Geometry:
         """World geometry of a build."""
         key = "geometry" + geometry_hash(build.scene, build.setup)
-        return self._remember(key, lambda: pack(build.scene, build.setup))
+        geometry: Geometry = self._remember(key, lambda: pack(build.scene, build.setup))
+        return geometry
 
     def frame(self, build: Build, request: Request, upto: str = "display") -> Frame:
         """Run the passes that buffer `upto` needs, and no others. RequestError for sizes, crops, names that do not exist."""
@@ -103,25 +104,37 @@ class Renderer:
         base = self.geometry(build)
         geometry = base if request.plate is None else base.with_plate(request.plate)
         resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
-        sampling = (resolved.textures.mips, resolved.textures.mip_bias, resolved.textures.anisotropy)
+        t = resolved.textures
+        sampling = (t.mips, t.mip_bias, t.anisotropy)
         geometry_key = geometry_hash(build.scene, build.setup)
         material_key = digest(geometry_key, build.scene.materials, build.scene.images, sampling)
         cutout_key = digest(material_key, {k: m.blend for k, m in build.setup.materials.items()})
-        store_key = digest("store", build.scene.materials, build.scene.images, resolved.textures.mips)
-        store = self._remember(store_key, lambda: build_store(build.scene.images, build.scene.materials, resolved.textures.mips))
-        textures = self._remember("textures" + material_key, lambda: make_textures(build, base, *store, *sampling[1:]))
+        store_key = digest("store", build.scene.materials, build.scene.images, t.mips)
+        store, used = self._remember(store_key, lambda: build_store(build.scene.images, build.scene.materials, t.mips))
+        textures = self._remember(
+            "textures" + material_key, lambda: make_textures(build, base, store, used, t.mip_bias, t.anisotropy)
+        )
         cutouts = self._remember("cutouts" + cutout_key, lambda: make_cutouts(build, base, textures))
         stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint)
         camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
         values: dict[str, Any] = {
-            "geometry": geometry, "caster_geometry": base, "textures": textures, "cutouts": cutouts, "camera": camera, "pixels": pixels,
-        }  # fmt: skip
+            "geometry": geometry,
+            "caster_geometry": base,
+            "textures": textures,
+            "cutouts": cutouts,
+            "camera": camera,
+            "pixels": pixels,
+        }
         plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()
         keys = {
-            "geometry": digest(geometry_key, plate_key), "caster_geometry": geometry_key, "textures": material_key, "cutouts": cutout_key,
-            "camera": digest(camera), "pixels": digest(pixels),
-        }  # fmt: skip
+            "geometry": digest(geometry_key, plate_key),
+            "caster_geometry": geometry_key,
+            "textures": material_key,
+            "cutouts": cutout_key,
+            "camera": digest(camera),
+            "pixels": digest(pixels),
+        }
         for p in passes_for(upto):
             section = p.section(stage)
             key = digest(p.name, [keys[name] for name in p.reads], section)

@@ -11,6 +11,7 @@ from eddyfall.core.passes.contract import Camera, DrawableState, LightState, Sta
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.model import vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader
@@ -61,12 +62,22 @@ def make_state(build: Build, geometry: Geometry, hidden: frozenset[int], plate: 
         is_plate = i == geometry.plate
         rows.append(
             {
-                "blend": KINDS[m.blend], "double_sided": m.double_sided or is_plate, "material": d.material % len(materials),
-                "shader": m.shader, "colour_pass": shader.passes.colour, "depth_pass": shader.passes.depth,
-                "shadow_pass": shader.passes.shadow, "fogs": shader.fogs, "drawn": node.drawn, "casts": node.casts and not is_plate,
-                "receives": node.receives, "rank": node.draw_rank, "padding_m": node.bounds_padding_m,
-                "draw_distance_m": node.draw_distance_m, "camera_hidden": i in hidden or (is_plate and not plate),
-            }  # fmt: skip
+                "blend": KINDS[m.blend],
+                "double_sided": m.double_sided or is_plate,
+                "material": d.material % len(materials),
+                "shader": m.shader,
+                "colour_pass": shader.passes.colour,
+                "depth_pass": shader.passes.depth,
+                "shadow_pass": shader.passes.shadow,
+                "fogs": shader.fogs,
+                "drawn": node.drawn,
+                "casts": node.casts and not is_plate,
+                "receives": node.receives,
+                "rank": node.draw_rank,
+                "padding_m": node.bounds_padding_m,
+                "draw_distance_m": node.draw_distance_m,
+                "camera_hidden": i in hidden or (is_plate and not plate),
+            }
         )
     types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}
     columns = {k: np.array([r[k] for r in rows], types.get(k, bool)) for k in rows[0] if k != "shader"}
@@ -94,7 +105,9 @@ def make_cutouts(build: Build, geometry: Geometry, textures: Textures) -> Cutout
         slot = surfaces.used[m, 0]
         if slot >= 0:
             table[m] = [*surfaces.slots[slot, :5], 1]
-    cut = np.array([d.material % len(states) if states[d.material].blend == "cutout" else -1 for d in geometry.drawables], np.int32)
+    cut = np.array(
+        [d.material % len(states) if states[d.material].blend == "cutout" else -1 for d in geometry.drawables], np.int32
+    )
     return Cutouts(
         cut, np.array([s.cutoff for s in states], np.float32), surfaces.factors[:, 3].astype(np.float32), table, surfaces.levels,
         surfaces.texels[:, 3],
@@ -116,18 +129,17 @@ def make_lights(build: Build) -> tuple[LightState, ...]:
         inner, outer = math.cos(light.inner_cone_rad), math.cos(light.outer_cone_rad)
         scale = 1.0 / max(0.001, inner - outer)
         towards = back if kind == DIRECTIONAL else -back
-        power = tuple(c * light.intensity for c in light.rgb)
+        power = vec3(c * light.intensity for c in light.rgb)
         casts = entry.casts if entry.casts is not None else kind == DIRECTIONAL
-        place = tuple(map(float, world[:3, 3]))
         lights.append(
-            LightState(key, kind, place, tuple(map(float, towards)), power, light.range_m, (scale, -outer * scale), casts)  # type: ignore[arg-type]
+            LightState(key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts)
         )
     for key, entry in build.setup.lights.items():
         if entry.kind == "sun" and entry.on:
             towards = np.array(entry.towards) / max(float(np.linalg.norm(entry.towards)), 1e-12)
-            power = tuple(c * entry.illuminance_lux for c in entry.rgb)
+            power = vec3(c * entry.illuminance_lux for c in entry.rgb)
             lights.append(
-                LightState(key, DIRECTIONAL, (0.0, 0.0, 0.0), tuple(map(float, towards)), power, 0.0, (1.0, 0.0), entry.casts is not False)  # type: ignore[arg-type]
+                LightState(key, DIRECTIONAL, (0.0, 0.0, 0.0), vec3(towards), power, 0.0, (1.0, 0.0), entry.casts is not False)
             )
     return tuple(sorted(lights, key=lambda v: v.kind != DIRECTIONAL))
 

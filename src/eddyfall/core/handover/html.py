@@ -47,11 +47,20 @@ def size_text(value: float, unit: str) -> str:
 
 
 def html_sheet(
-    build: Build, result: SweepResult, *, name: str, renderer: Renderer, after: SweepResult | None = None, repaired: Build | None = None,
-    lineups: tuple[LineUp, ...] = (), when: str = "",
-) -> str:  # fmt: skip
+    build: Build,
+    result: SweepResult,
+    *,
+    name: str,
+    renderer: Renderer,
+    after: SweepResult | None = None,
+    repaired: Build | None = None,
+    lineups: tuple[LineUp, ...] = (),
+    when: str = "",
+) -> str:
     """The sheet as HTML text. `after` and `repaired`: the second sweep and its build, shown beside the first."""
-    environment = Environment(loader=FileSystemLoader(Path(__file__).parent), autoescape=select_autoescape(["html"], default=True))
+    environment = Environment(
+        loader=FileSystemLoader(Path(__file__).parent), autoescape=select_autoescape(["html"], default=True)
+    )
     environment.filters.update(number=number, cost=lambda c: size_text(c.value, c.unit), words=words_for)
     views = []
     for view in result.viewpoints:
@@ -83,7 +92,13 @@ def _tide(result: SweepResult, codes: list[str]) -> list[dict[str, Any]]:
         for code in codes:
             hits = [f for f in result.findings if f.code == code and view in f.suspicion.pixels]
             share = sum(f.suspicion.pixels[view] for f in hits) / pixels
-            cells.append({"share": share, "severity": hits[0].severity if hits else None, "radius": min(15.0, 3 + 60 * share**0.5) if hits else 0})
+            cells.append(
+                {
+                    "share": share,
+                    "severity": hits[0].severity if hits else None,
+                    "radius": min(15.0, 3 + 60 * share**0.5) if hits else 0,
+                }
+            )
         rows.append({"view": view, "cells": cells})
     return rows
 

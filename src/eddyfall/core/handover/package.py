@@ -2,7 +2,6 @@
 
 import copy
 import json
-import os
 import re
 from collections.abc import Sequence
 from pathlib import Path
@@ -25,7 +24,7 @@ def slug(name: str) -> str:
 
 def write_new(path: Path, data: bytes, inputs: Sequence[Path]) -> None:
     """Write a file whole or not at all; RequestError if it would overwrite an input."""
-    if any(path.exists() and i.exists() and os.path.samefile(path, i) for i in inputs):
+    if any(path.exists() and i.exists() and path.samefile(i) for i in inputs):
         raise RequestError(f"{path.name} would overwrite an input; choose another place")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -51,7 +50,9 @@ def setup_patch(base: Build, result: Build) -> list[dict[str, Any]]:
     return difference(base.raw_setup, normalised(base.setup), normalised(result.setup))
 
 
-def write_package(base: Build, result: Build, changes: Sequence[Change], folder: Path, name: str, inputs: Sequence[Path]) -> dict[str, Path]:
+def write_package(
+    base: Build, result: Build, changes: Sequence[Change], folder: Path, name: str, inputs: Sequence[Path]
+) -> dict[str, Path]:
     """Write NAME.glb, NAME.setup.json, NAME.patch.json and NAME.changes.json into `folder` and return their paths."""
     stem = slug(name)
     patch = setup_patch(base, result)

@@ -28,9 +28,21 @@ def plain(value: Any) -> Any:
     return value
 
 
+def document(values: dict[str, Any]) -> dict[str, Any]:
+    """A JSON object of plain values."""
+    return {key: plain(value) for key, value in values.items()}
+
+
 def evidence_json(e: Evidence) -> dict[str, Any]:
     """One measured number."""
-    return {"measure": e.measure, "value": e.value, "unit": e.unit, "limit": e.limit, "source": e.source, "predicted": e.predicted}
+    return {
+        "measure": e.measure,
+        "value": e.value,
+        "unit": e.unit,
+        "limit": e.limit,
+        "source": e.source,
+        "predicted": e.predicted,
+    }
 
 
 def cost_json(c: Cost) -> dict[str, Any]:
@@ -63,53 +75,105 @@ def finding_json(f: Finding) -> dict[str, Any]:
     """One finding."""
     s = f.suspicion
     return {
-        "code": s.code, "title": s.title, "what": words_for(s.code), "severity": f.severity,
-        "impact": {"kind": f.impact.kind, "share": f.impact.share, "mean_share": f.impact.mean, "viewpoint": f.impact.viewpoint, "why": f.impact.why},
-        "cause": s.cause, "cause_kind": s.cause_kind, "subjects": list(s.subjects), "pixels": s.pixels,
-        "regions": {v: list(r) for v, r in s.regions.items()}, "evidence": [evidence_json(e) for e in s.evidence],
+        "code": s.code,
+        "title": s.title,
+        "what": words_for(s.code),
+        "severity": f.severity,
+        "impact": {
+            "kind": f.impact.kind,
+            "share": f.impact.share,
+            "mean_share": f.impact.mean,
+            "viewpoint": f.impact.viewpoint,
+            "why": f.impact.why,
+        },
+        "cause": s.cause,
+        "cause_kind": s.cause_kind,
+        "subjects": list(s.subjects),
+        "pixels": s.pixels,
+        "regions": {v: list(r) for v, r in s.regions.items()},
+        "evidence": [evidence_json(e) for e in s.evidence],
         "remedies": [remedy_json(r) for r in f.remedies],
         "seen_in": [
-            {"role": r.role, "seen": r.seen, "leaf": r.leaf, "play_value": r.play_value, "role_value": r.role_value} for r in f.roles
+            {"role": r.role, "seen": r.seen, "leaf": r.leaf, "play_value": r.play_value, "role_value": r.role_value}
+            for r in f.roles
         ],
-        "facts": s.facts, "fingerprint": f.fingerprint,
-    }  # fmt: skip
+        "facts": s.facts,
+        "fingerprint": f.fingerprint,
+    }
 
 
 def sweep_json(result: SweepResult) -> dict[str, Any]:
     """A whole sweep."""
-    return plain({
+    return document({
         "findings": [finding_json(f) for f in result.findings], "left_out": list(result.left_out),
         "viewpoints": list(result.viewpoints), "size": list(result.size), "target": result.target,
-    })  # type: ignore[no-any-return]  # fmt: skip
+    })  # fmt: skip
 
 
 def core_sample_json(sample: CoreSample) -> dict[str, Any]:
     """A core sample, strata in the order they were laid."""
-    return plain({
-        "viewpoint": sample.viewpoint, "at": [sample.x, sample.y], "drawable": sample.drawable, "linear": sample.linear, "sum": sample.sum,
-        "prepass_depth_m": sample.prepass_depth_m, "depth_m": sample.depth_m,
-        "layers": [
-            {"pass": v.pass_name, "drawable": v.drawable, "state": v.state, "colour": v.colour, "weight": v.weight, "before": v.before,
-             "after": v.after, "depth_m": v.depth_m, "facts": v.facts}
-            for v in sample.layers
-        ],
-        "transforms": sample.transforms,
-    })  # type: ignore[no-any-return]  # fmt: skip
+    return document(
+        {
+            "viewpoint": sample.viewpoint,
+            "at": [sample.x, sample.y],
+            "drawable": sample.drawable,
+            "linear": sample.linear,
+            "sum": sample.sum,
+            "prepass_depth_m": sample.prepass_depth_m,
+            "depth_m": sample.depth_m,
+            "layers": [
+                {
+                    "pass": v.pass_name,
+                    "drawable": v.drawable,
+                    "state": v.state,
+                    "colour": v.colour,
+                    "weight": v.weight,
+                    "before": v.before,
+                    "after": v.after,
+                    "depth_m": v.depth_m,
+                    "facts": v.facts,
+                }
+                for v in sample.layers
+            ],
+            "transforms": sample.transforms,
+        }
+    )
 
 
 def trial_json(t: Trial) -> dict[str, Any]:
     """One trial of a line-up."""
-    return plain({
-        "title": t.title, "verdict": t.verdict, "before": t.before, "after": t.after, "collateral_share": t.collateral,
-        "also_changed_share": t.also_changed, "pass": t.pass_name, "scope": t.change.scope if t.change else None, "predicts": t.predicts,
-        "because": t.because, "surprise": t.surprise, "change": change_json(t.change) if t.change else None,
-    })  # type: ignore[no-any-return]  # fmt: skip
+    return document(
+        {
+            "title": t.title,
+            "verdict": t.verdict,
+            "before": t.before,
+            "after": t.after,
+            "collateral_share": t.collateral,
+            "also_changed_share": t.also_changed,
+            "pass": t.pass_name,
+            "scope": t.change.scope if t.change else None,
+            "predicts": t.predicts,
+            "because": t.because,
+            "surprise": t.surprise,
+            "change": change_json(t.change) if t.change else None,
+        }
+    )
 
 
 def lineup_json(result: LineUp) -> dict[str, Any]:
     """A whole line-up, trials by rank. Scores are measured at the spot; collateral on a 240 x 135 preview."""
-    return plain({
-        "viewpoint": result.viewpoint, "symptom": result.symptom, "unit": result.unit, "spot": list(result.spot), "subject": result.subject,
-        "base_score": result.base_score, "trials": [trial_json(t) for t in result.trials], "not_tried": result.not_tried,
-        "passes_that_wrote": result.wrote, "facts": result.facts, "collateral_is_preview": True,
-    })  # type: ignore[no-any-return]  # fmt: skip
+    return document(
+        {
+            "viewpoint": result.viewpoint,
+            "symptom": result.symptom,
+            "unit": result.unit,
+            "spot": list(result.spot),
+            "subject": result.subject,
+            "base_score": result.base_score,
+            "trials": [trial_json(t) for t in result.trials],
+            "not_tried": result.not_tried,
+            "passes_that_wrote": result.wrote,
+            "facts": result.facts,
+            "collateral_is_preview": True,
+        }
+    )

@@ -23,17 +23,22 @@ def sarif(result: SweepResult, artifact: str) -> dict[str, Any]:
             text += f". Remedy: {f.best.change.title}"
         results.append(
             {
-                "ruleId": f.code, "ruleIndex": names.index(f.code) if f.code in names else -1, "level": LEVELS[f.severity],
+                "ruleId": f.code,
+                "ruleIndex": names.index(f.code) if f.code in names else -1,
+                "level": LEVELS[f.severity],
                 "message": {"text": printable(text, 2000)},
                 "locations": [
                     {
                         "physicalLocation": {"artifactLocation": {"uri": quote(artifact)}},
-                        "logicalLocations": [{"name": printable(s), "kind": "object"} for s in f.suspicion.subjects] or [{"name": printable(f.suspicion.cause)}],
+                        "logicalLocations": [{"name": printable(s), "kind": "object"} for s in f.suspicion.subjects]
+                        or [{"name": printable(f.suspicion.cause)}],
                     }
                 ],
                 "partialFingerprints": {"eddyfall/v1": f.fingerprint},
-                "properties": plain({k: v for k, v in finding_json(f).items() if k in ("severity", "impact", "cause", "evidence")}),
-            }  # fmt: skip
+                "properties": plain(
+                    {k: v for k, v in finding_json(f).items() if k in ("severity", "impact", "cause", "evidence")}
+                ),
+            }
         )
     return {
         "version": "2.1.0",

@@ -16,7 +16,7 @@ from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request, check_request
 from eddyfall.core.frame.schedule import BY_NAME, SCHEDULE
 from eddyfall.core.frame.stage import material_states
-from eddyfall.core.lineup.symptoms import SYMPTOMS, Spot, Symptom, make_spot
+from eddyfall.core.lineup.symptoms import SYMPTOMS, Symptom, make_spot
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, set_leaf
@@ -174,10 +174,14 @@ class _LineUp:
         predicts = "if the symptom goes, this pass makes it"
         if leaf.startswith("lights."):
             return [
-                Lever(pass_name, set_leaf(self.build, ("lights", light.name, "on"), False, scope="node", title=f"{light.name} off"), predicts,
-                      f"{light.name} shines on the spot")
+                Lever(
+                    pass_name,
+                    set_leaf(self.build, ("lights", light.name, "on"), False, scope="node", title=f"{light.name} off"),
+                    predicts,
+                    f"{light.name} shines on the spot",
+                )
                 for light in self.frame.stage.lights[:6]
-            ]  # fmt: skip
+            ]
         if leaf.startswith("materials."):
             states = material_states(self.build)
             blend = self.frame.stage.state.blend
@@ -188,7 +192,9 @@ class _LineUp:
             materials = sorted({self.frame.geometry.drawables[i].material for i in chosen if blend[i] != KINDS["opaque"]})
             levers = []
             for m in [m for m in materials if 0 <= m < len(states) - 1][:2]:
-                change = set_leaf(self.build, ("materials", states[m].key, "blend"), value, scope="material", title=f"{title} ({states[m].key})")
+                change = set_leaf(
+                    self.build, ("materials", states[m].key, "blend"), value, scope="material", title=f"{title} ({states[m].key})"
+                )
                 levers.append(Lever(pass_name, change, predicts, f"{states[m].key} is {states[m].blend}"))
             return levers
         section, name = leaf.split(".")
@@ -211,7 +217,11 @@ class _LineUp:
                 if lever.change.id in tried or lever.change.id in {c.change.id for c in chosen}:
                     continue
                 reached = lever.pass_name in moved or self._feeds(lever.pass_name, moved)
-                if not (try_all or (reached and used.get(f"{family.name}/{lever.pass_name}", 0) < LEVERS_A_PASS) or self._is_own(family.symptoms)):
+                if not (
+                    try_all
+                    or (reached and used.get(f"{family.name}/{lever.pass_name}", 0) < LEVERS_A_PASS)
+                    or self._is_own(family.symptoms)
+                ):
                     skipped.append(f"{lever.change.title}: the {lever.pass_name} pass did not move the score")
                     continue
                 used[f"{family.name}/{lever.pass_name}"] = used.get(f"{family.name}/{lever.pass_name}", 0) + 1
@@ -254,9 +264,19 @@ class _LineUp:
             verdict = "helps" if helped else "no effect"
         surprise = after > (1 + MOVED) * self.base and self.base > 0
         return Trial(
-            lever.change.title, lever.pass_name, None if paint else lever.change, lever.predicts, lever.because, self.base, after, collateral,
-            also, verdict, surprise, frame.display,
-        )  # fmt: skip
+            lever.change.title,
+            lever.pass_name,
+            None if paint else lever.change,
+            lever.predicts,
+            lever.because,
+            self.base,
+            after,
+            collateral,
+            also,
+            verdict,
+            surprise,
+            frame.display,
+        )
 
     def _collateral(self, changed: Build, request: Request) -> tuple[float, float]:
         """(share of the preview frame off the spot that changes without sharing the cause, share that changes and shares it)."""

@@ -63,7 +63,11 @@ def see_through(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Fr
     """Largest spread of frame.linear over the subject's pixels when what is behind it is as it is, hidden, and replaced by an
     opaque plate 0.5 m behind it in all camera passes; shadow passes stay unchanged."""
     stack = []
-    for request in (spot.request, replace(spot.request, hidden=spot.behind), replace(spot.request, hidden=spot.behind, plate=spot.plate)):
+    for request in (
+        spot.request,
+        replace(spot.request, hidden=spot.behind),
+        replace(spot.request, hidden=spot.behind, plate=spot.plate),
+    ):
         stack.append(renderer.frame(build, request, "linear").linear[spot.pixels])
     values = np.stack(stack)
     return float((values.max(axis=0) - values.min(axis=0)).max()) if values.size else 0.0
@@ -85,7 +89,9 @@ SYMPTOMS: dict[str, Symptom] = {
     s.name: s
     for s in (
         Symptom("see-through", "nit", "colour of a solid thing changes with what is behind it", see_through, 0.05, same_shader),
-        Symptom("missing shadow", "share", "the sun's shadow is not where rays say it is", missing_shadow, 0.25, shadow_came_true),
+        Symptom(
+            "missing shadow", "share", "the sun's shadow is not where rays say it is", missing_shadow, 0.25, shadow_came_true
+        ),
     )
 }
 

@@ -21,11 +21,21 @@ from eddyfall.core.shade.surface import ROW, Soup, surface_at
 def section(stage: Stage) -> dict[str, Any]:
     s, shadow = stage.state, stage.resolved.shadow
     return {
-        "blend": s.blend, "rank": s.rank, "fogs": s.fogs, "receives": s.receives, "double_sided": s.double_sided, "material": s.material,
-        "order": stage.resolved.order.key, "fog": stage.resolved.fog, "depth": stage.depth_format, "paint": stage.paint,
-        "sky": sky_light(stage), "no_sky": sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
-        "bias_texels": shadow.bias_texels, "filter_px": shadow.filter_px,
-    }  # fmt: skip
+        "blend": s.blend,
+        "rank": s.rank,
+        "fogs": s.fogs,
+        "receives": s.receives,
+        "double_sided": s.double_sided,
+        "material": s.material,
+        "order": stage.resolved.order.key,
+        "fog": stage.resolved.fog,
+        "depth": stage.depth_format,
+        "paint": stage.paint,
+        "sky": sky_light(stage),
+        "no_sky": sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
+        "bias_texels": shadow.bias_texels,
+        "filter_px": shadow.filter_px,
+    }
 
 
 def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Any, section: dict[str, Any]) -> np.ndarray:
@@ -57,7 +67,13 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     )  # fmt: skip
     if len(screen.ids):
         soup = Soup(
-            geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, section["material"]
+            geometry.positions,
+            geometry.normals,
+            geometry.uv0,
+            geometry.uv1,
+            geometry.triangles,
+            geometry.owner,
+            section["material"],
         )
         maps = inputs["shadow_maps"]._replace(bias_texels=section["bias_texels"], filter_px=section["filter_px"])
         fog, code = section["fog"], section["depth"].code
@@ -65,11 +81,31 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
         for drawable, rgb in section["paint"]:
             paint[drawable] = rgb
         _blend_layer(
-            screen.fixed, screen.z, screen.ids, screen.box, section["blend"].astype(np.int32), section["receives"].astype(np.uint8),
-            section["fogs"].astype(np.uint8), paint, inputs["depth"], code.bits, code.sign, pixels.origin[0], pixels.origin[1],
-            pixels.jitter[0], pixels.jitter[1], view.rays, soup, textures.surfaces, inputs["lights"], maps,
-            section["sky"] or section["no_sky"], fog.fog_per_m if fog.enabled else 0.0, np.array(fog.rgb), layer,
-        )  # fmt: skip
+            screen.fixed,
+            screen.z,
+            screen.ids,
+            screen.box,
+            section["blend"].astype(np.int32),
+            section["receives"].astype(np.uint8),
+            section["fogs"].astype(np.uint8),
+            paint,
+            inputs["depth"],
+            code.bits,
+            code.sign,
+            pixels.origin[0],
+            pixels.origin[1],
+            pixels.jitter[0],
+            pixels.jitter[1],
+            view.rays,
+            soup,
+            textures.surfaces,
+            inputs["lights"],
+            maps,
+            section["sky"] or section["no_sky"],
+            fog.fog_per_m if fog.enabled else 0.0,
+            np.array(fog.rgb),
+            layer,
+        )
     return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
 
 
@@ -112,7 +148,18 @@ def _blend_layer(
                     if not depth_key(d, bits, sign) <= depth[y - oy, x - ox]:
                         continue
                     r, g, b, alpha = shade_blended(
-                        x + 0.5 + jx, y + 0.5 + jy, t, receives[drawable], rays, soup, surf, lights, maps, sky, paint[drawable], row
+                        x + 0.5 + jx,
+                        y + 0.5 + jy,
+                        t,
+                        receives[drawable],
+                        rays,
+                        soup,
+                        surf,
+                        lights,
+                        maps,
+                        sky,
+                        paint[drawable],
+                        row,
                     )
                     fade = 1.0
                     if fogs[drawable] == 1 and fog_per_m > 0.0:
@@ -137,7 +184,17 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, pain
     depth = row[13] / length
     vx, vy, vz = -dx / length, -dy / length, -dz / length
     r, g, b, _ = direct_at(
-        row, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth, vx, vy, vz, depth, receives, lights, maps
+        row,
+        rays.eye[0] + dx * depth,
+        rays.eye[1] + dy * depth,
+        rays.eye[2] + dz * depth,
+        vx,
+        vy,
+        vz,
+        depth,
+        receives,
+        lights,
+        maps,
     )
     ar, ag, ab = ambient_at(row, vx, vy, vz, sky)
     return r + ar + row[10], g + ag + row[11], b + ab + row[12], alpha
@@ -157,7 +214,15 @@ def fade_blended(kind, value, alpha, t, fog):
     return t * value + (1.0 - t) * fog, alpha
 
 
-PASS = Pass(10, "blended", "blended drawables in their own layer, farthest first, fogged at their own depth",
-            ("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"), ("layer", "linear"),
-            section, run, ("materials.blend", "nodes.draw_rank", "order", "shaders.fogs", "fog"), 0,
-            (OffSwitch("materials.*.blend", "opaque", "blending off"),))  # fmt: skip
+PASS = Pass(
+    10,
+    "blended",
+    "blended drawables in their own layer, farthest first, fogged at their own depth",
+    ("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"),
+    ("layer", "linear"),
+    section,
+    run,
+    ("materials.blend", "nodes.draw_rank", "order", "shaders.fogs", "fog"),
+    0,
+    (OffSwitch("materials.*.blend", "opaque", "blending off"),),
+)

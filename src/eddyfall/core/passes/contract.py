@@ -29,11 +29,11 @@ class Camera:
 
     @property
     def forward(self) -> np.ndarray:
-        return -self.axes[2]
+        return np.asarray(-self.axes[2])
 
     def view_depth(self, points: np.ndarray) -> np.ndarray:
         """Depth along the view in metres of world points (..., 3)."""
-        return (np.asarray(points, np.float64) - np.array(self.eye)) @ self.forward
+        return np.asarray((np.asarray(points, np.float64) - np.array(self.eye)) @ self.forward)
 
 
 @dataclass(frozen=True)
@@ -96,7 +96,7 @@ class View:
         half_h = np.tan(self.camera.fov_y_rad / 2)
         sx = ((np.arange(x0, x1) + 0.5 + jx) / self.pixels.size[0] * 2 - 1) * half_h * self.camera.aspect
         sy = ((np.arange(y0, y1) + 0.5 + jy) / self.pixels.size[1] * 2 - 1) * half_h
-        return np.sqrt(1.0 + sx[None, :] ** 2 + sy[:, None] ** 2)
+        return np.asarray(np.sqrt(1.0 + sx[None, :] ** 2 + sy[:, None] ** 2))
 
 
 @dataclass(frozen=True)

@@ -55,5 +55,14 @@ def in_frustum(camera: Camera, low: np.ndarray, high: np.ndarray, near_m: float,
     return inside
 
 
-PASS = Pass(2, "cull", "frustum by padded bounds, draw distance; front to back", ("geometry", "camera"), ("in_view",), section, run,
-            ("nodes.drawn", "nodes.bounds_padding_m", "nodes.draw_distance_m", "shaders.passes.colour"), None)  # fmt: skip
+PASS = Pass(
+    2,
+    "cull",
+    "frustum by padded bounds, draw distance; front to back",
+    ("geometry", "camera"),
+    ("in_view",),
+    section,
+    run,
+    ("nodes.drawn", "nodes.bounds_padding_m", "nodes.draw_distance_m", "shaders.passes.colour"),
+    None,
+)

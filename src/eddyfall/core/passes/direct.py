@@ -24,6 +24,15 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"lit": lit, "sun_visibility": sun}
 
 
-PASS = Pass(5.4, "direct", "direct light and emission of what is visible",
-            ("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps"), ("lit", "sun_visibility"), section, run,
-            ("lights.on", "nodes.receives", "shadow.bias_texels", "shadow.filter_px"), 0, (OffSwitch("lights.*.on", False, "light off"),))  # fmt: skip
+PASS = Pass(
+    5.4,
+    "direct",
+    "direct light and emission of what is visible",
+    ("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps"),
+    ("lit", "sun_visibility"),
+    section,
+    run,
+    ("lights.on", "nodes.receives", "shadow.bias_texels", "shadow.filter_px"),
+    0,
+    (OffSwitch("lights.*.on", False, "light off"),),
+)

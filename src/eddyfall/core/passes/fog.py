@@ -17,7 +17,9 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     if not fog.enabled:
         return {"fogged": inputs["with_sky"], "fog_distance": np.full(inputs["pixels"].shape, np.nan)}
     distance = copied_distance(inputs, section)
-    colour = fog_buffer(inputs["with_sky"], distance, inputs["visible"], fog.fog_per_m, np.array(fog.rgb, np.float64), fog.covers_sky)
+    colour = fog_buffer(
+        inputs["with_sky"], distance, inputs["visible"], fog.fog_per_m, np.array(fog.rgb, np.float64), fog.covers_sky
+    )
     return {"fogged": colour, "fog_distance": distance}
 
 
@@ -33,6 +35,15 @@ def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
     return np.ascontiguousarray(section["depth"].view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
 
 
-PASS = Pass(9, "fog", "fog at the distance of the depth copy", ("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
-            ("fogged", "fog_distance"), section, run, ("fog", "depth.copy_from"), 0,
-            (OffSwitch("fog.enabled", False, "fog off"), OffSwitch("depth.copy_from", "none", "no depth copy")))  # fmt: skip
+PASS = Pass(
+    9,
+    "fog",
+    "fog at the distance of the depth copy",
+    ("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
+    ("fogged", "fog_distance"),
+    section,
+    run,
+    ("fog", "depth.copy_from"),
+    0,
+    (OffSwitch("fog.enabled", False, "fog off"), OffSwitch("depth.copy_from", "none", "no depth copy")),
+)

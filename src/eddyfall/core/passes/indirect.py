@@ -17,7 +17,11 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     pixels = inputs["pixels"]
     view = View(inputs["camera"], pixels)
     jitter = pixels.jitter
-    return {"shaded": add_ambient(inputs["surface"], inputs["visible"], pixels.origin, jitter, view.rays, section["sky"], inputs["lit"])}
+    return {
+        "shaded": add_ambient(
+            inputs["surface"], inputs["visible"], pixels.origin, jitter, view.rays, section["sky"], inputs["lit"]
+        )
+    }
 
 
 PASS = Pass(6, "indirect", "light from the sky", ("camera", "pixels", "visible", "surface", "lit"), ("shaded",), section, run,

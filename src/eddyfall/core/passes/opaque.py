@@ -28,6 +28,15 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"visible": visible, "depth": depth, "triangle": triangle.astype(np.int32), "drawable": drawable}
 
 
-PASS = Pass(5, "opaque", "opaque and cutout drawables, front to back, test less-or-equal against the prepass",
-            ("geometry", "pixels", "screen", "cutouts", "prepass_depth"), ("visible", "depth", "triangle", "drawable"), section, run,
-            ("materials.blend", "depth.format"), 0, (OffSwitch("materials.*.blend", "opaque", "alpha test off"),))  # fmt: skip
+PASS = Pass(
+    5,
+    "opaque",
+    "opaque and cutout drawables, front to back, test less-or-equal against the prepass",
+    ("geometry", "pixels", "screen", "cutouts", "prepass_depth"),
+    ("visible", "depth", "triangle", "drawable"),
+    section,
+    run,
+    ("materials.blend", "depth.format"),
+    0,
+    (OffSwitch("materials.*.blend", "opaque", "alpha test off"),),
+)

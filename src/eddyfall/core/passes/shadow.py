@@ -39,10 +39,15 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
             maps += _maps_of(light, inputs, section)
         counts.append(len(maps) - first[-1])
     table = Lights(
-        np.array([v.kind for v in lights], np.int32), _rows([v.place for v in lights], 3), _rows([v.towards for v in lights], 3),
-        _rows([v.power for v in lights], 3), np.array([v.range_m for v in lights], np.float64), _rows([v.cone for v in lights], 2),
-        np.array(first, np.int32), np.array(counts, np.int32),
-    )  # fmt: skip
+        np.array([v.kind for v in lights], np.int32),
+        _rows([v.place for v in lights], 3),
+        _rows([v.towards for v in lights], 3),
+        _rows([v.power for v in lights], 3),
+        np.array([v.range_m for v in lights], np.float64),
+        _rows([v.cone for v in lights], 2),
+        np.array(first, np.int32),
+        np.array(counts, np.int32),
+    )
     edges = [int(info[0]) for _, info in maps]
     depth = np.ones(max(sum(e * e for e in edges), 1), np.float32)
     offset = 0
@@ -67,7 +72,9 @@ def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list
     if light.kind == DIRECTIONAL:
         near_m, reach_m, count, blend, resolution = section["slices"]
         far_reach, far_resolution = section["far"]
-        slices = cascade_slices(near_m, reach_m, count, blend, resolution, camera.fov_y_rad, camera.aspect, far_reach, far_resolution)
+        slices = cascade_slices(
+            near_m, reach_m, count, blend, resolution, camera.fov_y_rad, camera.aspect, far_reach, far_resolution
+        )
         for i, part in enumerate(slices):
             edge = resolution if i < count else far_resolution
             matrix = sun_matrix(part, camera, np.array(light.towards), geometry.scene_bounds)
@@ -76,7 +83,11 @@ def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list
         return result
     edge = section["light_resolution"]
     faces = [_look_along(f) for f in range(6)] if light.kind == POINT else [_look_to(np.array(light.towards))]
-    half = math.pi / 4 if light.kind == POINT else min(math.acos(min(max(-light.cone[1] / max(light.cone[0], 1e-9), -1), 1)) + 0.02, 1.5)
+    half = (
+        math.pi / 4
+        if light.kind == POINT
+        else min(math.acos(min(max(-light.cone[1] / max(light.cone[0], 1e-9), -1), 1)) + 0.02, 1.5)
+    )
     for axes in faces:
         matrix = light_matrix(axes, np.array(light.place), half)
         info = np.array([edge, 0, np.inf, 2 * math.tan(half) / edge, 0, 1], np.float64)
@@ -135,9 +146,15 @@ def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: di
     chosen = np.flatnonzero(casters[geometry.owner]).astype(np.int32)
     cull = np.where(section["double_sided"][geometry.owner[chosen]], 0, 1).astype(np.int8)
     screen = project(
-        geometry.positions, inputs["textures"].alpha_uv, geometry.triangles, chosen, cull, matrix.astype(np.float32), (edge, edge),
+        geometry.positions,
+        inputs["textures"].alpha_uv,
+        geometry.triangles,
+        chosen,
+        cull,
+        matrix.astype(np.float32),
+        (edge, edge),
         (0, 0, edge, edge),
-    )  # fmt: skip
+    )
     no_ids = np.zeros((0, 0), np.int32)
     rasterise(screen, geometry.owner, casters.astype(np.uint8), inputs["cutouts"], DepthCode(32, 1.0), depth, no_ids, (0, 0))
 

@@ -18,4 +18,6 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"with_sky": sky_picture(inputs["visible"], pixels.origin, jitter, view.rays, section["sky"], inputs["shaded"])}
 
 
-PASS = Pass(7, "sky", "sky where nothing is visible", ("camera", "pixels", "visible", "shaded"), ("with_sky",), section, run, ("sky",), 0)
+PASS = Pass(
+    7, "sky", "sky where nothing is visible", ("camera", "pixels", "visible", "shaded"), ("with_sky",), section, run, ("sky",), 0
+)

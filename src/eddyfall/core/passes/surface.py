@@ -23,7 +23,9 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     view = View(inputs["camera"], pixels)
     soup = soup_of(inputs["geometry"], section["material"])
     jitter = pixels.jitter
-    rows = surface_buffer(inputs["visible"], inputs["screen"].ids, pixels.origin, jitter, view.rays, soup, inputs["textures"].surfaces)
+    rows = surface_buffer(
+        inputs["visible"], inputs["screen"].ids, pixels.origin, jitter, view.rays, soup, inputs["textures"].surfaces
+    )
     for drawable, rgb in section["paint"]:
         painted = inputs["drawable"] == drawable
         rows[painted, :6] = 0.0

@@ -22,12 +22,31 @@ def two_nearest(
 
 @njit(
     void(
-        int64[:, ::1], float32[:, ::1], float32[:, ::1], float32[:, ::1], int32[::1], int32[:, ::1], readonly(int32, 1),
-        readonly(uint8, 1), readonly(int32, 1), readonly(float32, 1), readonly(float32, 1), readonly(int32, 2), readonly(int64, 2),
-        readonly(uint8, 1), int64, float64, float32[:, :, ::1], int32[:, :, ::1], int64, int64,
+        int64[:, ::1],
+        float32[:, ::1],
+        float32[:, ::1],
+        float32[:, ::1],
+        int32[::1],
+        int32[:, ::1],
+        readonly(int32, 1),
+        readonly(uint8, 1),
+        readonly(int32, 1),
+        readonly(float32, 1),
+        readonly(float32, 1),
+        readonly(int32, 2),
+        readonly(int64, 2),
+        readonly(uint8, 1),
+        int64,
+        float64,
+        float32[:, :, ::1],
+        int32[:, :, ::1],
+        int64,
+        int64,
     ),
-    parallel=True, cache=True, nogil=True,
-)  # fmt: skip
+    parallel=True,
+    cache=True,
+    nogil=True,
+)
 def _two_nearest(
     fixed, zs, inv_w, uvs, ids, box, owner, taking_part, c_material, c_cutoff, c_factor, c_table, c_levels, c_alpha,
     bits, sign, keys, found, ox, oy,
@@ -67,9 +86,26 @@ def _two_nearest(
                     if key >= keys[y - oy, x - ox, 1]:
                         continue
                     if material >= 0 and not _keeps(
-                        i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, c_cutoff[material], c_factor[material], c_table, material,
-                        c_levels, c_alpha,
-                    ):  # fmt: skip
+                        i,
+                        b,
+                        c,
+                        x0,
+                        y0,
+                        x1,
+                        y1,
+                        x2,
+                        y2,
+                        px,
+                        py,
+                        inv_w,
+                        uvs,
+                        c_cutoff[material],
+                        c_factor[material],
+                        c_table,
+                        material,
+                        c_levels,
+                        c_alpha,
+                    ):
                         continue
                     if key < keys[y - oy, x - ox, 0]:
                         keys[y - oy, x - ox, 1] = keys[y - oy, x - ox, 0]

@@ -9,7 +9,6 @@ import numpy as np
 from numba import float32, int8, int32, int64, njit, prange, types, uint8, void
 
 
-
 def readonly(kind: types.Type, dimensions: int) -> types.Array:
     """Numba type of an array of any layout that a kernel only reads: takes frozen arrays and others."""
     return types.Array(kind, dimensions, "A", readonly=True)

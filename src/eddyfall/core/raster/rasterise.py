@@ -37,7 +37,8 @@ def rasterise(
 ) -> None:
     """Draw into `depth` (h, w) float32 keys and `visible` (h, w) int32 indices into `triangles` (in place, test less-or-equal).
 
-    An empty `visible` is left alone. taking_part: uint8 per drawable. owner: drawable of each world triangle. origin: frame pixel of depth[0, 0].
+    An empty `visible` is left alone. taking_part: uint8 per drawable. owner: drawable of each world triangle.
+    origin: frame pixel of depth[0, 0].
     """
     if len(triangles.ids):
         _rasterise(*triangles, owner, taking_part, *cutouts, code.bits, code.sign, depth, visible, origin[0], origin[1])
@@ -137,12 +138,31 @@ def wrap(i, n, mode):
 
 @njit(
     void(
-        int64[:, ::1], float32[:, ::1], float32[:, ::1], float32[:, ::1], int32[::1], int32[:, ::1], readonly(int32, 1),
-        readonly(uint8, 1), readonly(int32, 1), readonly(float32, 1), readonly(float32, 1), readonly(int32, 2), readonly(int64, 2),
-        readonly(uint8, 1), int64, float64, float32[:, ::1], int32[:, ::1], int64, int64,
+        int64[:, ::1],
+        float32[:, ::1],
+        float32[:, ::1],
+        float32[:, ::1],
+        int32[::1],
+        int32[:, ::1],
+        readonly(int32, 1),
+        readonly(uint8, 1),
+        readonly(int32, 1),
+        readonly(float32, 1),
+        readonly(float32, 1),
+        readonly(int32, 2),
+        readonly(int64, 2),
+        readonly(uint8, 1),
+        int64,
+        float64,
+        float32[:, ::1],
+        int32[:, ::1],
+        int64,
+        int64,
     ),
-    parallel=True, cache=True, nogil=True,
-)  # fmt: skip
+    parallel=True,
+    cache=True,
+    nogil=True,
+)
 def _rasterise(
     fixed, zs, inv_w, uvs, ids, box, owner, taking_part, c_material, c_cutoff, c_factor, c_table, c_levels, c_alpha,
     bits, sign, depth, visible, ox, oy,
@@ -236,9 +256,23 @@ def fragments_at(
         material = cutouts.material[owner[triangles.ids[i]]]
         kept = material < 0 or bool(
             _keeps(
-                i, order[1], order[2], *p[0], *p[1], *p[2], px, py, triangles.inv_w, triangles.uv, cutouts.cutoff[material],
-                cutouts.factor[material], cutouts.table, material, cutouts.levels, cutouts.alpha,
-            )  # fmt: skip
+                i,
+                order[1],
+                order[2],
+                *p[0],
+                *p[1],
+                *p[2],
+                px,
+                py,
+                triangles.inv_w,
+                triangles.uv,
+                cutouts.cutoff[material],
+                cutouts.factor[material],
+                cutouts.table,
+                material,
+                cutouts.levels,
+                cutouts.alpha,
+            )
         )
         result.append(Fragment(int(i), int(triangles.ids[i]), depth_key(d, code.bits, code.sign), kept))
     return result

@@ -39,7 +39,9 @@ class RayScene:
         travelled = np.zeros(n)
         active = np.arange(n)
         for _ in range(MAX_LAYERS):
-            hit = self._scene.run(np.ascontiguousarray(start[active]), np.ascontiguousarray(direction[active]), query="INTERSECT", output=True)
+            hit = self._scene.run(
+                np.ascontiguousarray(start[active]), np.ascontiguousarray(direction[active]), query="INTERSECT", output=True
+            )
             found = hit["primID"] >= 0
             if not found.any():
                 break

@@ -93,7 +93,7 @@ def _to_float(array: np.ndarray, normalized: bool) -> np.ndarray:
     if not normalized:
         return array.astype(np.float32)
     top = np.iinfo(array.dtype).max
-    return np.maximum(array.astype(np.float32) / np.float32(top), np.float32(-1.0))
+    return np.asarray(np.maximum(array.astype(np.float32) / np.float32(top), np.float32(-1.0)))
 
 
 def objects(document: dict[str, Any], key: str) -> list[dict[str, Any]]:
@@ -135,9 +135,7 @@ def numbers(owner: dict[str, Any], key: str, length: int, default: tuple[float, 
     return tuple(float(v) for v in value)
 
 
-def number(
-    owner: dict[str, Any], key: str, default: float, where: str, low: float = -3.4e38, high: float = 3.4e38
-) -> float:
+def number(owner: dict[str, Any], key: str, default: float, where: str, low: float = -3.4e38, high: float = 3.4e38) -> float:
     """owner[key] as one number in [low, high]."""
     value = owner.get(key, default)
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not low <= value <= high:

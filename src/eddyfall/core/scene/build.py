@@ -35,7 +35,11 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
     for name, table, keys in tables:
         notes += [f"the setup's {name}.{key} names nothing in the scene" for key in table if key not in keys]
     lights = set(scene.light_keys)
-    notes += [f"the setup's lights.{k} names nothing in the scene" for k, v in setup.lights.items() if v.kind is None and k not in lights]
+    notes += [
+        f"the setup's lights.{k} names nothing in the scene"
+        for k, v in setup.lights.items()
+        if v.kind is None and k not in lights
+    ]
     cameras = {scene.node_keys[i] for i, n in enumerate(scene.nodes) if n.camera is not None}
     for key, view in setup.viewpoints.items():
         if view.camera is not None and view.camera not in cameras:

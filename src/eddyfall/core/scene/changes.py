@@ -94,7 +94,9 @@ def apply_change(build: Build, change: Change) -> Build:
             if change.patch:
                 raise ChangeError("has both a patch and an operation")
             if change.operation.name not in OPERATIONS:
-                raise ChangeError(f"operation {change.operation.name!r} does not exist; there are: {', '.join(sorted(OPERATIONS))}")
+                raise ChangeError(
+                    f"operation {change.operation.name!r} does not exist; there are: {', '.join(sorted(OPERATIONS))}"
+                )
             return OPERATIONS[change.operation.name](build, change.operation.params)
         ops = [op.model_dump() if op.op != "remove" else {"op": op.op, "path": op.path} for op in change.patch]
         document = jsonpatch.apply_patch(normalised(build.setup), ops)
@@ -132,7 +134,9 @@ def drop_change(base: Build, changes: Sequence[Change], dropped: str) -> tuple[B
         raise ChangeError(f"cannot be dropped: {error.where or 'a later change'} {error.rule}", f"change {dropped}") from None
 
 
-def set_leaf(build: Build, path: tuple[str, ...], value: Any, *, scope: Scope, title: str, reason: str = "", author: str = "") -> Change:
+def set_leaf(
+    build: Build, path: tuple[str, ...], value: Any, *, scope: Scope, title: str, reason: str = "", author: str = ""
+) -> Change:
     """A change that sets one leaf of the setup, making its table entry if it is not there yet."""
     return set_leaves(build, {path: value}, scope=scope, title=title, reason=reason, author=author)
 
@@ -164,7 +168,9 @@ def set_leaves(
                 ops += [Op(op="test", path=pointer(path), value=at), Op(op="replace", path=pointer(path), value=value)]
     ops += [Op(op="add", path=entry, value=value) for entry, value in made.items()]
     name = "+".join(".".join(path) for path in values)
-    return Change(id=f"{name}={list(values.values())}"[:200], title=title, scope=scope, reason=reason, author=author, patch=tuple(ops))
+    return Change(
+        id=f"{name}={list(values.values())}"[:200], title=title, scope=scope, reason=reason, author=author, patch=tuple(ops)
+    )
 
 
 def pointer(path: tuple[str, ...]) -> str:
@@ -210,7 +216,9 @@ def _changed_only(before: dict[str, Any], after: dict[str, Any]) -> dict[str, An
         if key not in before:
             result[key] = value
         elif before[key] != value:
-            result[key] = _changed_only(before[key], value) if isinstance(value, dict) and isinstance(before[key], dict) else value
+            result[key] = (
+                _changed_only(before[key], value) if isinstance(value, dict) and isinstance(before[key], dict) else value
+            )
     return result
 
 

@@ -135,7 +135,8 @@ def _open_glb(data: bytes, beside: Callable[[str, int], bytes]) -> Container:
         raise SceneError(f"GLB version {version} is not read; version 2 is")
     if length > len(data):
         raise SceneError(f"the GLB is cut off: its header says {length} bytes, the file has {len(data)}")
-    offset, chunks = 12, {}
+    offset = 12
+    chunks: dict[int, bytes] = {}
     while offset + 8 <= length:
         size, kind = struct.unpack_from("<II", data, offset)
         if offset + 8 + size > length:

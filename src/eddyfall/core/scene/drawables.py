@@ -8,7 +8,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import digest, freeze
 from eddyfall.core.scene.copies import evaluate_copies
-from eddyfall.core.scene.model import Mesh, Scene
+from eddyfall.core.scene.model import Mesh, Scene, vec3
 from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.tables import MeshSetup
 
@@ -76,13 +76,13 @@ class Geometry:
         normal = np.cross(corners[1] - corners[0], corners[2] - corners[0])
         normals[-4:] = normal / max(float(np.linalg.norm(normal)), 1e-12)
         low, high = corners.min(axis=0), corners.max(axis=0)
-        plate = replace(self.drawables[-1], low=tuple(map(float, low)), high=tuple(map(float, high)))
+        plate = replace(self.drawables[-1], low=vec3(low), high=vec3(high))
         return replace(self, positions=freeze(positions), normals=freeze(normals), drawables=(*self.drawables[:-1], plate))
 
 
 def geometry_hash(scene: Scene, setup: Setup) -> str:
     """What `pack` depends on: meshes, nodes, copy rules. Materials only by which part has which."""
-    return digest(scene.meshes, scene.nodes, scene.material_keys, {k: m for k, m in setup.meshes.items()})
+    return digest(scene.meshes, scene.nodes, scene.material_keys, dict(setup.meshes))
 
 
 def final_mesh(scene: Scene, setup: Setup, mesh: int) -> Mesh:
@@ -90,7 +90,9 @@ def final_mesh(scene: Scene, setup: Setup, mesh: int) -> Mesh:
     entry = setup.meshes.get(scene.mesh_keys[mesh], MeshSetup())
     if not entry.copies:
         return scene.meshes[mesh]
-    return evaluate_copies(scene.meshes[mesh], entry.copies, entry.lightmap_uv if entry.lightmap_uv is not None else 1, scene.material_keys)
+    return evaluate_copies(
+        scene.meshes[mesh], entry.copies, entry.lightmap_uv if entry.lightmap_uv is not None else 1, scene.material_keys
+    )
 
 
 def pack(scene: Scene, setup: Setup) -> Geometry:
@@ -126,9 +128,16 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
             low, high = positions.min(axis=0), positions.max(axis=0)
             drawables.append(
                 Drawable(
-                    name, scene.node_keys[number], scene.mesh_keys[node.mesh], part_number, material, triangles, triangles + len(indices),
-                    tuple(map(float, low)), tuple(map(float, high)),
-                )  # fmt: skip
+                    name,
+                    scene.node_keys[number],
+                    scene.mesh_keys[node.mesh],
+                    part_number,
+                    material,
+                    triangles,
+                    triangles + len(indices),
+                    vec3(low),
+                    vec3(high),
+                )
             )
             vertices += len(positions)
             triangles += len(indices)

@@ -11,11 +11,12 @@ from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.accessors import AccessorReader, index_into, number, numbers, objects, text, whole
 from eddyfall.core.scene.container import MAX_BYTES, Container, open_container, read_uri
 from eddyfall.core.scene.images import ImageBudget, decode_image
-from eddyfall.core.scene.model import Camera, Image, Light, Material, Mesh, Node, Primitive, Scene, Source, TextureUse
+from eddyfall.core.scene.model import Camera, Image, Light, Material, Mesh, Node, Primitive, Scene, Source, TextureUse, Wrap
 
 MAX_TRIANGLES = 20_000_000
 MAX_NODES = 200_000
 MAX_NODE_DEPTH = 256
+WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
 READ_EXTENSIONS = {"KHR_lights_punctual", "KHR_materials_unlit", "KHR_materials_emissive_strength", "KHR_materials_ior"}
 NOT_DRAWN = {
     "KHR_materials_transmission": "transmission; export an alpha-blended twin for now",
@@ -147,10 +148,12 @@ class _Reader:
         if "sampler" in entry:
             samplers = objects(self.doc, "samplers")
             sampler = samplers[index_into(entry["sampler"], samplers, "sampler", f"{here} {key}")]
-        wraps: dict[Any, Any] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
-        modes = [wraps.get(sampler.get(k, 10497)) for k in ("wrapS", "wrapT")]
-        if None in modes:
-            raise SceneError("sampler wrap mode does not exist", f"{here} {key}")
+        modes: list[Wrap] = []
+        for axis in ("wrapS", "wrapT"):
+            mode = WRAPS.get(whole(sampler, axis, f"{here} {key}", default=10497))
+            if mode is None:
+                raise SceneError(f"sampler {axis} {sampler[axis]} does not exist", f"{here} {key}")
+            modes.append(mode)
         uv_set = whole(info, "texCoord", here, default=0)
         if uv_set > 1:
             self.notes.append(f"not drawn yet: {here} {key} uses TEXCOORD_{uv_set}; TEXCOORD_0 is used")
@@ -165,9 +168,7 @@ class _Reader:
         mode = entry.get("alphaMode", "OPAQUE")
         if mode not in ("OPAQUE", "MASK", "BLEND"):
             raise SceneError(f"alphaMode {mode!r:.40} does not exist", here)
-        strength = number(
-            _object(extensions, "KHR_materials_emissive_strength", here), "emissiveStrength", 1.0, here, 0.0
-        )
+        strength = number(_object(extensions, "KHR_materials_emissive_strength", here), "emissiveStrength", 1.0, here, 0.0)
         emissive = tuple(v * strength for v in numbers(entry, "emissiveFactor", 3, (0.0, 0.0, 0.0), here))
         if entry.get("occlusionTexture"):
             self.notes.append(f"not drawn yet: occlusion texture of {here}")
@@ -225,7 +226,7 @@ class _Reader:
                 continue
             kinds = {"NORMAL": ("VEC3",), "TANGENT": ("VEC4",), "TEXCOORD_0": ("VEC2",), "TEXCOORD_1": ("VEC2",)}
             array = self.accessors.read(
-                index, f"{here} {key}", kinds.get(key, tuple(["SCALAR", "VEC2", "VEC3", "VEC4"])), as_float=key in kinds
+                index, f"{here} {key}", kinds.get(key, ("SCALAR", "VEC2", "VEC3", "VEC4")), as_float=key in kinds
             )
             if len(array) != count:
                 raise SceneError(f"{key} has {len(array)} elements, POSITION has {count}", here)
@@ -402,4 +403,3 @@ def _flat_normals(corners: np.ndarray) -> np.ndarray:
     length = np.linalg.norm(normal, axis=1, keepdims=True)
     normal = np.where(length > 0, normal / np.maximum(length, 1e-300), np.array([0.0, 1.0, 0.0]))
     return np.repeat(normal, 3, axis=0).astype(np.float32)
-

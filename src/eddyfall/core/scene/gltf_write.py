@@ -160,7 +160,12 @@ class _Writer:
 
     def _material(self, m: Material, used: list[str]) -> dict[str, Any]:
         pbr: dict[str, Any] = {"baseColorFactor": list(m.base_rgba), "metallicFactor": m.metallic, "roughnessFactor": m.roughness}
-        entry: dict[str, Any] = {"name": m.name, "pbrMetallicRoughness": pbr, "alphaMode": m.alpha_mode, "doubleSided": m.double_sided}
+        entry: dict[str, Any] = {
+            "name": m.name,
+            "pbrMetallicRoughness": pbr,
+            "alphaMode": m.alpha_mode,
+            "doubleSided": m.double_sided,
+        }
         if m.alpha_mode == "MASK":
             entry["alphaCutoff"] = m.alpha_cutoff
         normal = self._texture(m.normal_texture)
@@ -194,7 +199,9 @@ class _Writer:
     def _view(self, data: bytes, target: int | None = None) -> int:
         self._align()
         views = self.doc.setdefault("bufferViews", [])
-        views.append({"buffer": 0, "byteOffset": len(self.binary), "byteLength": len(data), **({"target": target} if target else {})})
+        views.append(
+            {"buffer": 0, "byteOffset": len(self.binary), "byteLength": len(data), **({"target": target} if target else {})}
+        )
         self.binary += data
         return len(views) - 1
 
@@ -207,7 +214,12 @@ class _Writer:
         view = self._view(np.ascontiguousarray(stored).tobytes(), target)
         if stored is not rows:
             self.doc["bufferViews"][view]["byteStride"] = stored.shape[1] * stored.itemsize
-        entry: dict[str, Any] = {"bufferView": view, "componentType": COMPONENT_OF[rows.dtype], "count": len(rows), "type": KIND_OF[rows.shape[1]]}
+        entry: dict[str, Any] = {
+            "bufferView": view,
+            "componentType": COMPONENT_OF[rows.dtype],
+            "count": len(rows),
+            "type": KIND_OF[rows.shape[1]],
+        }
         if bounds:
             entry["min"], entry["max"] = [float(v) for v in rows.min(axis=0)], [float(v) for v in rows.max(axis=0)]
         accessors = self.doc.setdefault("accessors", [])

@@ -71,6 +71,12 @@ class Primitive:
     def triangles(self) -> int:
         return len(self.indices)
 
+    @property
+    def has_own_lightmap_uv(self) -> bool:
+        """Whether it has a TEXCOORD_1 that is not just a copy of TEXCOORD_0."""
+        a = self.attributes
+        return "TEXCOORD_1" in a and ("TEXCOORD_0" not in a or not np.array_equal(a["TEXCOORD_0"], a["TEXCOORD_1"]))
+
 
 @dataclass(frozen=True)
 class Mesh:
@@ -179,6 +185,12 @@ class Scene:
     def with_node(self, index: int, node: Node) -> "Scene":
         """The scene with one node replaced; everything else is shared."""
         return replace(self, nodes=(*self.nodes[:index], node, *self.nodes[index + 1 :]))
+
+
+def vec3(values: Any) -> tuple[float, float, float]:
+    """Three numbers as plain floats."""
+    x, y, z = (float(v) for v in values)
+    return x, y, z
 
 
 def unique_keys(names: Any) -> tuple[str, ...]:

@@ -4,7 +4,7 @@ Units: sun in lux, point and spot in candela; the result is radiance in nits. Fa
 """
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -57,7 +57,7 @@ def map_visibility(map_index, x, y, z, nx, ny, nz, slant, distance, maps):
     d = (m[k, 2, 0] * x + m[k, 2, 1] * y + m[k, 2, 2] * z + m[k, 2, 3]) / w
     n = int(edge)
     half = maps.filter_px // 2
-    cx, cy = int(math.floor(u)), int(math.floor(v))
+    cx, cy = math.floor(u), math.floor(v)
     lit = 0
     count = 0
     start = int(info[k, 4])
@@ -193,7 +193,17 @@ def _direct_buffer(surface, visible, drawable, receives, ox, oy, jx, jy, rays, l
             sun[py, px] = s
 
 
-def direct_buffer(surface, visible, drawable, receives, origin, jitter, rays, lights, maps):  # type: ignore[no-untyped-def]
+def direct_buffer(
+    surface: np.ndarray,
+    visible: np.ndarray,
+    drawable: np.ndarray,
+    receives: np.ndarray,
+    origin: tuple[int, int],
+    jitter: tuple[float, float],
+    rays: Any,
+    lights: Lights,
+    maps: ShadowMaps,
+) -> tuple[np.ndarray, np.ndarray]:
     """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun by its shadow maps)."""
     out = np.zeros((*visible.shape, 3), np.float32)
     sun = np.ones(visible.shape, np.float32)

@@ -1,7 +1,7 @@
 """The sky as a vertical gradient, and the light it gives in shade (a stand-in for real probes; common practice, no source)."""
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -74,7 +74,15 @@ def _ambient_buffer(surface, visible, ox, oy, jx, jy, rays, sky, out):
             out[py, px, 2] += b
 
 
-def add_ambient(surface, visible, origin, jitter, rays, sky, colour):  # type: ignore[no-untyped-def]
+def add_ambient(
+    surface: np.ndarray,
+    visible: np.ndarray,
+    origin: tuple[int, int],
+    jitter: tuple[float, float],
+    rays: Any,
+    sky: SkyLight,
+    colour: np.ndarray,
+) -> np.ndarray:
     """`colour` (h, w, 3) plus the sky's light on every visible surface, as a new array."""
     out = np.array(colour)
     _ambient_buffer(surface, visible, origin[0], origin[1], jitter[0], jitter[1], rays, sky, out)
@@ -97,7 +105,9 @@ def _sky_buffer(visible, ox, oy, jx, jy, rays, sky, out):
                 out[py, px, c] = sky_radiance(up, c, sky)
 
 
-def sky_picture(visible, origin, jitter, rays, sky, colour):  # type: ignore[no-untyped-def]
+def sky_picture(
+    visible: np.ndarray, origin: tuple[int, int], jitter: tuple[float, float], rays: Any, sky: SkyLight, colour: np.ndarray
+) -> np.ndarray:
     """`colour` (h, w, 3) with the sky drawn where nothing is visible, as a new array."""
     out = np.array(colour)
     _sky_buffer(visible, origin[0], origin[1], jitter[0], jitter[1], rays, sky, out)

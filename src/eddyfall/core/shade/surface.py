@@ -201,7 +201,13 @@ def _surface_buffer(visible, ids, ox, oy, jx, jy, rays, soup, surf, out):
 
 
 def surface_buffer(
-    visible: np.ndarray, ids: np.ndarray, origin: tuple[int, int], jitter: tuple[float, float], rays: Rays, soup: Soup, surf: Surfaces
+    visible: np.ndarray,
+    ids: np.ndarray,
+    origin: tuple[int, int],
+    jitter: tuple[float, float],
+    rays: Rays,
+    soup: Soup,
+    surf: Surfaces,
 ) -> np.ndarray:
     """(h, w, 14) rows of what is visible; zero where nothing is. `visible` indexes `ids`, world triangles."""
     out = np.zeros((*visible.shape, ROW), np.float32)
@@ -210,7 +216,9 @@ def surface_buffer(
     return out
 
 
-def surface_plain(px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Surfaces) -> tuple[np.ndarray, float, list[tuple[str, int, float]]]:
+def surface_plain(
+    px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Surfaces
+) -> tuple[np.ndarray, float, list[tuple[str, int, float]]]:
     """Plain twin for one triangle and pixel position: (row (14,), alpha, [(role, texture slot, mip level)])."""
     tri = soup.triangles[t]
     corners = soup.positions[tri].astype(np.float64)
@@ -236,7 +244,13 @@ def surface_plain(px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Su
         uvs = (soup.uv1 if surf.slots[slot, 5] else soup.uv0)[tri].astype(np.float64)
         right, down = meet(px + 1, py)[0], meet(px, py + 1)[0]
         value, level = sample_plain(
-            TextureStore(surf.texels, surf.levels, surf.slots, surf.tables), slot, weights @ uvs, (right - weights) @ uvs, (down - weights) @ uvs, surf.bias, surf.taps
+            TextureStore(surf.texels, surf.levels, surf.slots, surf.tables),
+            slot,
+            weights @ uvs,
+            (right - weights) @ uvs,
+            (down - weights) @ uvs,
+            surf.bias,
+            surf.taps,
         )
         used.append((role, slot, level))
         if role == "base":

@@ -1,5 +1,6 @@
 """Mip chains and texture sampling as graphics hardware does it (OpenGL ES 3.0, 3.8.10): 8-bit levels, trilinear, anisotropic."""
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -110,9 +111,15 @@ def _bilinear(u, v, slots, s, offset, w, h, tables, texels):
     ya, yb = offset + ya * w, offset + yb * w
     wa, wb, wc, wd = (1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy
     a, b, c, e = ya + xa, ya + xb, yb + xa, yb + xb
-    red = tables[d, texels[a, 0]] * wa + tables[d, texels[b, 0]] * wb + tables[d, texels[c, 0]] * wc + tables[d, texels[e, 0]] * wd
-    green = tables[d, texels[a, 1]] * wa + tables[d, texels[b, 1]] * wb + tables[d, texels[c, 1]] * wc + tables[d, texels[e, 1]] * wd
-    blue = tables[d, texels[a, 2]] * wa + tables[d, texels[b, 2]] * wb + tables[d, texels[c, 2]] * wc + tables[d, texels[e, 2]] * wd
+    red = (
+        tables[d, texels[a, 0]] * wa + tables[d, texels[b, 0]] * wb + tables[d, texels[c, 0]] * wc + tables[d, texels[e, 0]] * wd
+    )
+    green = (
+        tables[d, texels[a, 1]] * wa + tables[d, texels[b, 1]] * wb + tables[d, texels[c, 1]] * wc + tables[d, texels[e, 1]] * wd
+    )
+    blue = (
+        tables[d, texels[a, 2]] * wa + tables[d, texels[b, 2]] * wb + tables[d, texels[c, 2]] * wc + tables[d, texels[e, 2]] * wd
+    )
     return red, green, blue, (texels[a, 3] * wa + texels[b, 3] * wb + texels[c, 3] * wc + texels[e, 3] * wd) / 255.0
 
 
@@ -148,7 +155,9 @@ def sample(u, v, ux, vx, uy, vy, slots, s, levels, tables, texels, bias, most_ta
         tu, tv = u + su * shift, v + sv * shift
         r0, g0, b0, a0 = _bilinear(tu, tv, slots, s, levels[low, 0], levels[low, 1], levels[low, 2], tables, texels)
         if part > 0.0:
-            r1, g1, b1, a1 = _bilinear(tu, tv, slots, s, levels[low + 1, 0], levels[low + 1, 1], levels[low + 1, 2], tables, texels)
+            r1, g1, b1, a1 = _bilinear(
+                tu, tv, slots, s, levels[low + 1, 0], levels[low + 1, 1], levels[low + 1, 2], tables, texels
+            )
             r0 += part * (r1 - r0)
             g0 += part * (g1 - g0)
             b0 += part * (b1 - b0)
@@ -171,8 +180,8 @@ def sample_plain(
     long, short = max(px, py), min(px, py)
     taps = 1
     if most_taps > 1 and long > 1:
-        taps = max(int(min(np.ceil(long / short - 1e-9), most_taps)), 1) if short > 0 else most_taps
-    level = min(max(np.log2(max(long / taps, 1e-9)) + bias, 0.0), s[1] - 1)
+        taps = max(min(math.ceil(float(long / short) - 1e-9), most_taps), 1) if short > 0 else most_taps
+    level = min(max(float(np.log2(max(float(long) / taps, 1e-9))) + bias, 0.0), float(s[1] - 1))
     total = np.zeros(4)
     for tap in range(taps):
         at = uv + step * ((tap + 0.5) / taps - 0.5)

@@ -94,7 +94,8 @@ class _Sweep:
         impact = self._impact(suspicion, best)
         width, height = self.survey.size
         roles = tuple(
-            RoleView(role, True) if suspicion.fingerprint in seen else self._hidden_by(family, suspicion, role) for role, seen in elsewhere.items()
+            RoleView(role, True) if suspicion.fingerprint in seen else self._hidden_by(family, suspicion, role)
+            for role, seen in elsewhere.items()
         )
         return Finding(suspicion, severity_of(suspicion, impact, width * height), impact, tuple(remedies), roles)
 
@@ -104,15 +105,28 @@ class _Sweep:
         try:
             changed = apply_change(self.survey.build, candidate.change)
         except EddyfallError as error:
-            return Remedy(candidate.change, "does not apply", str(error), candidate.costs, candidate.side_effects, candidate.warnings, 0.0)
+            return Remedy(
+                candidate.change, "does not apply", str(error), candidate.costs, candidate.side_effects, candidate.warnings, 0.0
+            )
         after = family.inspect(replace(self.survey, build=changed, only=where))
         cured = suspicion.fingerprint not in {s.fingerprint for s in after}
-        known = {s.fingerprint for s in family.inspect(replace(self.survey, only=where))} if len(after) > int(not cured) else set()
+        known = (
+            {s.fingerprint for s in family.inspect(replace(self.survey, only=where))} if len(after) > int(not cured) else set()
+        )
         new = tuple(s.title for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint)
         worst = max(where, key=lambda v: suspicion.pixels.get(v, 0))
         collateral, moved = self._collateral(suspicion, changed, worst)
         verdict: Any = "cures" if cured else ("masks" if moved > 0 else "no effect")
-        return Remedy(candidate.change, verdict, candidate.predicts, candidate.costs, candidate.side_effects, candidate.warnings, collateral, new)
+        return Remedy(
+            candidate.change,
+            verdict,
+            candidate.predicts,
+            candidate.costs,
+            candidate.side_effects,
+            candidate.warnings,
+            collateral,
+            new,
+        )
 
     def _small(self, build: Build, viewpoint: str) -> tuple[np.ndarray, np.ndarray]:
         """(display, front drawable) at the size impact is measured at; kept, since they are small and asked for often."""

@@ -26,7 +26,9 @@ def caster_scene(frame: Frame) -> RayScene:
     """Rays' view of everything that casts in this frame's stage."""
     s = frame.stage.state
     textures = frame.buffers["textures"]
-    return RayScene(frame.geometry, s.casts & s.shadow_pass & s.drawn & (s.blend < 2), frame.buffers["cutouts"], textures.alpha_uv)
+    return RayScene(
+        frame.geometry, s.casts & s.shadow_pass & s.drawn & (s.blend < 2), frame.buffers["cutouts"], textures.alpha_uv
+    )
 
 
 def sunlit_candidates(frame: Frame) -> np.ndarray:
@@ -37,7 +39,7 @@ def sunlit_candidates(frame: Frame) -> np.ndarray:
     surface = frame.buffers["surface"]
     turned = surface[..., 7:10] @ np.array(suns[0].towards, np.float32) > 0.05
     receives = frame.stage.state.receives[frame.drawable]
-    return (frame.drawable >= 0) & turned & receives & (surface[..., :6].sum(axis=2) > 0)
+    return np.asarray((frame.drawable >= 0) & turned & receives & (surface[..., :6].sum(axis=2) > 0))
 
 
 def sun_visibility(frame: Frame, scene: RayScene, pixels: np.ndarray) -> SunTruth:

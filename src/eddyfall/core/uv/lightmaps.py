@@ -24,14 +24,10 @@ class ChartSet:
 def lightmap_uv_set(build: Build, mesh: int) -> int | None:
     """UV set of a mesh's lightmap: what the setup says, else 1 if the mesh has a TEXCOORD_1 of its own; None if neither."""
     key = build.scene.mesh_keys[mesh]
-    if key in build.setup.meshes:
-        if build.setup.meshes[key].lightmap_uv is not None:
-            return build.setup.meshes[key].lightmap_uv
-    for part in build.scene.meshes[mesh].primitives:
-        a = part.attributes
-        if "TEXCOORD_1" in a and ("TEXCOORD_0" not in a or not np.array_equal(a["TEXCOORD_0"], a["TEXCOORD_1"])):
-            return 1
-    return None
+    said = copy_entry(build, key).lightmap_uv
+    if said is not None:
+        return said
+    return 1 if any(part.has_own_lightmap_uv for part in build.scene.meshes[mesh].primitives) else None
 
 
 def chart_sets(build: Build, mesh: int) -> list[ChartSet]:

@@ -43,14 +43,15 @@ def measure_overlap(uv: np.ndarray, world_area: np.ndarray, resolution: int, *, 
         weights = np.abs(signed)
     if not len(uv):
         return Overlap(0, 0.0, 0.0, 0, 0, 0, 0.0, (0, 0, 0, 0), np.zeros(0, bool))
-    tiles = tuple(int(v) for v in (*np.floor(uv.min(axis=(0, 1)) + 1e-9), *np.ceil(uv.max(axis=(0, 1)) - 1e-9)))
+    low, high = np.floor(uv.min(axis=(0, 1)) + 1e-9), np.ceil(uv.max(axis=(0, 1)) - 1e-9)
+    tiles = int(low[0]), int(low[1]), int(high[0]), int(high[1])
     outside = (uv.min(axis=(1, 2)) < -1e-6) | (uv.max(axis=(1, 2)) > 1 + 1e-6)
     degenerate = int(((np.abs(signed) * resolution**2 < AREA_LIMIT_TEXELS) & (np.asarray(world_area) > 0)).sum())
-    pieces, parent = (_into_tile(uv) if as_is else (uv, np.arange(len(uv))))
+    pieces, parent = _into_tile(uv) if as_is else (uv, np.arange(len(uv)))
     pieces = np.where((_signed_area(pieces) < 0)[:, None, None], pieces[:, [0, 2, 1]], pieces) * resolution
     keep = _signed_area(pieces) > AREA_LIMIT_TEXELS
     pieces, parent = np.ascontiguousarray(pieces[keep]), parent[keep]
-    unique, first, multiplicity, group = _merge_stacked(pieces)
+    unique, multiplicity, group = _merge_stacked(pieces)
     pairs = colliding_pairs(unique, AREA_LIMIT_TEXELS)
     covered = _covered_areas(unique, pairs)
     areas = _signed_area(unique)
@@ -64,9 +65,16 @@ def measure_overlap(uv: np.ndarray, world_area: np.ndarray, resolution: int, *, 
     one, two = _texel_counts(unique, pairs, multiplicity, resolution)
     number = int((multiplicity * (multiplicity - 1) // 2).sum() + (multiplicity[pairs[:, 0]] * multiplicity[pairs[:, 1]]).sum())
     return Overlap(
-        number, float((usable * share).sum() / usable.sum()) if usable.sum() > 0 else 0.0, two / one if one else 0.0, one, two, degenerate,
-        float(weights[outside].sum() / weights.sum()) if weights.sum() > 0 else 0.0, tiles, share > 0,  # type: ignore[arg-type]
-    )  # fmt: skip
+        number,
+        float((usable * share).sum() / usable.sum()) if usable.sum() > 0 else 0.0,
+        two / one if one else 0.0,
+        one,
+        two,
+        degenerate,
+        float(weights[outside].sum() / weights.sum()) if weights.sum() > 0 else 0.0,
+        tiles,
+        share > 0,
+    )
 
 
 def _signed_area(tri: np.ndarray) -> np.ndarray:
@@ -96,19 +104,22 @@ def _into_tile(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return np.concatenate(result), np.concatenate(parent)
 
 
-def _merge_stacked(tris: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """(one of each bit-equal triangle, first indices, how many, which of them each triangle is)."""
+def _merge_stacked(tris: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(one of each bit-equal triangle, how many, which of them each triangle is)."""
     if not len(tris):
-        return tris, np.zeros(0, int), np.zeros(0, int), np.zeros(0, int)
+        return tris, np.zeros(0, int), np.zeros(0, int)
     corners = np.sort((tris[..., 0] + 0.0) + 1j * (tris[..., 1] + 0.0), axis=1)
     bits = np.ascontiguousarray(corners).view(np.uint64).reshape(len(tris), 6)
-    odd = np.array([0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9, 0xD6E8FEB86659FD93, 0xA0761D6478BD642F, 0xE7037ED1A0B428DB], np.uint64)
+    odd = np.array(
+        [0x9E3779B97F4A7C15, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9, 0xD6E8FEB86659FD93, 0xA0761D6478BD642F, 0xE7037ED1A0B428DB],
+        np.uint64,
+    )
     mixed = (bits ^ (bits >> np.uint64(29))) * odd
     key = np.bitwise_xor.reduce(mixed ^ (mixed >> np.uint64(32)), axis=1)
     _, first, group, count = np.unique(key, return_index=True, return_inverse=True, return_counts=True)
     if not (bits[first[group]] == bits).all():
         _, first, group, count = np.unique(bits, axis=0, return_index=True, return_inverse=True, return_counts=True)
-    return np.ascontiguousarray(tris[first]), first, count, group.reshape(-1)
+    return np.ascontiguousarray(tris[first]), count, group.reshape(-1)
 
 
 def colliding_pairs(tris: np.ndarray, limit: float) -> np.ndarray:

@@ -6,7 +6,9 @@ from PIL import Image, ImageDraw
 GREY, INK, SIGNAL, PAPER = (176, 182, 180), (70, 84, 90), (200, 86, 31), (248, 247, 243)
 
 
-def overlap_picture(uv: np.ndarray, collided: np.ndarray, *, as_is: bool = False, edge_px: int = 320, most: int = 20_000) -> np.ndarray:
+def overlap_picture(
+    uv: np.ndarray, collided: np.ndarray, *, as_is: bool = False, edge_px: int = 320, most: int = 20_000
+) -> np.ndarray:
     """uint8 (h, w, 3): triangles uv (t, 3, 2) in tiles, v down; `collided` (t,) bool ones are drawn in signal colour with hatching."""
     if as_is:
         uv = uv - np.floor(uv.min(axis=1, keepdims=True) + 1e-9)

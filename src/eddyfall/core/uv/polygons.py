@@ -11,7 +11,9 @@ def polygon_area(poly, n):
     """Signed area of corners poly[:n] (shoelace)."""
     total = 0.0
     for i in range(1, n - 1):
-        total += (poly[i, 0] - poly[0, 0]) * (poly[i + 1, 1] - poly[0, 1]) - (poly[i + 1, 0] - poly[0, 0]) * (poly[i, 1] - poly[0, 1])
+        total += (poly[i, 0] - poly[0, 0]) * (poly[i + 1, 1] - poly[0, 1]) - (poly[i + 1, 0] - poly[0, 0]) * (
+            poly[i, 1] - poly[0, 1]
+        )
     return 0.5 * total
 
 

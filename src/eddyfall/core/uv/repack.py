@@ -56,4 +56,3 @@ def repack_mesh(mesh: Mesh, resolution: int, gutter_texels: int) -> Mesh:
         attributes["TEXCOORD_1"] = freeze(((uvs * square + offset) / side).astype(np.float32))
         parts.append(Primitive(attributes, freeze(indices.astype(np.int32)), part.material, part.source_index))
     return Mesh(mesh.name, tuple(parts))
-

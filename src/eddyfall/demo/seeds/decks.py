@@ -23,9 +23,14 @@ def sow(world: World) -> None:
     world.add("landing_deck", deck, timber)
     world.add("gangway", Shape().box((-4.2, QUAY_Y, -3.4), (-3.0, TOP_Y + 0.04, 8.4), 1.6, "xXYzZ"), timber)
     world.truth.append(
-        {"code": "depth.coincident", "cause": "landing_deck + landing_slab", "subjects": ["landing_deck", "landing_slab"], "seed": "decks",
-         "hidden_in_roles": {}}
-    )  # fmt: skip
+        {
+            "code": "depth.coincident",
+            "cause": "landing_deck + landing_slab",
+            "subjects": ["landing_deck", "landing_slab"],
+            "seed": "decks",
+            "hidden_in_roles": {},
+        }
+    )
     world.healthy.append({"subject": "gangway", "twin_of": "depth.coincident", "why": "40 mm above the slab"})
 
 

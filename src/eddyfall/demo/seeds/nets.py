@@ -15,7 +15,13 @@ def sow(world: World) -> None:
     looks = {"net_manila": (206, 176, 118), "net_tarred": (104, 82, 58), "net_faded": (190, 180, 160)}
     kinds = {
         name: world.material(
-            name, pictures.netting(world.rng, rgb), shader="rope_net", alpha_mode="MASK", alpha_cutoff=0.35, double_sided=True, roughness=0.95
+            name,
+            pictures.netting(world.rng, rgb),
+            shader="rope_net",
+            alpha_mode="MASK",
+            alpha_cutoff=0.35,
+            double_sided=True,
+            roughness=0.95,
         )
         for name, rgb in looks.items()
     }
@@ -35,5 +41,11 @@ def sow(world: World) -> None:
             timber.tube((-0.45, QUAY_Y - 0.1, end), (-0.45, QUAY_Y + high + 0.6, end), 0.1, 0.085, 10)
     world.add("net_posts", timber, posts)
     world.truth.append(
-        {"code": "depth.missing-prepass", "cause": "rope_net", "subjects": names, "seed": "nets", "hidden_in_roles": {"edit": "depth.copy_from"}}
+        {
+            "code": "depth.missing-prepass",
+            "cause": "rope_net",
+            "subjects": names,
+            "seed": "nets",
+            "hidden_in_roles": {"edit": "depth.copy_from"},
+        }
     )

@@ -21,7 +21,12 @@ def sow(world: World) -> None:
         hoist.box((x - 3.2, 6.4, z - 0.7), (x - 1.6, 9.12, z - 0.1), 1.0, "xXyzZ")
         world.add(f"{name}_hoist", hoist, paint)
     world.truth.append(
-        {"code": "shadow.out-of-reach", "cause": "shadow.reach_m", "subjects": ["far_pier_hoist", "far_pier_platform"], "seed": "piers",
-         "hidden_in_roles": {}}
-    )  # fmt: skip
+        {
+            "code": "shadow.out-of-reach",
+            "cause": "shadow.reach_m",
+            "subjects": ["far_pier_hoist", "far_pier_platform"],
+            "seed": "piers",
+            "hidden_in_roles": {},
+        }
+    )
     world.healthy.append({"subject": "near_pier_hoist", "twin_of": "shadow.out-of-reach", "why": "within the reach"})

@@ -13,7 +13,9 @@ def sow(world: World) -> None:
         world.add(name, _section(), paint, place, lightmap=True)
         rule = {"kind": "array", "count": count, "step_m": [0, 0, -2.0], "uv_offset": offset}
         world.setup.setdefault("meshes", {})[name] = {"lightmap_uv": 1, "copies": {"run": rule}}
-    world.truth.append({"code": "uv.overlap", "cause": "gallery_rail", "subjects": ["gallery_rail"], "seed": "rails", "hidden_in_roles": {}})
+    world.truth.append(
+        {"code": "uv.overlap", "cause": "gallery_rail", "subjects": ["gallery_rail"], "seed": "rails", "hidden_in_roles": {}}
+    )
     world.healthy.append({"subject": "stair_rail", "twin_of": "uv.overlap", "why": "each copy's UV moves by one tile"})
 
 

@@ -16,8 +16,15 @@ from eddyfall.core.scene.setup.shadow import Shadow
 from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetup, NodeSetup, Override, Shader, Viewpoint
 
 SECTIONS: dict[str, type[Section]] = {
-    "depth": Depth, "shadow": Shadow, "sky": Sky, "fog": Fog, "exposure": Exposure, "textures": Textures, "order": Order, "bake": Bake,
-}  # fmt: skip
+    "depth": Depth,
+    "shadow": Shadow,
+    "sky": Sky,
+    "fog": Fog,
+    "exposure": Exposure,
+    "textures": Textures,
+    "order": Order,
+    "bake": Bake,
+}
 STOCK_SHADERS = {"OPAQUE": "stock_opaque", "MASK": "stock_cutout", "BLEND": "stock_blended"}
 
 

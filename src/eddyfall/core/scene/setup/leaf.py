@@ -13,14 +13,18 @@ class Section(BaseModel):
 
 def leaf(default: Any, unit: str, meaning: str, affects: str, **limits: Any) -> Any:
     """A field with its documentation: `unit` ('m', '1/m', 'px', 'nit', '-'), one-line `meaning`, passes it affects."""
-    extra = {"unit": unit, "affects": affects.split()}
+    extra: Any = {"unit": unit, "affects": affects.split()}
     if callable(default):
         return Field(default_factory=default, description=meaning, json_schema_extra=extra, **limits)
     return Field(default, description=meaning, json_schema_extra=extra, **limits)
 
 
 def _as_tuple(value: Any) -> Any:
-    return tuple(float(v) if isinstance(v, int) and not isinstance(v, bool) else v for v in value) if isinstance(value, list) else value
+    return (
+        tuple(float(v) if isinstance(v, int) and not isinstance(v, bool) else v for v in value)
+        if isinstance(value, list)
+        else value
+    )
 
 
 Rgb = Annotated[tuple[float, float, float], BeforeValidator(_as_tuple)]

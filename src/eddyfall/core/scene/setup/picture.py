@@ -6,7 +6,9 @@ from eddyfall.core.scene.setup.leaf import Section, leaf
 
 
 class Exposure(Section):
-    mode: Literal["off", "fixed"] = leaf("off", "-", "off shows 1.0 as display white; fixed multiplies by 1/(1.2 * 2^ev100)", "display")
+    mode: Literal["off", "fixed"] = leaf(
+        "off", "-", "off shows 1.0 as display white; fixed multiplies by 1/(1.2 * 2^ev100)", "display"
+    )
     ev100: float = leaf(0.0, "EV", "exposure value at ISO 100 when fixed", "display", ge=-20, le=30)
 
 

@@ -34,8 +34,11 @@ class CopyRule(Section):
     kind: Literal["mirror", "array"] = leaf("array", "-", "mirror adds mirrored copies, array adds shifted copies", "geometry")
     order: int = leaf(0, "-", "rules with a smaller number apply first", "geometry", ge=0, le=1000)
     axes: tuple[Literal["x", "y", "z"], ...] = Field(
-        ("x",), description="axes a mirror mirrors, each adding its own copies", json_schema_extra={"unit": "-", "affects": ["geometry"]}, strict=False
-    )  # fmt: skip
+        ("x",),
+        description="axes a mirror mirrors, each adding its own copies",
+        json_schema_extra={"unit": "-", "affects": ["geometry"]},
+        strict=False,
+    )
     origin_m: Vec3 = leaf((0.0, 0.0, 0.0), "m", "point on the mirror planes, in the mesh's own space", "geometry")
     count: int = leaf(2, "-", "how many there are with the original (array)", "geometry", ge=1, le=4096)
     step_m: Vec3 = leaf((1.0, 0.0, 0.0), "m", "shift from one array copy to the next, in the mesh's own space", "geometry")
