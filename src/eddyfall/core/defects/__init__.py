@@ -5,7 +5,7 @@ import pkgutil
 
 from eddyfall.core.defects.registry import families, register
 from eddyfall.core.scene import operations  # noqa: F401  (registers its operations)
-from eddyfall.core.uv import repack  # noqa: F401
+from eddyfall.core.uv import copy_tiles, repack  # noqa: F401
 
 for _module in pkgutil.iter_modules(__path__):
     importlib.import_module(f"{__name__}.{_module.name}")

@@ -11,12 +11,13 @@ from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.passes.contract import View
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.layers import two_nearest
-from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_leaves
+from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_resolved
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, shared_area
 
 CODE = "depth.coincident"
 LEAST_PIXELS = 4
+CODES_ASTRAY = 64.0
 
 
 @dataclass(frozen=True)
@@ -50,8 +51,10 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
         frame.pixels.origin,
     )
     both = found[..., 1] >= 0
-    tolerance = 3.0 if depth.bits < 32 else 2e-6 * np.maximum(np.abs(np.where(both, keys[..., 0], 1.0)), 1e-6)
-    close = both & (np.where(both, keys[..., 1], np.inf) <= np.where(both, keys[..., 0], 0.0) + tolerance)
+    # Codes of faces in one place stray this far apart, since depth is interpolated in float32; which are, the planes decide below.
+    front = np.where(both, keys[..., 0], np.float32(1.0))
+    tolerance = CODES_ASTRAY * (1.0 if depth.bits < 32 else np.spacing(np.abs(front)))
+    close = both & (keys[..., 1] <= front + tolerance)
     rows, columns = np.nonzero(close)
     if not len(rows):
         return {}
@@ -64,7 +67,8 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
     parallel = np.abs((n1 * n2).sum(axis=1)) > PARALLEL
     tied = keys[rows, columns, 0] == keys[rows, columns, 1]
     apart = z2 - z1
-    wrong = (apart < 0) | (np.abs(apart) < 2e-7 * np.maximum(z1, 1e-9))
+    # A gap below the depth step is told apart by luck of the phase alone: a step of the camera, and it ties.
+    wrong = apart < np.maximum(depth.step_m(z1), 2e-7 * z1)
     bad = (first != second) & parallel & (tied | wrong)
     facing = np.abs((n1 * direction).sum(axis=1))
     owners = np.sort(np.stack([geometry.owner[first], geometry.owner[second]], axis=1), axis=1)
@@ -205,12 +209,13 @@ def _candidates(survey: Survey, a: int, b: int, needed_m: float, normal: np.ndar
                         reason="the other face is enough")  # fmt: skip
         result.append(Candidate(hide, "only one face is left", (Cost("triangles saved", float(triangles), "triangles"),),
                                 (f"all of {node} disappears, its sides too",), (f"{node} is gone",)))  # fmt: skip
-    depth = survey.build.setup.depth
+    resolved = survey.resolved(survey.viewpoints[0])
+    depth = resolved.depth
     if gap > 0 and not (depth.format == "float32" and depth.reversed):
-        change = set_leaves(
+        change = set_resolved(
             survey.build,
-            {("depth", "format"): "float32", ("depth", "reversed"): True},
-            scope="project",
+            resolved,
+            {"depth.format": "float32", "depth.reversed": True},
             title="reversed float depth",
             reason="the gap is there, the depth buffer is too coarse for it",
         )

@@ -9,7 +9,7 @@ from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Le
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.passes.contract import Stage, View
-from eddyfall.core.scene.changes import Change, set_leaf
+from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.shade.fog import transmittance
 
@@ -171,9 +171,8 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         )
     for value, predicts in (("opaque", "fog reads what is really in front"), ("none", "fog reads as far everywhere")):
         if copy_from != value:
-            change = set_leaf(
-                survey.build, ("depth", "copy_from"), value, scope="project", title=f"take the depth copy from: {value}"
-            )
+            title = f"take the depth copy from: {value}"
+            change = set_resolved(survey.build, stage.resolved, {"depth.copy_from": value}, title=title)
             result.append(Lever("fog", change, predicts, f"the depth copy is taken from: {copy_from}"))
     return result
 

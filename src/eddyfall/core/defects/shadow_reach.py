@@ -10,7 +10,8 @@ from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Le
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.passes.contract import Camera
-from eddyfall.core.scene.changes import Change, set_leaf, set_leaves
+from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
+from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL
@@ -32,8 +33,12 @@ class Lost:
     farthest_m: float
     drawables: frozenset[int]
     picture: np.ndarray
-    shadow: Shadow
+    resolved: Resolved
     camera: Camera
+
+    @property
+    def shadow(self) -> Shadow:
+        return self.resolved.shadow
 
 
 def reach_end(shadow: Shadow) -> float:
@@ -75,7 +80,7 @@ def observe(survey: Survey, viewpoint: str) -> Lost | None:
         float(depths.max()),
         frozenset(involved),
         painted(survey.frame(viewpoint, "display").display, mask),
-        shadow,
+        frame.stage.resolved,
         frame.camera,
     )
 
@@ -125,8 +130,7 @@ def needed_reach(farthest_m: float) -> float:
 
 def _candidates(survey: Survey, worst: Lost, farthest: float) -> list[Candidate]:
     reach, shadow = needed_reach(farthest), worst.shadow
-    far = set_leaf(survey.build, ("shadow", "far_reach_m"), reach, scope="project", title=f"far tier to {reach:g} m",
-                   reason="the cascades stay as fine as they are")  # fmt: skip
+    far = add_far_tier(survey, worst.resolved, reach)
     last, tier = slices_of(shadow, worst.camera, far_reach_m=0.0)[-1], slices_of(shadow, worst.camera, far_reach_m=reach)[-1]
     new_bytes = 0 if shadow.far_reach_m > shadow.reach_m else shadow.far_resolution**2 * 4
     join = f"a join at {shadow.reach_m:g} m, where the texel goes from {last.texel_m * 1000:.0f} to {tier.texel_m * 1000:.0f} mm"
@@ -138,15 +142,22 @@ def _candidates(survey: Survey, worst: Lost, farthest: float) -> list[Candidate]
     ]
 
 
-def raise_reach(survey: Survey, reach: float, factor: int) -> Change:
+def add_far_tier(survey: Survey, resolved: Resolved, reach: float) -> Change:
+    """The change that carries shadows on beyond the cascades, set where the reach itself is set."""
+    level = {"shadow.reach_m": resolved.shadow.reach_m, "shadow.far_reach_m": reach}
+    return set_resolved(
+        survey.build, resolved, level, title=f"far tier to {reach:g} m", reason="the cascades stay as fine as they are"
+    )
+
+
+def raise_reach(survey: Survey, resolved: Resolved, reach: float, factor: int) -> Change:
     """The change that sets the reach, with the maps' resolution multiplied."""
-    resolution = survey.build.setup.shadow.resolution
-    values: dict[tuple[str, ...], Any] = {("shadow", "reach_m"): reach}
+    values: dict[str, Any] = {"shadow.reach_m": reach}
     title = f"shadow reach {reach:g} m"
     if factor > 1:
-        values["shadow", "resolution"] = resolution * factor
-        title += f" with {resolution * factor} texel maps"
-    return set_leaves(survey.build, values, scope="project", title=title, reason="shadow maps then serve the receivers")
+        values["shadow.resolution"] = resolved.shadow.resolution * factor
+        title += f" with {values['shadow.resolution']} texel maps"
+    return set_resolved(survey.build, resolved, values, title=title, reason="shadow maps then serve the receivers")
 
 
 def _raise(survey: Survey, worst: Lost, reach: float, factor: int) -> Candidate:
@@ -162,7 +173,9 @@ def _raise(survey: Survey, worst: Lost, reach: float, factor: int) -> Candidate:
     )
     extra = (factor**2 - 1) * shadow.cascades * shadow.resolution**2 * 4
     costs = (Cost("memory", float(extra), "bytes"), Cost("first cascade texel", after.texel_m * 1000, "mm"))
-    return Candidate(raise_reach(survey, reach, factor), "the last cascade serves the receivers", costs, (), warnings)
+    return Candidate(
+        raise_reach(survey, worst.resolved, reach, factor), "the last cascade serves the receivers", costs, (), warnings
+    )
 
 
 def _chain(survey: Survey, worst: Lost, depth_m: float) -> list[dict[str, Any]]:
@@ -181,19 +194,19 @@ def _chain(survey: Survey, worst: Lost, depth_m: float) -> list[dict[str, Any]]:
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     """Reach further, add a far tier, let everything cast, take less bias."""
     frame = survey.frame(viewpoint)
-    shadow = frame.stage.resolved.shadow
+    resolved = frame.stage.resolved
+    shadow = resolved.shadow
     depths = frame.view_depth[frame.drawable == subject]
     farthest = float(np.max(depths)) if len(depths) else shadow.reach_m
     result = []
     if farthest > reach_end(shadow):
         reach = needed_reach(farthest)
         because = f"the subject lies {farthest - reach_end(shadow):.0f} m beyond the reach"
-        change = set_leaf(survey.build, ("shadow", "far_reach_m"), reach, scope="project", title=f"far tier to {reach:g} m")
-        result.append(Lever("shadow", raise_reach(survey, reach, 1), "the last cascade serves it", because))
+        change = add_far_tier(survey, resolved, reach)
+        result.append(Lever("shadow", raise_reach(survey, resolved, reach, 1), "the last cascade serves it", because))
         result.append(Lever("shadow", change, "one more map serves it", because))
-        further = set_leaf(
-            survey.build, ("shadow", "resolution"), min(shadow.resolution * 2, 8192), scope="project", title="finer shadow maps"
-        )
+        finer = {"shadow.resolution": min(shadow.resolution * 2, 8192)}
+        further = set_resolved(survey.build, resolved, finer, title="finer shadow maps")
         result.append(
             Lever("shadow", further, "finer texels alone change nothing", "rival cause: the caster is thinner than a texel")
         )
@@ -202,7 +215,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         change = set_leaf(survey.build, ("nodes", d.node, "casts"), True, scope="node", title=f"let {d.node} cast")
         result.append(Lever("shadow", change, "its shadow appears", f"{d.node} does not cast"))
     if shadow.bias_texels > 0.5:
-        change = set_leaf(survey.build, ("shadow", "bias_texels"), 0.5, scope="project", title="less shadow bias")
+        change = set_resolved(survey.build, resolved, {"shadow.bias_texels": 0.5}, title="less shadow bias")
         result.append(Lever("direct", change, "shadows that bias ate come back", f"the bias is {shadow.bias_texels:g} texels"))
     return result
 

@@ -9,8 +9,8 @@ from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Su
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import Change, Operation, set_leaf
-from eddyfall.core.scene.setup.tables import CopyRule
+from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_leaves
+from eddyfall.core.uv.copy_tiles import own_tiles
 from eddyfall.core.uv.lightmaps import ChartSet, chart_sets, copy_entry, lightmapped_meshes
 from eddyfall.core.uv.overlap import Overlap, measure_overlap
 from eddyfall.core.uv.picture import overlap_picture
@@ -103,6 +103,21 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
                 ),
             )
         )
+    if rules:
+        tiles = own_tiles(build, mesh).tiles
+        squash = Change(
+            id=f"uv.squash:{key}",
+            title=f"squash the {tiles} copies of {key} side by side into one tile",
+            scope="mesh",
+            reason="copies share one chart, and the target takes UVs as they are",
+            operation=Operation(name="uv.squash", params={"mesh": key}),
+        )
+        density = (
+            Cost("texel density along u falls to", 100 / tiles, "%"),
+            Cost("memory to keep the texel density", float((tiles - 1) * charts.resolution**2 * HALF_FLOAT_RGBA_BYTES), "bytes"),
+        )
+        effects = ("texels become oblong: wide on the surface along u", "old bakes of it are stale")
+        result.append(Candidate(squash, "every copy has a strip of the tile, modulo 1 too", density, effects))
     repack = Change(
         id=f"uv.repack:{key}",
         title=f"evaluate the copies of {key} and pack its charts anew"
@@ -112,69 +127,35 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
         reason="every triangle needs texels of its own",
         operation=Operation(name="uv.repack", params={"mesh": key}),
     )
-    effects = ["lightmap UVs are made anew; textures keep theirs; old bakes of it are stale"]
+    remade = ["lightmap UVs are made anew; textures keep theirs; old bakes of it are stale"]
     if rules:
-        effects.append("the copy rules are gone: the mesh is stored whole")
+        remade.append("the copy rules are gone: the mesh is stored whole")
     result.append(
         Candidate(
             repack,
             "no two triangles share a texel",
             (Cost("triangles stored", float(len(charts.uv)), "triangles"),),
-            tuple(effects),
+            tuple(remade),
         )
     )
     return result
 
 
 def offset_copies(build: Build, key: str, mesh: int) -> tuple[Change, int]:
-    """(change, tiles used): give each copy of each rule a tile of its own by UV offsets along U.
-
-    A mirror on several axes cannot do it with one offset, so it is split into one rule an axis.
-    """
-    from eddyfall.core.uv.lightmaps import lightmap_uv_set
-
-    uv_set = lightmap_uv_set(build, mesh)
-    spans = [
-        p.attributes[f"TEXCOORD_{uv_set}"][:, 0]
-        for p in build.scene.meshes[mesh].primitives
-        if f"TEXCOORD_{uv_set}" in p.attributes
-    ]
-    wide = max(1, math.ceil(max(float(s.max()) for s in spans) - 1e-6) - math.floor(min(float(s.min()) for s in spans) + 1e-6))
-    stride = wide
-    entries: dict[str, Any] = {}
-    rules = sorted(copy_entry(build, key).copies.items(), key=lambda item: (item[1].order, item[0]))
-    order = 0
-    for name, rule in rules:
-        parts: list[tuple[str, CopyRule]] = [(name, rule)]
-        if rule.kind == "mirror" and len(rule.axes) > 1:
-            parts = [(f"{name} {axis}", rule.model_copy(update={"axes": (axis,)})) for axis in rule.axes]
-        for part_name, part in parts:
-            copies = part.count if part.kind == "array" else 2
-            entries[part_name] = part.model_copy(update={"uv_offset": (float(stride), 0.0), "order": order}).model_dump(
-                mode="json"
-            )
-            stride *= copies
-            order += 1
-    if all(r.kind == "array" or len(r.axes) == 1 for _, r in rules) and len(rules) == 1:
-        name, rule = rules[0]
-        change = set_leaf(
-            build,
-            ("meshes", key, "copies", name, "uv_offset"),
-            [float(wide), 0.0],
-            scope="mesh",
-            title=f"move the UV of each copy of {key} by {wide} tile{'s' if wide > 1 else ''}",
-            reason="copies share one chart",
-        )
-    else:
-        change = set_leaf(
-            build,
-            ("meshes", key, "copies"),
-            entries,
-            scope="mesh",
-            title=f"move the UV of each copy of {key} to its own tile",
-            reason="copies share one chart",
-        )
-    return change, stride // wide
+    """(change, tiles used): the change that gives each copy of each rule a tile of its own."""
+    layout = own_tiles(build, mesh)
+    before = copy_entry(build, key).copies
+    changed = [name for name, rule in layout.rules.items() if before.get(name) != rule]
+    title, reason = f"move the UV of each copy of {key} to a tile of its own", "copies share one chart"
+    if list(layout.rules) == sorted(before, key=lambda n: (before[n].order, n)) and all(
+        before[n].model_copy(update={"uv_offset": layout.rules[n].uv_offset}) == layout.rules[n] for n in changed
+    ):
+        offsets: dict[tuple[str, ...], Any] = {
+            ("meshes", key, "copies", n, "uv_offset"): list(layout.rules[n].uv_offset) for n in changed
+        }
+        return set_leaves(build, offsets, scope="mesh", title=title, reason=reason), layout.tiles
+    rules = {name: rule.model_dump(mode="json") for name, rule in layout.rules.items()}
+    return set_leaf(build, ("meshes", key, "copies"), rules, scope="mesh", title=title, reason=reason), layout.tiles
 
 
 FAMILY = register(Family("lightmap charts", {CODE: "Surfaces share lightmap texels"}, observe, conclude))

@@ -19,7 +19,7 @@ from eddyfall.core.frame.stage import material_states
 from eddyfall.core.lineup.symptoms import SYMPTOMS, Symptom, make_spot
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, set_leaf
+from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, set_leaf, set_resolved
 from eddyfall.core.shade.blend import KINDS
 
 MOST_TRIALS = 24
@@ -200,7 +200,7 @@ class _LineUp:
         section, name = leaf.split(".")
         if getattr(getattr(self.frame.stage.resolved, section), name) == value:
             return []
-        change = set_leaf(self.build, (section, name), value, scope="project", title=title)
+        change = set_resolved(self.build, self.frame.stage.resolved, {leaf: value}, title=title)
         return [Lever(pass_name, change, predicts, because)]
 
     def _identity_lever(self) -> Lever:

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from eddyfall.core.errors import ChangeError, EddyfallError, SetupError
 from eddyfall.core.scene.build import Build, check_keys
 from eddyfall.core.scene.container import parse_json
+from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import normalised, parse_setup
 from eddyfall.core.scene.setup.document import first_fault
 
@@ -171,6 +172,19 @@ def set_leaves(
     return Change(
         id=f"{name}={list(values.values())}"[:200], title=title, scope=scope, reason=reason, author=author, patch=tuple(ops)
     )
+
+
+def set_resolved(
+    build: Build, resolved: Resolved, values: dict[str, Any], *, title: str, reason: str = "", author: str = ""
+) -> Change:
+    """A change that sets project leaves ("section.field" -> value) so that they hold for what was resolved.
+
+    Where a target, role or viewpoint overrides the first of them, all are set there: set in the project they would be overridden.
+    """
+    place = resolved.leaves[next(iter(values))].place
+    scope: Scope = next((s for s in SCOPE_ORDER if place and place[0] == f"{s}s"), "project")
+    paths = {(*place, *leaf.split(".")): value for leaf, value in values.items()}
+    return set_leaves(build, paths, scope=scope, title=title, reason=reason, author=author)
 
 
 def pointer(path: tuple[str, ...]) -> str:

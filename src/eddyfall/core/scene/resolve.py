@@ -17,11 +17,14 @@ from eddyfall.core.scene.setup.shadow import Shadow
 
 @dataclass(frozen=True)
 class Leaf:
-    """One resolved field: its value, the level that set it, and (level, value) of those it overrode, nearest first."""
+    """One resolved field: its value, the level that set it, and (level, value) of those it overrode, nearest first.
+
+    place: where a change must write to win: keys above section and field, () for the project."""
 
     value: Any
     winner: str
     losers: tuple[tuple[str, Any], ...]
+    place: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -45,15 +48,15 @@ class Resolved:
 
 def resolve(setup: Setup, target: str | None = None, role: str | None = None, viewpoint: str | None = None) -> Resolved:
     """Sections for a target, a role (default: the viewpoint's, else play) and a viewpoint. RequestError for unknown names."""
-    levels: list[tuple[str, dict[str, dict[str, Any]]]] = []
+    levels: list[_Level] = []
     if target is not None:
-        levels.append((f"target {target}", _entry(setup.targets, target, "target").set))
+        levels.append(_Level("target", target, _entry(setup.targets, target, "target").set))
     view = _entry(setup.viewpoints, viewpoint, "viewpoint") if viewpoint is not None else None
     role = role or (view.role if view else "play")
     if role in setup.roles or role not in ("edit", "play"):
-        levels.append((f"role {role}", _entry(setup.roles, role, "role").set))
-    if view is not None:
-        levels.append((f"viewpoint {viewpoint}", view.set))
+        levels.append(_Level("role", role, _entry(setup.roles, role, "role").set))
+    if view is not None and viewpoint is not None:
+        levels.append(_Level("viewpoint", viewpoint, view.set))
     sections: dict[str, Section] = {}
     leaves: dict[str, Leaf] = {}
     for name, kind in SECTIONS.items():
@@ -62,14 +65,33 @@ def resolve(setup: Setup, target: str | None = None, role: str | None = None, vi
         for field in kind.model_fields:
             value, base = getattr(section, field), getattr(default, field)
             history = [("default", base)] + ([("project", value)] if value != base else [])
-            history += [(level, overlay[name][field]) for level, overlay in levels if field in overlay.get(name, {})]
+            over = [level for level in levels if field in level.overlay.get(name, {})]
+            history += [(level.label, level.overlay[name][field]) for level in over]
             winner, won = history[-1]
-            leaves[f"{name}.{field}"] = Leaf(won, winner, tuple(reversed(history[:-1])))
-        for level, overlay in levels:
-            if name in overlay:
-                section = lay_over(section, overlay[name], f"{level}.{name}")
+            place = over[-1].place if over else ()
+            leaves[f"{name}.{field}"] = Leaf(won, winner, tuple(reversed(history[:-1])), place)
+        for level in levels:
+            if name in level.overlay:
+                section = lay_over(section, level.overlay[name], f"{level.label}.{name}")
         sections[name] = section
     return Resolved(**sections, leaves=leaves)  # type: ignore[arg-type]
+
+
+@dataclass(frozen=True)
+class _Level:
+    """One level that lays settings over the project's: a target, role or viewpoint by key."""
+
+    kind: str
+    key: str
+    overlay: dict[str, dict[str, Any]]
+
+    @property
+    def label(self) -> str:
+        return f"{self.kind} {self.key}"
+
+    @property
+    def place(self) -> tuple[str, ...]:
+        return (f"{self.kind}s", self.key, "set")
 
 
 def _entry(table: dict[str, Any], key: str | None, what: str) -> Any:

@@ -42,28 +42,30 @@ class ShadowMaps(NamedTuple):
 
 
 @njit(cache=True)
-def map_visibility(map_index, x, y, z, nx, ny, nz, slant, distance, maps):
-    """Share of the filter's texels that see the light (1 outside the map). Receiver is moved along its normal by the bias."""
-    info, m, k = maps.info, maps.matrix, map_index
-    edge = info[k, 0]
-    texel = info[k, 3] * distance if info[k, 5] > 0.0 else info[k, 3]
-    shift = texel * (maps.bias_texels + 0.5 * (maps.filter_px - 1)) * slant
-    x, y, z = x + nx * shift, y + ny * shift, z + nz * shift
+def map_visibility(k, x, y, z, maps):
+    """Share of the filter's texels of map k that see the light at a shifted receiver. Beyond a sun's map all is lit; a perspective
+    map repeats its border, since its neighbour or the end of the cone begins there."""
+    info, m = maps.info, maps.matrix
     w = m[k, 3, 0] * x + m[k, 3, 1] * y + m[k, 3, 2] * z + m[k, 3, 3]
     if w <= 0.0:
         return 1.0
+    edge = info[k, 0]
     u = ((m[k, 0, 0] * x + m[k, 0, 1] * y + m[k, 0, 2] * z + m[k, 0, 3]) / w * 0.5 + 0.5) * edge
     v = (0.5 - (m[k, 1, 0] * x + m[k, 1, 1] * y + m[k, 1, 2] * z + m[k, 1, 3]) / w * 0.5) * edge
     d = (m[k, 2, 0] * x + m[k, 2, 1] * y + m[k, 2, 2] * z + m[k, 2, 3]) / w
     n = int(edge)
+    perspective = info[k, 5] > 0.0
     half = maps.filter_px // 2
     cx, cy = math.floor(u), math.floor(v)
     lit = 0
     count = 0
     start = int(info[k, 4])
-    for j in range(cy - half, cy - half + maps.filter_px):
-        for i in range(cx - half, cx - half + maps.filter_px):
+    for row in range(cy - half, cy - half + maps.filter_px):
+        for column in range(cx - half, cx - half + maps.filter_px):
             count += 1
+            i, j = column, row
+            if perspective:
+                i, j = min(max(i, 0), n - 1), min(max(j, 0), n - 1)
             if i < 0 or j < 0 or i >= n or j >= n or d <= maps.depth[start + j * n + i]:
                 lit += 1
     return lit / count
@@ -81,22 +83,28 @@ def _cube_face(x, y, z):
 
 @njit(cache=True)
 def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps):
-    """How much of light i reaches the point by its shadow maps: a sun's map is the one whose view-depth range holds the point."""
+    """How much of light i reaches the point by its shadow maps: a sun's map is the one whose view-depth range holds the point.
+
+    The receiver is moved along its normal by the bias before the look-up."""
     if lights.maps[i] == 0:
         return 1.0
     first = lights.first_map[i]
     # The steeper the light, the further a texel's depth strays: shift by the sine of the angle to the normal.
     slant = math.sqrt(max(1.0 - n_dot_l * n_dot_l, 0.0)) + 0.1
+    texels = (maps.bias_texels + 0.5 * (maps.filter_px - 1)) * slant
     if lights.kind[i] == DIRECTIONAL:
         for k in range(first, first + lights.maps[i]):
             if maps.info[k, 1] <= view_depth < maps.info[k, 2]:
-                return map_visibility(k, x, y, z, nx, ny, nz, slant, 1.0, maps)
+                shift = maps.info[k, 3] * texels
+                return map_visibility(k, x + nx * shift, y + ny * shift, z + nz * shift, maps)
         return 1.0
+    shift = maps.info[first, 3] * distance * texels
+    x, y, z = x + nx * shift, y + ny * shift, z + nz * shift
     face = 0
     if lights.maps[i] == 6:
         p = lights.place
         face = _cube_face(x - p[i, 0], y - p[i, 1], z - p[i, 2])
-    return map_visibility(first + face, x, y, z, nx, ny, nz, slant, distance, maps)
+    return map_visibility(first + face, x, y, z, maps)
 
 
 @njit(cache=True)

@@ -11,6 +11,7 @@ from numba import njit, prange
 from eddyfall.core.uv.polygons import MOST, clip_half, intersect, polygon_area
 
 AREA_LIMIT_TEXELS = 1e-3
+SLIVER_TEXELS = 1e-3  # float32 UVs of texel-aligned charts stray this far over the line
 MAX_GRID_TEXELS = 64_000_000
 MAX_PIECES = 4096
 
@@ -292,7 +293,7 @@ def _mark_polygon(poly, n, grid, value):
     low, high = poly[0, 1], poly[0, 1]
     for k in range(1, n):
         low, high = min(low, poly[k, 1]), max(high, poly[k, 1])
-    for row in range(max(int(np.floor(low + 1e-6)), 0), min(int(np.ceil(high - 1e-6)), grid.shape[0])):
+    for row in range(max(int(np.floor(low + SLIVER_TEXELS)), 0), min(int(np.ceil(high - SLIVER_TEXELS)), grid.shape[0])):
         left, right = 1e300, -1e300
         y0, y1 = float(row), float(row + 1)
         for k in range(n):
@@ -304,6 +305,6 @@ def _mark_polygon(poly, n, grid, value):
                 if (ay - y) * (by - y) < 0.0:
                     x = ax + (y - ay) / (by - ay) * (bx - ax)
                     left, right = min(left, x), max(right, x)
-        for column in range(max(int(np.floor(left + 1e-6)), 0), min(int(np.ceil(right - 1e-6)), grid.shape[1])):
+        for column in range(max(int(np.floor(left + SLIVER_TEXELS)), 0), min(int(np.ceil(right - SLIVER_TEXELS)), grid.shape[1])):
             if grid[row, column] < value:
                 grid[row, column] = value
