@@ -74,14 +74,14 @@ def test_floors_gain_from_the_slant(name, reverse, gap_mm):
 
 
 def test_a_gap_of_zero_ties_at_any_depth_and_speckles():
-    build = floors(0.0, far=16.0)
-    finding = finding_of(build)
-    mat = (render(build, "eye", size=SIZE).drawable == 0).sum()
+    build = floors(0.0, far=8.0)
     alone = apply_change(build, set_leaf(build, ("nodes", "floor", "drawn"), False, scope="node", title="only the mat"))
-    whole = (render(alone, "eye", size=SIZE).drawable >= 0).sum()
-    assert 0 < mat < whole, "some pixels go to the mat, some to the floor"
-    # Every pixel of the mat is contested, whoever happens to win it.
-    assert finding.suspicion.pixels["eye"] == pytest.approx(whole, rel=0.01)
+    # Depth is interpolated in float32, as hardware does: some pixels go to the mat, some to the floor ...
+    mat, whole = ((render(b, "eye", size=(640, 360)).drawable == 0).sum() for b in (build, alone))
+    assert 0 < mat < whole
+    # ... but every pixel of the mat is contested, whoever happens to win it.
+    finding = finding_of(build)
+    assert finding.suspicion.pixels["eye"] == (render(alone, "eye", size=SIZE).drawable == 0).sum()
     assert finding.suspicion.facts["gap_m"] == 0.0
 
 

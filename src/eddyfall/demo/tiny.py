@@ -32,12 +32,12 @@ def tiny_build() -> Build:
     picture = rng.integers(40, 220, (16, 16, 4)).astype(np.uint8)
     picture[..., 3] = np.where(np.indices((16, 16)).sum(axis=0) % 4 < 3, 255, 0)
     materials = (
-        Material("ground", base_rgba=(0.5, 0.5, 0.5, 1), base_texture=TextureUse(0), metallic=0.0),
+        Material("ground", base_rgba=(0.5, 0.5, 0.5, 1.0), base_texture=TextureUse(0), metallic=0.0),
         Material("mesh_cloth", base_texture=TextureUse(0), metallic=0.0, alpha_mode="MASK", double_sided=True),
         Material(
             "pane", base_rgba=(0.2, 0.4, 0.6, 0.5), alpha_mode="BLEND", normal_texture=TextureUse(0, nearest=True), metallic=0.0
         ),
-        Material("paint", base_rgba=(0.6, 0.2, 0.1, 1), emissive=(0.1, 0.0, 0.0), metallic=0.5),
+        Material("paint", base_rgba=(0.6, 0.2, 0.1, 1.0), emissive=(0.1, 0.0, 0.0), metallic=0.5),
     )
     rail = Shape().box((-0.4, 0, -3), (0.4, 0.6, -2.8))
     shapes = {

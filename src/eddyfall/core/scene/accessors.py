@@ -10,6 +10,7 @@ from eddyfall.core.hashing import freeze
 COMPONENTS = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 MAX_ELEMENTS = 120_000_000
+MAX_UNBACKED = 16_000_000  # values of accessors without a buffer view: the file does not have to hold them
 
 
 class AccessorReader:
@@ -20,6 +21,7 @@ class AccessorReader:
         self.views = objects(document, "bufferViews")
         self.buffers = buffers
         self.elements = 0
+        self.unbacked = 0
         self._known: dict[tuple[int, bool], np.ndarray] = {}
 
     def read(self, index: Any, where: str, kinds: tuple[str, ...], *, as_float: bool = True) -> np.ndarray:
@@ -43,6 +45,9 @@ class AccessorReader:
         if "bufferView" in accessor:
             array = self._view(accessor["bufferView"], whole(accessor, "byteOffset", here, default=0), count, width, dtype, here)
         else:
+            self.unbacked += count * width
+            if self.unbacked > MAX_UNBACKED:
+                raise SceneError(f"accessors without a buffer view claim more than {MAX_UNBACKED} values", here)
             array = np.zeros((count, width), dtype)
         if "sparse" in accessor:
             array = self._sparse(accessor["sparse"], array, count, width, dtype, here)
