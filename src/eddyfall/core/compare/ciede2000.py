@@ -5,6 +5,7 @@ import math
 import numpy as np
 from numba import njit, prange
 
+from eddyfall.core.kernel import helper
 from eddyfall.core.shade.srgb import DECODE_TABLE
 
 # sRGB to XYZ from the BT.709 primaries and D65 (0.3127, 0.3290), rows divided by the white point.
@@ -15,12 +16,12 @@ _TO_XYZ = _TO_XYZ * np.linalg.solve(_TO_XYZ, _WHITE)
 TO_RELATIVE_XYZ = np.ascontiguousarray(_TO_XYZ / _WHITE[:, None])
 
 
-@njit(cache=True)
+@helper
 def _f(t):
     return t ** (1.0 / 3.0) if t > 216.0 / 24389.0 else (24389.0 / 27.0 * t + 16.0) / 116.0
 
 
-@njit(cache=True)
+@helper
 def lab_of(r, g, b, matrix, table):
     """CIE Lab of sRGB bytes."""
     lr, lg, lb = table[r], table[g], table[b]
@@ -30,7 +31,7 @@ def lab_of(r, g, b, matrix, table):
     return 116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)
 
 
-@njit(cache=True)
+@helper
 def ciede2000(l1, a1, b1, l2, a2, b2):
     """CIEDE2000 of two Lab colours, kL = kC = kH = 1 (equations 2 to 22 of the paper)."""
     c_mean = 0.5 * (math.sqrt(a1 * a1 + b1 * b1) + math.sqrt(a2 * a2 + b2 * b2))

@@ -7,12 +7,13 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey, painted, region_of
+from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import View
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.layers import two_nearest
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_resolved
-from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.drawables import Geometry, geometry_hash
 from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, shared_area
 
 CODE = "depth.coincident"
@@ -30,7 +31,7 @@ class Contest:
     needed_m: float
     depth_m: float
     normal: np.ndarray
-    picture: np.ndarray
+    picture: np.ndarray | None
 
 
 Pairs = dict[tuple[int, int], Contest]
@@ -75,7 +76,6 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
     pairs: Pairs = {}
     if not bad.any():
         return {}
-    display = survey.frame(viewpoint, "display").display
     for a, b in sorted({(int(row[0]), int(row[1])) for row in owners[bad]}):
         mine = bad & (owners[:, 0] == a) & (owners[:, 1] == b)
         mask = np.zeros(frame.pixels.shape, bool)
@@ -83,7 +83,7 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
         needed = float((depth.step_m(z1[mine]) * facing[mine]).max())
         pairs[a, b] = Contest(
             int(mine.sum()), region_of(mask), (np.abs(apart) * facing)[mine], needed, float(z1[mine].max()),
-            _towards_eye(n1, direction, np.flatnonzero(mine)[0]), painted(display, mask),
+            _towards_eye(n1, direction, np.flatnonzero(mine)[0]), survey.painted(viewpoint, mask),
         )  # fmt: skip
     return pairs
 
@@ -98,8 +98,9 @@ def conclude(survey: Survey, seen: dict[str, Pairs]) -> list[Suspicion]:
     state = survey.stage().state
     solid = (state.blend < 2) & state.drawn & state.colour_pass
     solid[survey.geometry.plate] = False
-    for key in on_one_plane(survey.geometry, solid, state.double_sided):
-        by_pair.setdefault(key, {})
+    memo_key = "one plane" + digest(geometry_hash(survey.build.scene, survey.build.setup), solid, state.double_sided)
+    for pair in survey.remember(memo_key, lambda: on_one_plane(survey.geometry, solid, state.double_sided)):
+        by_pair.setdefault(pair, {})
     return [_suspicion(survey, a, b, contests) for (a, b), contests in sorted(by_pair.items())]
 
 

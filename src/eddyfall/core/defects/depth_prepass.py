@@ -7,7 +7,7 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey, painted, region_of
+from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.passes.contract import Stage, View
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
@@ -30,7 +30,7 @@ class Misread:
     errors_m: np.ndarray
     unbounded: int
     fog_excess: np.ndarray
-    picture: np.ndarray
+    picture: np.ndarray | None
 
 
 def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
@@ -44,7 +44,6 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
     if not mask.any():
         return {}
     sigma = frame.stage.resolved.fog.fog_per_m
-    display = survey.frame(viewpoint, "display").display
     result = {}
     for shader in sorted({frame.stage.state.shader[i] for i in np.unique(frame.drawable[mask])}):
         of_shader = np.array([name == shader for name in frame.stage.state.shader])
@@ -52,7 +51,12 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
         far = np.isinf(copied[mine])
         excess = transmittance(own[mine], sigma) - transmittance(copied[mine], sigma)
         result[shader] = Misread(
-            int(mine.sum()), region_of(mine), (copied[mine] - own[mine])[~far], int(far.sum()), excess, painted(display, mine)
+            int(mine.sum()),
+            region_of(mine),
+            (copied[mine] - own[mine])[~far],
+            int(far.sum()),
+            excess,
+            survey.painted(viewpoint, mine),
         )
     return result
 

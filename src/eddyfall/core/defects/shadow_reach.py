@@ -8,7 +8,7 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey, painted, region_of
+from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
@@ -32,7 +32,7 @@ class Lost:
     nearest_m: float
     farthest_m: float
     drawables: frozenset[int]
-    picture: np.ndarray
+    picture: np.ndarray | None
     resolved: Resolved
     camera: Camera
 
@@ -55,12 +55,17 @@ def slices_of(shadow: Shadow, camera: Camera, **changed: Any) -> list[Slice]:
 
 def observe(survey: Survey, viewpoint: str) -> Lost | None:
     """Trace to the sun from pixels that lie beyond the reach and are turned to it."""
-    frame = survey.frame(viewpoint, "surface")
-    shadow = frame.stage.resolved.shadow
-    suns = [light for light in frame.stage.lights if light.kind == DIRECTIONAL]
+    whole = survey.frame(viewpoint, "drawable")
+    shadow = whole.stage.resolved.shadow
+    suns = [light for light in whole.stage.lights if light.kind == DIRECTIONAL]
     if not suns or not suns[0].casts or not shadow.enabled:
         return None
-    beyond = sunlit_candidates(frame) & (frame.view_depth >= reach_end(shadow))
+    farther = (whole.drawable >= 0) & (whole.view_depth >= reach_end(shadow))
+    if not farther.any():
+        return None
+    x0, y0, wide, high = region_of(farther)
+    frame = survey.frame(viewpoint, "surface", (x0, y0, x0 + wide, y0 + high))
+    beyond = sunlit_candidates(frame) & farther[y0 : y0 + high, x0 : x0 + wide]
     pixels = np.argwhere(beyond)[:, ::-1]
     if not len(pixels):
         return None
@@ -69,17 +74,17 @@ def observe(survey: Survey, viewpoint: str) -> Lost | None:
     dark = truth.pixels[~truth.lit]
     if len(dark) * stride < LEAST_PIXELS:
         return None
-    mask = np.zeros(frame.pixels.shape, bool)
-    mask[dark[:, 1], dark[:, 0]] = True
-    depths = frame.view_depth[mask]
-    involved = {int(b) for b in truth.blocker[~truth.lit]} | {int(d) for d in np.unique(frame.drawable[mask])}
+    mask = np.zeros(whole.pixels.shape, bool)
+    mask[dark[:, 1] + y0, dark[:, 0] + x0] = True
+    depths = whole.view_depth[mask]
+    involved = {int(b) for b in truth.blocker[~truth.lit]} | {int(d) for d in np.unique(whole.drawable[mask])}
     return Lost(
         len(dark) * stride,
         region_of(mask),
         float(depths.min()),
         float(depths.max()),
         frozenset(involved),
-        painted(survey.frame(viewpoint, "display").display, mask),
+        survey.painted(viewpoint, mask),
         frame.stage.resolved,
         frame.camera,
     )

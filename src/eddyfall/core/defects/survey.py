@@ -2,23 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.frame.stage import make_stage
+from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import Stage
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.drawables import Geometry, geometry_hash
 from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.truth.visibility import caster_scene
 
 
 @dataclass
 class Survey:
-    """role None: every viewpoint in its own role, edit viewpoints left out. A role: the play viewpoints as if in that role."""
+    """role None: every viewpoint in its own role, edit viewpoints left out. A role: the play viewpoints as if in that role.
+
+    pictures False: only the measures are wanted, so no evidence is painted (as when a remedy is tried).
+    """
 
     build: Build
     renderer: Renderer
@@ -26,6 +32,7 @@ class Survey:
     role: str | None = None
     size: tuple[int, int] = DEFAULT_SIZE
     only: tuple[str, ...] | None = None
+    pictures: bool = True
 
     @property
     def viewpoints(self) -> list[str]:
@@ -43,9 +50,23 @@ class Survey:
     def request(self, viewpoint: str) -> Request:
         return Request(viewpoint, self.size, None, self.target, self.role)
 
-    def frame(self, viewpoint: str, upto: str = "linear") -> Frame:
-        """The frame of a viewpoint in this survey's role."""
-        return self.renderer.frame(self.build, self.request(viewpoint), upto)
+    def frame(self, viewpoint: str, upto: str = "linear", crop: tuple[int, int, int, int] | None = None) -> Frame:
+        """The frame of a viewpoint in this survey's role, or the part of it in crop (x0, y0, x1, y1)."""
+        return self.renderer.frame(self.build, replace(self.request(viewpoint), crop=crop), upto)
+
+    def painted(self, viewpoint: str, mask: np.ndarray) -> np.ndarray | None:
+        """Evidence: the frame with the masked pixels (h, w) marked in signal colour and the rest paled."""
+        if not self.pictures:
+            return None
+        return painted(self.frame(viewpoint, "display").display, mask)
+
+    def remember(self, key: str, make: Callable[[], Any]) -> Any:
+        """What `make` gives, kept with the passes' results under a key that names all it depends on."""
+        value = self.renderer.memo.get(key)
+        if value is None:
+            value = make()
+            self.renderer.memo.put(key, value)
+        return value
 
     def stage(self, viewpoint: str | None = None) -> Stage:
         """States of drawables, lights and settings at a viewpoint (the first if None), without drawing anything."""
@@ -59,17 +80,11 @@ class Survey:
         """Ray scene of the casters, kept with the passes' results."""
         s = frame.stage.state
         casters = s.casts & s.shadow_pass & s.drawn & (s.blend < 2)
-        from eddyfall.core.hashing import digest
-        from eddyfall.core.scene.drawables import geometry_hash
-
         key = "rays" + digest(
             geometry_hash(self.build.scene, self.build.setup), casters, self.build.setup.materials, self.build.scene.materials
         )
-        scene = self.renderer.memo.get(key)
-        if scene is None:
-            scene = caster_scene(frame)
-            self.renderer.memo.put(key, scene)
-        return scene  # type: ignore[no-any-return]
+        scene: RayScene = self.remember(key, lambda: caster_scene(frame))
+        return scene
 
     def of(self, build: Build) -> Survey:
         """The same survey of another build."""

@@ -187,7 +187,7 @@ class _Driller:
         sky = sky_light(self.stage)
         total = lit
         if sky is not None:
-            ambient = np.array(ambient_at(row, *self._to_eye(), sky))
+            ambient = np.array(ambient_at(row[None], 0, *self._to_eye(), sky))
             self._lay("indirect", name, "light from the sky", ambient, 1.0)
             total = lit + ambient
         return np.asarray(total)
@@ -257,7 +257,7 @@ class _Driller:
                 colour, lights = self._light(row, d, row[13] / self.length)
                 sky = sky_light(stage)
                 if sky is not None:
-                    colour = colour + np.array(ambient_at(row, *self._to_eye(), sky))
+                    colour = colour + np.array(ambient_at(row[None], 0, *self._to_eye(), sky))
             fade = float(transmittance(row[13], fog.fog_per_m)) if fog.enabled and state.fogs[d] else 1.0
             faded = [fade_blended(int(state.blend[d]), float(colour[i]), alpha, fade, fog.rgb[i]) for i in range(3)]
             value, strength = np.array([v for v, _ in faded]), faded[0][1]

@@ -9,7 +9,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.schedule import passes_for
-from eddyfall.core.frame.stage import make_camera, make_cutouts, make_stage, make_textures
+from eddyfall.core.frame.stage import make_camera, make_cutouts, make_stage, make_textures, material_states
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import Camera, Pixels, Stage
 from eddyfall.core.raster.depth_format import DepthFormat
@@ -108,7 +108,7 @@ class Renderer:
         sampling = (t.mips, t.mip_bias, t.anisotropy)
         geometry_key = geometry_hash(build.scene, build.setup)
         material_key = digest(geometry_key, build.scene.materials, build.scene.images, sampling)
-        cutout_key = digest(material_key, {k: m.blend for k, m in build.setup.materials.items()})
+        cutout_key = digest(material_key, [state.blend == "cutout" for state in material_states(build)])
         store_key = digest("store", build.scene.materials, build.scene.images, t.mips)
         store, used = self._remember(store_key, lambda: build_store(build.scene.images, build.scene.materials, t.mips))
         textures = self._remember(

@@ -6,11 +6,12 @@ from typing import Any
 import numpy as np
 from numba import njit, prange
 
+from eddyfall.core.kernel import light_helper
 from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values, View
 from eddyfall.core.passes.sections import sky_colours, sky_light
 from eddyfall.core.raster.depth_format import depth_key
 from eddyfall.core.raster.project import SUBPIXEL, project
-from eddyfall.core.raster.rasterise import BANDS
+from eddyfall.core.raster.rasterise import BANDS, span
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.blend import blend_channel
 from eddyfall.core.shade.lights import direct_at
@@ -117,7 +118,7 @@ def _blend_layer(
     height, width = depth.shape
     rows = max(4, (height + BANDS - 1) // BANDS)
     for band in prange((height + rows - 1) // rows):
-        row = np.empty(ROW, np.float32)
+        row = np.empty((1, ROW), np.float32)
         first_row = oy + band * rows
         last_row = min(first_row + rows, oy + height) - 1
         for i in range(ids.shape[0]):
@@ -135,14 +136,16 @@ def _blend_layer(
             for y in range(max(box[i, 1], first_row), min(box[i, 3], last_row) + 1):
                 py = np.int64(y) * SUBPIXEL + SUBPIXEL // 2
                 dy = (np.float32(y) + np.float32(0.5)) - vy
-                for x in range(max(box[i, 0], ox), min(box[i, 2], ox + width - 1) + 1):
-                    px = np.int64(x) * SUBPIXEL + SUBPIXEL // 2
-                    if (x2 - x1) * (py - y1) - (y2 - y1) * (px - x1) + bias0 < 0:
-                        continue
-                    if (x0 - x2) * (py - y2) - (y0 - y2) * (px - x2) + bias1 < 0:
-                        continue
-                    if (x1 - x0) * (py - y0) - (y1 - y0) * (px - x0) + bias2 < 0:
-                        continue
+                low = max(box[i, 0], ox)
+                px = np.int64(low) * SUBPIXEL + SUBPIXEL // 2
+                first, last = np.int64(0), np.int64(min(box[i, 2], ox + width - 1) - low)
+                e0 = (x2 - x1) * (py - y1) - (y2 - y1) * (px - x1) + bias0
+                e1 = (x0 - x2) * (py - y2) - (y0 - y2) * (px - x2) + bias1
+                e2 = (x1 - x0) * (py - y0) - (y1 - y0) * (px - x0) + bias2
+                first, last = span(e0, (y1 - y2) * SUBPIXEL, first, last)
+                first, last = span(e1, (y2 - y0) * SUBPIXEL, first, last)
+                first, last = span(e2, (y0 - y1) * SUBPIXEL, first, last)
+                for x in range(low + first, low + last + 1):
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
                     if not depth_key(d, bits, sign) <= depth[y - oy, x - ox]:
@@ -158,33 +161,37 @@ def _blend_layer(
                         lights,
                         maps,
                         sky,
-                        paint[drawable],
+                        paint,
+                        drawable,
                         row,
                     )
                     fade = 1.0
                     if fogs[drawable] == 1 and fog_per_m > 0.0:
-                        fade = math.exp(-fog_per_m * row[13])
-                    pixel = layer[y - oy, x - ox]
+                        fade = math.exp(-fog_per_m * row[0, 13])
+                    v, u = y - oy, x - ox
                     for c in range(3):
                         value = r if c == 0 else (g if c == 1 else b)
                         value, strength = fade_blended(blend[drawable], value, alpha, fade, fog_rgb[c])
-                        pixel[c], pixel[3 + c] = blend_channel(blend[drawable], pixel[c], pixel[3 + c], value, strength)
+                        layer[v, u, c], layer[v, u, 3 + c] = blend_channel(
+                            blend[drawable], layer[v, u, c], layer[v, u, 3 + c], value, strength
+                        )
 
 
-@njit(cache=True)
-def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, paint, row):
-    """(r, g, b, alpha) of one blended fragment, lit like an opaque one; `row` (14,) is filled on the way."""
-    alpha = surface_at(px, py, t, rays, soup, surf, row)
-    if paint[0] == paint[0]:
-        return paint[0], paint[1], paint[2], alpha
+@light_helper
+def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, paint, drawable, row):
+    """(r, g, b, alpha) of one blended fragment, lit like an opaque one; `row` (1, 14) is filled on the way."""
+    alpha = surface_at(px, py, t, rays, soup, surf, row, 0)
+    if paint[drawable, 0] == paint[drawable, 0]:
+        return paint[drawable, 0], paint[drawable, 1], paint[drawable, 2], alpha
     dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
     dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
     dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
     length = math.sqrt(dx * dx + dy * dy + dz * dz)
-    depth = row[13] / length
+    depth = row[0, 13] / length
     vx, vy, vz = -dx / length, -dy / length, -dz / length
     r, g, b, _ = direct_at(
         row,
+        0,
         rays.eye[0] + dx * depth,
         rays.eye[1] + dy * depth,
         rays.eye[2] + dz * depth,
@@ -196,11 +203,11 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, pain
         lights,
         maps,
     )
-    ar, ag, ab = ambient_at(row, vx, vy, vz, sky)
-    return r + ar + row[10], g + ag + row[11], b + ab + row[12], alpha
+    ar, ag, ab = ambient_at(row, 0, vx, vy, vz, sky)
+    return r + ar + row[0, 10], g + ag + row[0, 11], b + ab + row[0, 12], alpha
 
 
-@njit(cache=True)
+@light_helper
 def fade_blended(kind, value, alpha, t, fog):
     """(value, alpha) after fog of transmittance t at the fragment's own depth: what adds light fades, what covers turns to fog."""
     if kind == 4:

@@ -139,11 +139,22 @@ def _look_to(forward: np.ndarray) -> np.ndarray:
     return np.stack([right, np.cross(back, right), back])
 
 
+def _touches(matrix: np.ndarray, bounds: np.ndarray) -> np.ndarray:
+    """(d,) bool: whether boxes (d, 2, 3) may lie in the map of a light; depth is left out, since casters may stand anywhere before it."""
+    pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
+    corners = np.stack([bounds[:, pick[:, axis], axis] for axis in range(3)], axis=-1)
+    clip = corners @ matrix[:, :3].T + matrix[:, 3]
+    xy, w = clip[..., :2], clip[..., 3:]
+    outside = (xy > w).all(axis=1) | (xy < -w).all(axis=1)
+    return np.asarray(~(outside.any(axis=1) & (w > 0).all(axis=(1, 2))))
+
+
 def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: dict[str, Any]) -> None:
     geometry: Geometry = inputs["caster_geometry"]
     casters: np.ndarray = section["casters"]
     edge = len(depth)
-    chosen = np.flatnonzero(casters[geometry.owner]).astype(np.int32)
+    reached = casters & _touches(matrix, geometry.bounds)
+    chosen = np.flatnonzero(reached[geometry.owner]).astype(np.int32)
     cull = np.where(section["double_sided"][geometry.owner[chosen]], 0, 1).astype(np.int8)
     screen = project(
         geometry.positions,

@@ -8,6 +8,8 @@ from typing import NamedTuple
 import numpy as np
 from numba import float32, int8, int32, int64, njit, prange, types, uint8, void
 
+from eddyfall.core.kernel import helper
+
 
 def readonly(kind: types.Type, dimensions: int) -> types.Array:
     """Numba type of an array of any layout that a kernel only reads: takes frozen arrays and others."""
@@ -162,7 +164,7 @@ def _distance(poly, i, plane, guard):
     return guard * w + y
 
 
-@njit(cache=True)
+@helper
 def _setup(poly, corners, k, width, height, cull, window, slot, fixed, zs, inv_w, uvs, box):
     """Write the fan triangle (0, k, k + 1) into `slot`; False if it faces away, has no area or misses the window."""
     one = np.float32(1.0)

@@ -6,6 +6,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import float32, float64, int32, int64, njit, prange, uint8, void
 
+from eddyfall.core.kernel import helper
 from eddyfall.core.raster.depth_format import DepthCode, depth_key
 from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, readonly
 
@@ -49,13 +50,26 @@ def _edge(ax, ay, bx, by, px, py):
     return (bx - ax) * (py - ay) - (by - ay) * (px - ax)
 
 
+@helper
+def span(e, step, first, last):
+    """The pixels of first..last (0 or more) of a row at which an edge value e + k step is not negative; empty if last < first."""
+    if step > 0:
+        if e < 0:
+            first = max(first, (step - 1 - e) // step)
+    elif e < 0:
+        last = np.int64(-1)
+    elif step < 0:
+        last = min(last, e // -step)
+    return first, last
+
+
 @njit(cache=True, inline="always")
 def _owns(ax, ay, bx, by):
     """Top-left rule for positively oriented triangles with rows running down: top edges run right, left edges run up."""
     return (ay == by and bx > ax) or by < ay
 
 
-@njit(cache=True)
+@helper
 def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
     """Perspective-correct uv of the alpha texture where the fixed-point pixel is (screen barycentrics over w)."""
     w0 = np.float64(_edge(x1, y1, x2, y2, px, py)) * inv_w[i, 0]
@@ -67,7 +81,7 @@ def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
     return u, v
 
 
-@njit(cache=True)
+@helper
 def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, table, m, levels, alpha):
     """glTF MASK rule: alpha >= cutoff is drawn. Alpha is trilinear at the isotropic mip level of this pixel."""
     value = np.float64(factor)
@@ -82,7 +96,7 @@ def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, 
     return value >= cutoff
 
 
-@njit(cache=True)
+@helper
 def sample_alpha(u, v, level, table, m, levels, alpha):
     """Trilinear alpha 0..1 at (u, v) and mip `level`; row m of `table` as in Cutouts."""
     level = min(max(level, 0.0), float(table[m, 1] - 1))
@@ -97,7 +111,7 @@ def sample_alpha(u, v, level, table, m, levels, alpha):
     return value
 
 
-@njit(cache=True)
+@helper
 def _bilinear_alpha(u, v, table, m, levels, level, alpha):
     offset, w, h = levels[level, 0], levels[level, 1], levels[level, 2]
     if table[m, 4] == 1:
@@ -125,7 +139,7 @@ def neighbours(u, n, mode):
     return wrap(int(f), n, mode), wrap(int(f) + 1, n, mode), x - f
 
 
-@njit(cache=True)
+@helper
 def wrap(i, n, mode):
     """Texel index after wrapping: 0 repeat, 1 mirror, 2 clamp (OpenGL ES 3.0, 3.8.10)."""
     if mode == 0:
@@ -195,13 +209,20 @@ def _rasterise(
             for y in range(max(box[i, 1], first_row), min(box[i, 3], last_row) + 1):
                 py = np.int64(y) * SUBPIXEL + SUBPIXEL // 2
                 dy = (np.float32(y) + np.float32(0.5)) - vy
-                for x in range(low, high + 1):
+                px = np.int64(low) * SUBPIXEL + SUBPIXEL // 2
+                first, last = np.int64(0), np.int64(high - low)
+                first, last = span(_edge(x1, y1, x2, y2, px, py) + bias0, (y1 - y2) * SUBPIXEL, first, last)
+                first, last = span(_edge(x2, y2, x0, y0, px, py) + bias1, (y2 - y0) * SUBPIXEL, first, last)
+                first, last = span(_edge(x0, y0, x1, y1, px, py) + bias2, (y0 - y1) * SUBPIXEL, first, last)
+                if material < 0 and not wants_ids:
+                    for x in range(low + first, low + last + 1):
+                        dx = (np.float32(x) + np.float32(0.5)) - vx
+                        key = depth_key((zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2], bits, sign)
+                        if key <= depth[y - oy, x - ox]:
+                            depth[y - oy, x - ox] = key
+                    continue
+                for x in range(low + first, low + last + 1):
                     px = np.int64(x) * SUBPIXEL + SUBPIXEL // 2
-                    e0 = _edge(x1, y1, x2, y2, px, py)
-                    e1 = _edge(x2, y2, x0, y0, px, py)
-                    e2 = _edge(x0, y0, x1, y1, px, py)
-                    if e0 + bias0 < 0 or e1 + bias1 < 0 or e2 + bias2 < 0:
-                        continue
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
                     key = depth_key(d, bits, sign)

@@ -4,12 +4,13 @@ At the end of the layer, frame = C + T * opaque.
 """
 
 import numpy as np
-from numba import njit
+
+from eddyfall.core.kernel import light_helper
 
 KINDS = {"opaque": 0, "cutout": 1, "blended": 2, "premultiplied": 3, "additive": 4, "multiply": 5, "destination_out": 6}
 
 
-@njit(cache=True)
+@light_helper
 def blend_channel(kind, c, t, colour, alpha):
     """New (C, T) of one channel. multiply fades to no effect at alpha 0: m = 1 + alpha (colour - 1)."""
     if kind == 2:

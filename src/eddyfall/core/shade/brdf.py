@@ -3,10 +3,11 @@
 import math
 
 import numpy as np
-from numba import njit
+
+from eddyfall.core.kernel import light_helper
 
 
-@njit(cache=True)
+@light_helper
 def ggx_d(n_dot_h, alpha):
     """GGX normal distribution, Walter et al. 2007 eq. 33."""
     a2 = alpha * alpha
@@ -14,7 +15,7 @@ def ggx_d(n_dot_h, alpha):
     return a2 / (math.pi * t * t)
 
 
-@njit(cache=True)
+@light_helper
 def smith_v(n_dot_l, n_dot_v, alpha):
     """Height-correlated Smith visibility G / (4 n.l n.v), Heitz 2014."""
     a2 = alpha * alpha
@@ -22,7 +23,7 @@ def smith_v(n_dot_l, n_dot_v, alpha):
     return 0.5 / max(s, 1e-9)
 
 
-@njit(cache=True)
+@light_helper
 def schlick(f0, f90, cosine):
     """Schlick 1994 eq. 15, with the grazing value f90."""
     m = 1.0 - min(max(cosine, 0.0), 1.0)
@@ -30,7 +31,7 @@ def schlick(f0, f90, cosine):
     return f0 + (f90 - f0) * m2 * m2 * m
 
 
-@njit(cache=True)
+@light_helper
 def lobes(nx, ny, nz, vx, vy, vz, lx, ly, lz, roughness):
     """(n.l, specular without Fresnel, v.h) of one light direction."""
     n_dot_l = nx * lx + ny * ly + nz * lz

@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
+from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.brdf import grazing, lobes, reflected, schlick
 
 DIRECTIONAL, POINT, SPOT = 0, 1, 2
@@ -41,7 +42,7 @@ class ShadowMaps(NamedTuple):
     filter_px: int
 
 
-@njit(cache=True)
+@light_helper
 def map_visibility(k, x, y, z, maps):
     """Share of the filter's texels of map k that see the light at a shifted receiver. Beyond a sun's map all is lit; a perspective
     map repeats its border, since its neighbour or the end of the cone begins there."""
@@ -71,7 +72,7 @@ def map_visibility(k, x, y, z, maps):
     return lit / count
 
 
-@njit(cache=True)
+@light_helper
 def _cube_face(x, y, z):
     ax, ay, az = abs(x), abs(y), abs(z)
     if ax >= ay and ax >= az:
@@ -81,7 +82,7 @@ def _cube_face(x, y, z):
     return 4 if z > 0 else 5
 
 
-@njit(cache=True)
+@light_helper
 def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps):
     """How much of light i reaches the point by its shadow maps: a sun's map is the one whose view-depth range holds the point.
 
@@ -107,7 +108,7 @@ def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, ligh
     return map_visibility(first + face, x, y, z, maps)
 
 
-@njit(cache=True)
+@light_helper
 def incoming(i, x, y, z, lights):
     """(unit direction to light i, share of its power that arrives unblocked per m2, distance)."""
     if lights.kind[i] == DIRECTIONAL:
@@ -117,8 +118,9 @@ def incoming(i, x, y, z, lights):
     lx, ly, lz = p[i, 0] - x, p[i, 1] - y, p[i, 2] - z
     d2 = max(lx * lx + ly * ly + lz * lz, 1e-8)
     d = math.sqrt(d2)
-    lx, ly, lz = lx / d, ly / d, lz / d
-    share = 1.0 / d2
+    inv = 1.0 / d
+    lx, ly, lz = lx * inv, ly * inv, lz * inv
+    share = inv * inv
     if lights.range_m[i] > 0.0:
         share *= max(min(1.0 - (d / lights.range_m[i]) ** 4, 1.0), 0.0)
     if lights.kind[i] == SPOT:
@@ -129,17 +131,18 @@ def incoming(i, x, y, z, lights):
     return lx, ly, lz, share, d
 
 
-@njit(cache=True)
-def direct_at(row, x, y, z, vx, vy, vz, view_depth, receives, lights, maps):
-    """(r, g, b, sun visibility): reflected direct light of one surface row at world (x, y, z) seen from unit direction v.
+@light_helper
+def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, lights, maps):
+    """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v.
 
     Sun visibility is that of the first sun, 1 where it does not shine on the face."""
     r = g = b = 0.0
     sun = -1.0
-    nx, ny, nz = row[7], row[8], row[9]
+    nx, ny, nz = np.float64(rows[index, 7]), np.float64(rows[index, 8]), np.float64(rows[index, 9])
+    rough = np.float64(rows[index, 6])
     for i in range(lights.kind.shape[0]):
         lx, ly, lz, share, distance = incoming(i, x, y, z, lights)
-        n_dot_l, spec, v_dot_h = lobes(nx, ny, nz, vx, vy, vz, lx, ly, lz, row[6])
+        n_dot_l, spec, v_dot_h = lobes(nx, ny, nz, vx, vy, vz, lx, ly, lz, rough)
         visible = 1.0
         if n_dot_l > 0.0 and share > 0.0:
             if receives:
@@ -147,9 +150,9 @@ def direct_at(row, x, y, z, vx, vy, vz, view_depth, receives, lights, maps):
             if visible > 0.0:
                 k = n_dot_l * share * visible
                 for c in range(3):
-                    f0 = np.float64(row[3 + c])
+                    f0 = np.float64(rows[index, 3 + c])
                     fresnel = schlick(f0, min(1.0, 50.0 * f0), v_dot_h)
-                    value = (row[c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * lights.power[i, c]
+                    value = (rows[index, c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * lights.power[i, c]
                     if c == 0:
                         r += value
                     elif c == 1:
@@ -178,26 +181,26 @@ def direct_plain(
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _direct_buffer(surface, visible, drawable, receives, ox, oy, jx, jy, rays, lights, maps, out, sun):
+def _direct_buffer(rows, visible, drawable, receives, ox, oy, jx, jy, rays, lights, maps, out, sun):
     height, width = visible.shape
     for py in prange(height):
         for px in range(width):
             if visible[py, px] < 0:
                 continue
-            row = surface[py, px]
+            i = py * width + px
             x, y = ox + px + 0.5 + jx, oy + py + 0.5 + jy
             dx = rays.d0[0] + x * rays.du[0] + y * rays.dv[0]
             dy = rays.d0[1] + x * rays.du[1] + y * rays.dv[1]
             dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
             length = math.sqrt(dx * dx + dy * dy + dz * dz)
-            depth = row[13] / length
+            depth = rows[i, 13] / length
             r, g, b, s = direct_at(
-                row, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
+                rows, i, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
                 -dx / length, -dy / length, -dz / length, depth, receives[drawable[py, px]], lights, maps,
             )  # fmt: skip
-            out[py, px, 0] = r + row[10]
-            out[py, px, 1] = g + row[11]
-            out[py, px, 2] = b + row[12]
+            out[py, px, 0] = r + rows[i, 10]
+            out[py, px, 1] = g + rows[i, 11]
+            out[py, px, 2] = b + rows[i, 12]
             sun[py, px] = s
 
 
@@ -215,7 +218,8 @@ def direct_buffer(
     """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun by its shadow maps)."""
     out = np.zeros((*visible.shape, 3), np.float32)
     sun = np.ones(visible.shape, np.float32)
-    _direct_buffer(surface, visible, drawable, receives, origin[0], origin[1], jitter[0], jitter[1], rays, lights, maps, out, sun)
+    rows = surface.reshape(-1, surface.shape[2])
+    _direct_buffer(rows, visible, drawable, receives, origin[0], origin[1], jitter[0], jitter[1], rays, lights, maps, out, sun)
     return out, sun
 
 

@@ -6,6 +6,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numba import njit, prange
 
+from eddyfall.core.kernel import light_helper
+
 
 class SkyLight(NamedTuple):
     """Radiance in nits, (3,) each, at zenith, horizon and below."""
@@ -15,7 +17,7 @@ class SkyLight(NamedTuple):
     ground: np.ndarray
 
 
-@njit(cache=True)
+@light_helper
 def sky_radiance(up, c, sky):
     """Radiance of channel c in a direction whose sine of elevation is `up`."""
     if up <= 0.0:
@@ -24,29 +26,29 @@ def sky_radiance(up, c, sky):
     return sky.horizon[c] + (sky.zenith[c] - sky.horizon[c]) * math.sqrt(min(up, 1.0))
 
 
-@njit(cache=True)
-def ambient_at(row, vx, vy, vz, sky):
-    """(r, g, b) a surface row reflects of the sky: diffuse from a hemisphere blend, specular from the mirrored direction.
+@light_helper
+def ambient_at(rows, i, vx, vy, vz, sky):
+    """(r, g, b) surface row i reflects of the sky: diffuse from a hemisphere blend, specular from the mirrored direction.
 
     The reflectance of the coat at roughness a is approximated as F0 + (max(1 - a, F0) - F0)(1 - n.v)^5.
     """
-    nx, ny, nz = np.float64(row[7]), np.float64(row[8]), np.float64(row[9])
+    nx, ny, nz = np.float64(rows[i, 7]), np.float64(rows[i, 8]), np.float64(rows[i, 9])
     n_dot_v = min(max(nx * vx + ny * vy + nz * vz, 0.0), 1.0)
     mirrored_up = 2.0 * (nx * vx + ny * vy + nz * vz) * ny - vy
     m = 1.0 - n_dot_v
     m5 = m * m * m * m * m
-    rough = np.float64(row[6])
+    rough = np.float64(rows[i, 6])
     out_r = out_g = out_b = 0.0
     for c in range(3):
         overhead = sky.horizon[c] + (sky.zenith[c] - sky.horizon[c]) * 0.8
         level = 0.5 * overhead + 0.5 * sky.ground[c]
         around = level + (overhead - level) * ny if ny > 0.0 else level + (sky.ground[c] - level) * -ny
-        f0 = np.float64(row[3 + c])
+        f0 = np.float64(rows[i, 3 + c])
         edge = min(max(1.0 - rough, f0), 50.0 * f0)
         fresnel = f0 + (edge - f0) * m5
         mirrored = sky_radiance(mirrored_up, c, sky)
         glossy = mirrored + (around - mirrored) * rough * rough
-        value = row[c] * around * (1.0 - fresnel) + glossy * fresnel
+        value = rows[i, c] * around * (1.0 - fresnel) + glossy * fresnel
         if c == 0:
             out_r = value
         elif c == 1:
@@ -57,7 +59,7 @@ def ambient_at(row, vx, vy, vz, sky):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _ambient_buffer(surface, visible, ox, oy, jx, jy, rays, sky, out):
+def _ambient_buffer(rows, visible, ox, oy, jx, jy, rays, sky, out):
     height, width = visible.shape
     for py in prange(height):
         for px in range(width):
@@ -68,7 +70,7 @@ def _ambient_buffer(surface, visible, ox, oy, jx, jy, rays, sky, out):
             dy = rays.d0[1] + x * rays.du[1] + y * rays.dv[1]
             dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
             inv = -1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
-            r, g, b = ambient_at(surface[py, px], dx * inv, dy * inv, dz * inv, sky)
+            r, g, b = ambient_at(rows, py * width + px, dx * inv, dy * inv, dz * inv, sky)
             out[py, px, 0] += r
             out[py, px, 1] += g
             out[py, px, 2] += b
@@ -85,7 +87,7 @@ def add_ambient(
 ) -> np.ndarray:
     """`colour` (h, w, 3) plus the sky's light on every visible surface, as a new array."""
     out = np.array(colour)
-    _ambient_buffer(surface, visible, origin[0], origin[1], jitter[0], jitter[1], rays, sky, out)
+    _ambient_buffer(surface.reshape(-1, surface.shape[2]), visible, origin[0], origin[1], jitter[0], jitter[1], rays, sky, out)
     return out
 
 

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit, prange
 
+from eddyfall.core.kernel import light_helper
 from eddyfall.core.scene.model import Material
 from eddyfall.core.shade.textures import TextureStore, sample, sample_plain
 
@@ -61,7 +62,7 @@ def material_factors(materials: tuple[Material, ...]) -> np.ndarray:
     return np.array(rows, np.float64)
 
 
-@njit(cache=True)
+@light_helper
 def _weights(positions, t0, t1, t2, eye, dx, dy, dz):
     """(b1, b2, depth) of the ray eye + depth * d with the triangle's plane (Moeller & Trumbore 1997); weights may lie outside 0..1."""
     ax, ay, az = positions[t0, 0] - eye[0], positions[t0, 1] - eye[1], positions[t0, 2] - eye[2]
@@ -82,9 +83,9 @@ def _weights(positions, t0, t1, t2, eye, dx, dy, dz):
     return b1, b2, (e2x * qx + e2y * qy + e2z * qz) * inv
 
 
-@njit(cache=True)
-def surface_at(px, py, t, rays, soup, surf, row):
-    """Fill `row` (14,) for triangle t at pixel position (px, py); returns alpha."""
+@light_helper
+def surface_at(px, py, t, rays, soup, surf, rows, i):
+    """Fill row i of `rows` (n, 14) for triangle t at pixel position (px, py); returns alpha."""
     eye = rays.eye
     t0, t1, t2 = soup.triangles[t, 0], soup.triangles[t, 1], soup.triangles[t, 2]
     dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
@@ -132,21 +133,25 @@ def surface_at(px, py, t, rays, soup, surf, row):
         nx, ny, nz = _face(soup.positions, t0, t1, t2, dx, dy, dz, nx, ny, nz)
     if f[m, 11] > 0.0:
         for k in range(10):
-            row[k] = 0.0
-        row[6] = 1.0
-        row[10], row[11], row[12] = r, g, b
+            rows[i, k] = 0.0
+        rows[i, 6] = 1.0
+        rows[i, 10], rows[i, 11], rows[i, 12] = r, g, b
     else:
         keep = 1.0 - metallic
-        row[0], row[1], row[2] = r * keep, g * keep, b * keep
-        row[3], row[4], row[5] = f[m, 10] * keep + r * metallic, f[m, 10] * keep + g * metallic, f[m, 10] * keep + b * metallic
-        row[6] = rough
-        row[10], row[11], row[12] = er, eg, eb
-    row[7], row[8], row[9] = nx, ny, nz
-    row[13] = depth * length
+        rows[i, 0], rows[i, 1], rows[i, 2] = r * keep, g * keep, b * keep
+        rows[i, 3], rows[i, 4], rows[i, 5] = (
+            f[m, 10] * keep + r * metallic,
+            f[m, 10] * keep + g * metallic,
+            f[m, 10] * keep + b * metallic,
+        )
+        rows[i, 6] = rough
+        rows[i, 10], rows[i, 11], rows[i, 12] = er, eg, eb
+    rows[i, 7], rows[i, 8], rows[i, 9] = nx, ny, nz
+    rows[i, 13] = depth * length
     return a
 
 
-@njit(cache=True)
+@light_helper
 def _face(positions, t0, t1, t2, dx, dy, dz, nx, ny, nz):
     """Turn the normal over if the face itself is seen from behind; a shading normal beyond the horizon stays as it is."""
     ax = np.float64(positions[t1, 0]) - positions[t0, 0]
@@ -161,7 +166,7 @@ def _face(positions, t0, t1, t2, dx, dy, dz, nx, ny, nz):
     return nx, ny, nz
 
 
-@njit(cache=True)
+@light_helper
 def _bend(positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, scale):
     """Normal-mapped normal; the tangent follows +u on the triangle and is made square to the normal."""
     det = u1 * v2 - u2 * v1
@@ -191,13 +196,13 @@ def _bend(positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, scale):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _surface_buffer(visible, ids, ox, oy, jx, jy, rays, soup, surf, out):
+def _surface_buffer(visible, ids, ox, oy, jx, jy, rays, soup, surf, rows):
     height, width = visible.shape
     for y in prange(height):
         for x in range(width):
             i = visible[y, x]
             if i >= 0:
-                surface_at(ox + x + 0.5 + jx, oy + y + 0.5 + jy, ids[i], rays, soup, surf, out[y, x])
+                surface_at(ox + x + 0.5 + jx, oy + y + 0.5 + jy, ids[i], rays, soup, surf, rows, y * width + x)
 
 
 def surface_buffer(
@@ -212,7 +217,7 @@ def surface_buffer(
     """(h, w, 14) rows of what is visible; zero where nothing is. `visible` indexes `ids`, world triangles."""
     out = np.zeros((*visible.shape, ROW), np.float32)
     if len(ids):
-        _surface_buffer(visible, ids, origin[0], origin[1], jitter[0], jitter[1], rays, soup, surf, out)
+        _surface_buffer(visible, ids, origin[0], origin[1], jitter[0], jitter[1], rays, soup, surf, out.reshape(-1, ROW))
     return out
 
 

@@ -4,8 +4,8 @@ import math
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 
+from eddyfall.core.kernel import light_helper
 from eddyfall.core.raster.rasterise import neighbours, wrap
 from eddyfall.core.scene.model import Image, Material, TextureUse
 from eddyfall.core.shade.srgb import DECODE_TABLE, LINEAR_TABLE, encode
@@ -96,7 +96,7 @@ def build_store(images: tuple[Image, ...], materials: tuple[Material, ...], mips
     return store, table
 
 
-@njit(cache=True)
+@light_helper
 def _bilinear(u, v, slots, s, offset, w, h, tables, texels):
     """Rgba of one level at (u, v). Scalars only: a row view would cost a reference count for each texel."""
     d = slots[s, 6]
@@ -123,7 +123,7 @@ def _bilinear(u, v, slots, s, offset, w, h, tables, texels):
     return red, green, blue, (texels[a, 3] * wa + texels[b, 3] * wb + texels[c, 3] * wc + texels[e, 3] * wd) / 255.0
 
 
-@njit(cache=True)
+@light_helper
 def mip_level(ux, vx, uy, vy, w, h, bias, most_taps):
     """(level, taps, tap step u, v): N = min(ceil(Pmax / Pmin), most_taps), level = log2(Pmax / N) + bias
     (EXT_texture_filter_anisotropic). ux .. vy: uv change for one pixel right and one down; w, h: base size in texels."""
@@ -140,7 +140,7 @@ def mip_level(ux, vx, uy, vy, w, h, bias, most_taps):
     return np.log2(max(long / taps, 1e-9)) + bias, taps, su, sv
 
 
-@njit(cache=True)
+@light_helper
 def sample(u, v, ux, vx, uy, vy, slots, s, levels, tables, texels, bias, most_taps):
     """Filtered rgba (linear) of texture slot s at (u, v) with its pixel footprint."""
     first = slots[s, 0]

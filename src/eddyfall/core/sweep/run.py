@@ -56,7 +56,7 @@ class _Sweep:
         elsewhere: dict[str, dict[str, Suspicion]] = {}
         for family in families():
             for role in roles:
-                suspicions = family.conclude(replace(self.survey, role=role), observed[family.name, role])
+                suspicions = family.conclude(replace(self.survey, role=role, pictures=role is None), observed[family.name, role])
                 if role is None:
                     found += [(family, s) for s in suspicions]
                 else:
@@ -81,7 +81,7 @@ class _Sweep:
         for i, viewpoint in enumerate(views):
             self.progress(f"looking from {viewpoint}", 0.5 * i / len(views))
             for role in roles:
-                survey = replace(self.survey, role=role)
+                survey = replace(self.survey, role=role, pictures=role is None)
                 for family in families():
                     observed[family.name, role][viewpoint] = family.observe(survey, viewpoint)
         return observed
@@ -108,11 +108,10 @@ class _Sweep:
             return Remedy(
                 candidate.change, "does not apply", str(error), candidate.costs, candidate.side_effects, candidate.warnings, 0.0
             )
-        after = family.inspect(replace(self.survey, build=changed, only=where))
+        looking = replace(self.survey, only=where, pictures=False)
+        after = family.inspect(replace(looking, build=changed))
         cured = suspicion.fingerprint not in {s.fingerprint for s in after}
-        known = (
-            {s.fingerprint for s in family.inspect(replace(self.survey, only=where))} if len(after) > int(not cured) else set()
-        )
+        known = {s.fingerprint for s in family.inspect(looking)} if len(after) > int(not cured) else set()
         new = tuple(s.title for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint)
         worst = max(where, key=lambda v: suspicion.pixels.get(v, 0))
         collateral, moved = self._collateral(suspicion, changed, worst)
@@ -177,7 +176,7 @@ class _Sweep:
                 left = {s: {k: v for k, v in f.items() if (s, k) != (section, name)} for s, f in overlay.items()}
                 entry = setup.roles[role].model_copy(update={"set": {s: f for s, f in left.items() if f}})
                 trial = replace(self.survey.build, setup=setup.model_copy(update={"roles": {**setup.roles, role: entry}}))
-                after = family.inspect(replace(self.survey, build=trial, role=role, only=where))
+                after = family.inspect(replace(self.survey, build=trial, role=role, only=where, pictures=False))
                 if suspicion.fingerprint in {s.fingerprint for s in after}:
                     return RoleView(role, False, f"{section}.{name}", play_value, value)
         return RoleView(role, False)

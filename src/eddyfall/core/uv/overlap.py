@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit, prange
 
+from eddyfall.core.kernel import helper
 from eddyfall.core.uv.polygons import MOST, clip_half, intersect, polygon_area
 
 AREA_LIMIT_TEXELS = 1e-3
@@ -222,7 +223,7 @@ def _cut_out(tris, others, starts):
     return covered
 
 
-@njit(cache=True)
+@helper
 def _subtract(pieces, corners, count, tris, o, rest, a, b):
     """Cut triangle o out of every piece, in place; what is outside each of its edges in turn stays. Returns the new count."""
     made = count
@@ -287,7 +288,7 @@ def _mark(tris, pairs, stacked, grid):
             _mark_polygon(a, n, grid, 2)
 
 
-@njit(cache=True)
+@helper
 def _mark_polygon(poly, n, grid, value):
     """Raise every texel whose inside the convex polygon enters to `value`."""
     low, high = poly[0, 1], poly[0, 1]

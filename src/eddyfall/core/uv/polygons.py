@@ -1,12 +1,13 @@
 """Convex polygons of a few corners, for kernels: half-plane clipping, areas, and the plain twin of a triangle intersection."""
 
 import numpy as np
-from numba import njit
+
+from eddyfall.core.kernel import helper
 
 MOST = 16
 
 
-@njit(cache=True)
+@helper
 def polygon_area(poly, n):
     """Signed area of corners poly[:n] (shoelace)."""
     total = 0.0
@@ -17,7 +18,7 @@ def polygon_area(poly, n):
     return 0.5 * total
 
 
-@njit(cache=True)
+@helper
 def clip_half(poly, n, ax, ay, bx, by, sign, out):
     """Keep the part of poly[:n] on the left of a -> b (sign 1) or on its right (-1), into `out`; returns its corners."""
     made = 0
@@ -37,7 +38,7 @@ def clip_half(poly, n, ax, ay, bx, by, sign, out):
     return made
 
 
-@njit(cache=True)
+@helper
 def intersect(tris, i, j, a, b):
     """Corners of the intersection of counter-clockwise triangles i and j, left in buffer `a`; returns their number."""
     for k in range(3):

@@ -1,0 +1,252 @@
+"""Speed and memory of the core, printed as medians and ratios of one run (DESIGN 9). Run it with ./run bench [NAME ...].
+
+Every figure stands beside its bound. Times depend on the machine and its neighbours, so nothing here is a test.
+"""
+
+import resource
+import statistics
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import shapely
+
+from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.hashing import freeze
+from eddyfall.core.lineup import line_up
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.changes import apply_change, set_leaf
+from eddyfall.core.scene.model import Light, Material, Mesh, Node, Scene
+from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.sweep import sweep
+from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
+from eddyfall.core.uv.overlap import colliding_pairs, measure_overlap, pair_areas
+from eddyfall.demo.shapes import Shape
+from eddyfall.demo.walk import worst_spot
+from eddyfall.demo.write import make_demo
+
+LAMPS = 8
+REGION = 192
+
+
+def seconds(action: Callable[[], Any], times: int = 5, before: Callable[[], Any] = lambda: None) -> float:
+    """Median time of an action; `before` is done each time and not counted."""
+    taken = []
+    for _ in range(times):
+        before()
+        start = time.perf_counter()
+        action()
+        taken.append(time.perf_counter() - start)
+    return statistics.median(taken)
+
+
+def show(what: str, value: float, unit: str, bound: str, met: bool) -> None:
+    print(f"{what:66s} {value:10.3f} {unit:6s} {bound:12s} {'met' if met else 'MISSED'}", flush=True)
+
+
+def with_lamps(build: Build) -> Build:
+    """The build with eight point lights along the quay."""
+    scene, lights, nodes = build.scene, list(build.scene.lights), list(build.scene.nodes)
+    for i in range(LAMPS):
+        matrix = np.eye(4)
+        matrix[:3, 3] = (-20 + 6 * i, 12, 2)
+        lights.append(Light(f"bench_lamp_{i}", "point", intensity=50000.0))
+        nodes.append(Node(f"bench_lamp_{i}", freeze(matrix), light=len(lights) - 1))
+    return replace(build, scene=replace(scene, lights=tuple(lights), nodes=tuple(nodes)))
+
+
+def frame() -> None:
+    """A frame with shadow maps reused and redrawn."""
+    build = with_lamps(make_demo()[0])
+    renderer = Renderer(Memo(2 * 1024**3))
+    triangles = len(renderer.geometry(build).triangles)
+    step = iter(range(1, 1000))
+
+    def turned(leaf: tuple[str, ...]) -> Build:
+        # A value never seen before, so that no picture is remembered; the geometry and textures are.
+        return apply_change(build, set_leaf(build, leaf, 0.11 + next(step) * 1e-3, scope="project", title="bench"))
+
+    def reused() -> None:
+        view = build.setup.viewpoints["quay"]
+        eye = view.eye or (0.0, 0.0, 0.0)
+        moved = view.model_copy(update={"eye": (eye[0], eye[1] + next(step) * 1e-4, eye[2])})
+        setup = build.setup.model_copy(update={"viewpoints": {**build.setup.viewpoints, "quay": moved}})
+        renderer.frame(replace(build, setup=setup), Request("quay"))
+
+    renderer.frame(build, Request("quay"))
+    redrawn_s = seconds(reused)
+    names: set[str] = set()
+
+    def same_shadows() -> None:
+        # The near plane reaches every camera pass and no shadow pass.
+        renderer.ran.clear()
+        renderer.frame(turned(("depth", "near_m")), Request("quay"))
+        names.update(renderer.ran)
+
+    reused_s = seconds(same_shadows)
+    print(f"frame 960x540, {triangles} triangles, {LAMPS} lamps and the sun; reused: {', '.join(sorted(names))} ran")
+    show("frame, shadow maps reused", reused_s, "s", "<= 0.35", reused_s <= 0.35)
+    show("frame, everything redrawn after the camera moved", redrawn_s, "s", "<= 0.6", redrawn_s <= 0.6)
+
+
+def trial() -> None:
+    """One fog trial and one material trial on a spot."""
+    build = make_demo()[0]
+    renderer = Renderer(Memo(2 * 1024**3))
+    request = Request("quay", (960, 540), (500, 180, 500 + REGION, 180 + REGION))
+    renderer.frame(build, request)
+    step = iter(range(1, 1000))
+
+    def fog() -> None:
+        change = set_leaf(build, ("fog", "fog_per_m"), 0.01 + next(step) * 1e-4, scope="project", title="bench")
+        renderer.frame(apply_change(build, change), request)
+
+    def depth() -> None:
+        change = set_leaf(build, ("depth", "near_m"), 0.11 + next(step) * 1e-3, scope="project", title="bench")
+        renderer.frame(apply_change(build, change), request)
+
+    for what, action in (("trial on 192x192, fog only", fog), ("trial on 192x192, every camera pass", depth)):
+        taken = seconds(action, 9)
+        show(what, taken, "s", "<= 0.06", taken <= 0.06)
+
+
+def lineup() -> None:
+    """A whole line-up on the worst spot of the demo, all levers tried, told per 24 trials."""
+    build = make_demo()[0]
+    view, spot = worst_spot(sweep(build), "depth.missing-prepass")
+    counts = []
+
+    def run() -> None:
+        counts.append(len(line_up(build, view, spot, "see-through", try_all=True, renderer=Renderer(Memo(2 * 1024**3))).trials))
+
+    taken = seconds(run, 3)
+    show(f"line-up of {counts[-1]} trials on a cold memo", taken, "s", "<= 3", taken <= 3)
+    show("the same, told for 24 trials", taken * 24 / counts[-1], "s", "<= 3", taken * 24 / counts[-1] <= 3)
+
+
+def sweeps() -> None:
+    """A whole sweep of the demo on a cold memo."""
+    build = make_demo()[0]
+    taken = seconds(lambda: sweep(build, renderer=Renderer(Memo(SWEEP_MEMO_BYTES))), 3)
+    show("sweep of the demo", taken, "s", "<= 20", taken <= 20)
+
+
+def random_triangles(count: int, width: float, size: float) -> np.ndarray:
+    """(count, 3, 2) counter-clockwise triangles about `size` large, scattered over a square."""
+    rng = np.random.default_rng(4)
+    corners = rng.random((count, 1, 2)) * width + rng.normal(size=(count, 3, 2)) * size
+    (ux, uy), (vx, vy) = (corners[:, 1] - corners[:, 0]).T, (corners[:, 2] - corners[:, 0]).T
+    turn = ux * vy < uy * vx
+    corners[turn] = corners[turn][:, [0, 2, 1]]
+    return np.ascontiguousarray(corners)
+
+
+def overlap() -> None:
+    """Overlap areas against shapely on the same candidate pairs, and stacked copies."""
+    corners = random_triangles(200_000, 1000.0, 4.2)
+    pairs = colliding_pairs(corners, 0.0)
+    shapes = shapely.polygons(corners)
+    ours_s = seconds(lambda: pair_areas(corners, pairs), 3)
+    theirs_s = seconds(lambda: shapely.area(shapely.intersection(shapes[pairs[:, 0]], shapes[pairs[:, 1]])), 1)
+    print(f"areas of {len(pairs)} pairs of {len(corners)} triangles: {ours_s:.3f} s, shapely {theirs_s:.2f} s")
+    show("areas of the same pairs, times faster than shapely", theirs_s / ours_s, "x", ">= 100", theirs_s / ours_s >= 100)
+
+    def tree() -> None:
+        found = shapely.STRtree(shapes).query(shapes)
+        first, second = found[:, found[0] < found[1]]
+        shapely.area(shapely.intersection(shapes[first], shapes[second]))
+
+    both_s, tree_s = seconds(lambda: pair_areas(corners, colliding_pairs(corners, 0.0)), 3), seconds(tree, 1)
+    show(
+        "finding the pairs too, times faster than STRtree + intersection", tree_s / both_s, "x", ">= 100", tree_s / both_s >= 100
+    )
+    cells = np.stack(np.meshgrid(np.arange(60), np.arange(30)), -1).reshape(-1, 1, 2)
+    low = np.concatenate([cells + np.array([[0, 0], [1, 0], [0, 1]]), cells + np.array([[1, 0], [1, 1], [0, 1]])])
+    stacked = np.ascontiguousarray(np.tile(low * 4.0 + 3.0, (50, 1, 1))) / 256
+    area = np.ones(len(stacked))
+    taken = seconds(lambda: measure_overlap(stacked, area, 256), 3)
+    show(f"50 stacked copies of {len(low)} triangles", taken, "s", "<= 0.3", taken <= 0.3)
+
+
+MEMORY = """
+from pathlib import Path
+from eddyfall.demo.tiny import tiny_build
+from eddyfall.demo.write import make_demo
+from eddyfall.core.frame.memo import size_of
+from eddyfall.core.frame.render import Renderer
+from eddyfall.core.sweep import sweep
+# VmHWM belongs to the address space; ru_maxrss would be handed down from the process that started this one.
+peak = lambda: int(Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0]) / 1024
+sweep(tiny_build())
+warm = peak()
+build = make_demo()[0]
+decoded = (size_of(build.scene) + size_of(Renderer().geometry(build))) / 2**20
+sweep(build)
+print(warm, decoded, peak())
+"""
+
+
+def memory() -> None:
+    """Peak memory of a sweep over the warm process, in a process of its own."""
+    run = subprocess.run([sys.executable, "-c", MEMORY], capture_output=True, text=True, check=True)
+    warm, decoded, peak = (float(v) for v in run.stdout.split())
+    bound = 4 * decoded + 150
+    print(f"warm process {warm:.0f} MiB, decoded scene {decoded:.0f} MiB, peak {peak:.0f} MiB")
+    show("memory of a sweep over the warm process", peak - warm, "MiB", f"<= {bound:.0f}", peak - warm <= bound)
+
+
+def grid_of(count: int) -> Build:
+    """`count` drawables that together cover the same pixels: one wall cut into cards."""
+    columns = int(np.sqrt(count))
+    rows = count // columns
+    width, height = 16.0 / columns, 9.0 / rows
+    meshes, nodes = [], []
+    material = Material("card", base_rgba=(0.5, 0.5, 0.5, 1.0), metallic=0.0)
+    for r in range(rows):
+        for c in range(columns):
+            shape = Shape().quad((-8 + c * width, -4.5 + r * height, -9.0), (width, 0, 0), (0, height, 0))
+            meshes.append(Mesh(f"card_{r}_{c}", (shape.primitive(0, None),)))
+            nodes.append(Node(f"card_{r}_{c}", freeze(np.eye(4)), mesh=len(meshes) - 1))
+    setup = {
+        "eddyfall_setup": 1,
+        "viewpoints": {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 50}},
+        "lights": {"sun": {"kind": "sun", "illuminance_lux": 3.0, "towards": [0.2, 0.5, 1.0]}},
+    }
+    return Build(Scene(tuple(meshes), tuple(nodes), (material,)), parse_setup(setup))
+
+
+def growth() -> None:
+    """Time of a first frame with 1k and with 16k drawables on the same pixels."""
+    taken = []
+    for count in (1024, 16384):
+        build = grid_of(count)
+        build.content_hash  # noqa: B018  (hashing is intake's work)
+        taken.append(seconds(lambda build=build: Renderer().frame(build, Request("eye")), 3))
+    print(f"first frame with 1,024 drawables {taken[0]:.3f} s, with 16,384 drawables {taken[1]:.3f} s")
+    show("growth from 1k to 16k drawables", taken[1] / taken[0], "x", "<= 24", taken[1] / taken[0] <= 24)
+
+
+PARTS: dict[str, Callable[[], None]] = {
+    "frame": frame, "trial": trial, "lineup": lineup, "sweep": sweeps, "overlap": overlap, "memory": memory, "growth": growth,
+}  # fmt: skip
+
+
+def main(names: list[str]) -> int:
+    unknown = [n for n in names if n not in PARTS]
+    if unknown:
+        print(f"no such part: {unknown[0]}; there are: {', '.join(PARTS)}", file=sys.stderr)
+        return 2
+    for name in names or PARTS:
+        PARTS[name]()
+    print(f"peak memory of this run {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MiB, in {Path.cwd().name}")
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

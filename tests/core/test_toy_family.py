@@ -1,0 +1,85 @@
+"""Open by proof: a defect family from one module of its own shows up in sweep, line-up, JSON, SARIF and HTML."""
+
+import json
+import sys
+from types import ModuleType
+
+import pytest
+
+from eddyfall.core.defects.registry import unregister
+from eddyfall.core.frame.render import Renderer
+from eddyfall.core.handover.html import html_sheet
+from eddyfall.core.handover.report import lineup_json, sweep_json
+from eddyfall.core.handover.sarif import sarif
+from eddyfall.core.lineup import line_up
+from eddyfall.core.sweep import sweep
+
+MODULE = '''
+"""toy.too-green: drawables greener than is good for them."""
+import numpy as np
+from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.survey import painted, region_of
+from eddyfall.core.scene.changes import set_leaf
+
+CODE = "toy.too-green"
+
+def observe(survey, viewpoint):
+    frame = survey.frame(viewpoint, "display")
+    mask = frame.display[..., 1] > frame.display[..., [0, 2]].max(axis=2) + 20
+    ids = set(np.unique(frame.drawable[mask])) - {-1}
+    return (ids, int(mask.sum()), region_of(mask), painted(frame.display, mask)) if ids else None
+
+def conclude(survey, seen):
+    seen = {v: s for v, s in seen.items() if s}
+    if not seen:
+        return []
+    names = sorted({survey.geometry.drawables[i].node for s in seen.values() for i in s[0]})
+    hide = set_leaf(survey.build, ("nodes", names[0], "drawn"), False, scope="node", title=f"hide {names[0]}")
+    first = next(iter(seen.values()))
+    return [Suspicion(CODE, "node", names[0], f"{names[0]} is <too> green", tuple(names), float(first[1]), 0.0,
+                      (Evidence("green pixels", float(first[1]), "px", 0.0, "the toy says so", first[3]),),
+                      {v: s[1] for v, s in seen.items()}, {v: s[2] for v, s in seen.items()},
+                      (Candidate(hide, "it is gone", (Cost("memory", 0.0, "bytes"),)),))]
+
+def levers(survey, subject, viewpoint):
+    name = survey.geometry.drawables[subject].node
+    change = set_leaf(survey.build, ("nodes", name, "receives"), False, scope="node", title="the toy's lever")
+    return [Lever("direct", change, "nothing falls on it", "the toy asked")]
+
+FAMILY = register(Family("toys", {CODE: "Something is too green"}, observe, conclude, levers, ("see-through",)))
+'''
+
+
+@pytest.fixture
+def toy():
+    module = ModuleType("toy_family")
+    sys.modules["toy_family"] = module
+    exec(compile(MODULE, "toy_family.py", "exec"), module.__dict__)
+    yield module
+    unregister("toys")
+    del sys.modules["toy_family"]
+
+
+def test_a_new_family_is_seen_everywhere(toy):
+    from scenes import Thing, build_of, flat, wall
+
+    build = build_of(Thing("leaf", wall(6, half=1), flat("green", (0.1, 0.8, 0.1))), Thing("wall", wall(9), flat("white", 0.7)))
+    renderer = Renderer()
+    result = sweep(build, size=(160, 90), renderer=renderer)
+    found = next(f for f in result.findings if f.code == toy.CODE)
+    assert found.impact.kind == "measured" and found.impact.share > 0
+    assert found.best.change.title == "hide leaf" and found.best.verdict == "cures"
+    document = json.loads(json.dumps(sweep_json(result)))
+    assert document["findings"][0]["evidence"][0]["measure"] == "green pixels"
+    log = sarif(result, "a.glb")["runs"][0]
+    assert {"toy.too-green"} == {r["ruleId"] for r in log["results"]}
+    assert "Something is too green" in json.dumps(log["tool"])
+    html = html_sheet(build, result, name="a", renderer=renderer)
+    assert "leaf is &lt;too&gt; green" in html and "green pixels" in html and "hide leaf" in html
+    trials = lineup_json(line_up(build, "eye", (60, 30, 40, 30), "see-through", size=(160, 90)))["trials"]
+    assert any(t["title"] == "the toy's lever" for t in trials)
+
+
+def test_and_is_gone_when_it_is_taken_out(tiny):
+    assert all(not f.code.startswith("toy.") for f in sweep(tiny, size=(96, 54)).findings)

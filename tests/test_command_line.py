@@ -1,0 +1,164 @@
+"""Every command as a user runs it: exit codes, JSON keys, one-line errors."""
+
+import json
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from eddyfall.cli import main
+from eddyfall.core.sweep import sweep
+from scenes import net_build, write_build
+
+
+@pytest.fixture(scope="module")
+def nets(tmp_path_factory):
+    return write_build(net_build(), tmp_path_factory.mktemp("nets"), "nets")
+
+
+@pytest.fixture
+def run(capsys):
+    def go(*args):
+        code = main([str(a) for a in args])
+        out = capsys.readouterr()
+        return code, out.out, out.err
+
+    return go
+
+
+SMALL = ("--size", "320x180")
+
+
+def test_intake_says_what_is_in_the_file(run, nets):
+    code, out, _ = run("intake", nets)
+    assert code == 0 and "triangles" in out and "eye" in out
+    facts = json.loads(run("intake", nets, "--json", "-")[1])
+    assert facts["triangles"] == 6 and facts["viewpoints"] == ["eye"] and facts["left_out"] == []
+    assert {"drawables", "meshes", "nodes", "materials", "images", "lights", "cameras", "bounds_m", "setup"} <= set(facts)
+
+
+def test_frame_writes_png_and_exr(run, nets, tmp_path):
+    for ending in ("png", "exr"):
+        code, _, _ = run("frame", nets, "--viewpoint", "eye", "--out", tmp_path / f"f.{ending}", *SMALL)
+        assert code == 0 and (tmp_path / f"f.{ending}").stat().st_size > 1000
+    assert Image.open(tmp_path / "f.png").size == (320, 180)
+    assert run("frame", nets, "--viewpoint", "eye", "--out", tmp_path / "f.tiff")[0] == 2
+    assert run("frame", nets, "--viewpoint", "eye", "--out", nets)[0] == 2
+
+
+def test_the_worked_numbers_of_the_net_come_out_of_core_samples(run, nets, tmp_path):
+    # Work case 3: green .413 over the quay wall, .632 over the far bank, .660 over the sky; .409 everywhere once it is right.
+    def green(path, x):
+        code, out, _ = run("core-sample", path, "--viewpoint", "eye", "--at", f"{x},90", *SMALL, "--json", "-")
+        sample = json.loads(out)
+        assert code == 0 and np.allclose(sample["sum"], sample["linear"], rtol=1e-4)
+        return round(sample["linear"][1], 3)
+
+    assert [green(nets, x) for x in (20, 140, 235)] == [0.413, 0.632, 0.660]
+    assert run("sweep", nets, *SMALL, "--changes-out", tmp_path / "c.json")[0] == 1
+    assert run("apply", nets, "--changes", tmp_path / "c.json", "--out", tmp_path / "fixed")[0] == 0
+    assert [green(tmp_path / "fixed" / "nets.glb", x) for x in (20, 140, 235)] == [0.409] * 3
+
+
+def test_sweep_apply_sweep(run, nets, tmp_path):
+    code, out, _ = run(
+        "sweep", nets, *SMALL, "--json", tmp_path / "s.json", "--sarif", tmp_path / "s.sarif", "--html", tmp_path / "s.html",
+        "--changes-out", tmp_path / "c.json",
+    )  # fmt: skip
+    assert code == 1 and "depth.missing-prepass" in out
+    document = json.loads((tmp_path / "s.json").read_text())
+    assert [f["code"] for f in document["findings"]] == ["depth.missing-prepass"]
+    assert json.loads((tmp_path / "s.sarif").read_text())["version"] == "2.1.0"
+    assert (tmp_path / "s.html").read_text().startswith("<!doctype html>")
+    code, out, _ = run("apply", nets, "--changes", tmp_path / "c.json", "--out", tmp_path / "fixed", "--json", "-")
+    applied = json.loads(out)
+    assert code == 0 and applied["hunks"] == 1
+    code, out, _ = run("sweep", applied["files"]["glb"], *SMALL)
+    assert code == 0 and "is clean" in out
+
+
+@pytest.mark.parametrize(("level", "code"), [("blocking", 0), ("visible", 1), ("latent", 1)])
+def test_fail_on_sets_the_level_of_exit_code_1(level, code, run, tmp_path):
+    # A net of a few pixels: visible, not blocking (1 % of a play frame).
+    from eddyfall.demo.shapes import Shape
+    from scenes import FOGGED, Thing, build_of, flat
+
+    net = Thing("net", Shape().quad((-0.02, -0.02, -12), (0.04, 0, 0), (0, 0.04, 0)), flat("rope", 0.3))
+    path = write_build(build_of(net, setup=FOGGED), tmp_path)
+    result = sweep(build_of(net, setup=FOGGED), size=(320, 180))
+    assert [f.severity for f in result.findings] == ["visible"], [f.impact for f in result.findings]
+    assert run("sweep", path, *SMALL, "--fail-on", level)[0] == code
+
+
+def test_lineup_table_json_and_pictures(run, nets, tmp_path):
+    arguments = ("lineup", nets, "--viewpoint", "eye", "--spot", "150,60,80,60", "--symptom", "see-through", *SMALL)
+    code, out, _ = run(*arguments, "--json", tmp_path / "l.json", "--pictures", tmp_path / "p")
+    assert code == 0 and "write prepass depth (net)" in out
+    document = json.loads((tmp_path / "l.json").read_text())
+    first = document["trials"][0]
+    assert first["verdict"] == "clears it" and first["scope"] == "shader"
+    assert {"title", "before", "after", "collateral_share", "also_changed_share", "pass", "predicts", "because"} <= set(first)
+    assert len(list((tmp_path / "p").glob("*.png"))) == len(document["trials"]) + 1
+
+
+def test_a_target_is_judged_on_its_own_settings(run, tmp_path):
+    build = net_build(
+        depth={"near_m": 0.05, "copy_from": "opaque"}, targets={"slate": {"set": {"depth": {"copy_from": "prepass"}}}}
+    )
+    path = write_build(build, tmp_path)
+    assert run("sweep", path, *SMALL)[0] == 0
+    assert run("sweep", path, *SMALL, "--target", "slate")[0] == 1
+
+
+def test_setup_schema_and_pass_table(run, tmp_path):
+    code, out, _ = run("setup-schema")
+    assert code == 0 and json.loads(out)["properties"]["fog"]
+    code, out, _ = run("passes", "--json", "-")
+    assert code == 0 and {"number", "name", "reads", "writes"} <= set(json.loads(out)[0])
+
+
+def test_the_published_schema_is_the_one_in_use(run):
+    from pathlib import Path
+
+    published = Path(__file__).parents[1] / "docs" / "setup.schema.json"
+    assert json.loads(published.read_text()) == json.loads(run("setup-schema")[1])
+
+
+def test_demo_writes_its_files(run, tmp_path):
+    code, out, _ = run("demo", "--out", tmp_path, "--only-write")
+    assert code == 0 and {"weirgate.glb", "weirgate.setup.json", "weirgate.truth.json"} <= {p.name for p in tmp_path.iterdir()}
+    assert str(tmp_path) in out
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("intake", "no.glb"),
+        ("frame", "{nets}", "--viewpoint", "no", "--out", "/tmp/never.png"),
+        ("frame", "{nets}", "--viewpoint", "eye", "--out", "/tmp/never.png", "--size", "90000x10"),
+        ("core-sample", "{nets}", "--viewpoint", "eye", "--at", "5000,2"),
+        ("sweep", "{nets}", "--target", "no"),
+        ("sweep", "{nets}", "--setup", "no.json"),
+        ("lineup", "{nets}", "--viewpoint", "eye", "--spot", "0,0,4,4", "--symptom", "ugly"),
+        ("apply", "{nets}", "--changes", "no.json", "--out", "/tmp/never"),
+    ],
+)
+def test_bad_input_is_exit_2_and_one_line(arguments, run, nets):
+    code, _, err = run(*(a.replace("{nets}", str(nets)) for a in arguments))
+    assert code == 2
+    assert err.strip().startswith("eddyfall: ") and len(err.strip().splitlines()) == 1
+
+
+@pytest.mark.parametrize(
+    "arguments", [("frame",), ("sweep", "a.glb", "--size", "big"), ("nothing",), ("lineup", "a", "--spot", "1,2")]
+)
+def test_a_command_line_that_cannot_be_read_is_exit_2(arguments, run):
+    assert run(*arguments)[0] == 2
+
+
+def test_a_lone_part_of_a_change_file_does_not_apply_by_halves(run, nets, tmp_path):
+    good = {"id": "a", "scope": "shader", "patch": [{"op": "replace", "path": "/shaders/net/passes/depth", "value": True}]}
+    bad = {"id": "b", "scope": "project", "patch": [{"op": "replace", "path": "/fog/fog_per_m", "value": "thick"}]}
+    (tmp_path / "c.json").write_text(json.dumps({"eddyfall_changes": 1, "changes": [good, bad]}))
+    code, _, err = run("apply", nets, "--changes", tmp_path / "c.json", "--out", tmp_path / "out")
+    assert code == 2 and "change b" in err and not (tmp_path / "out").exists()
