@@ -168,33 +168,17 @@ def _open(args: Any) -> Any:
 
 
 def _intake(args: Any) -> int:
-    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.scene.facts import facts_of
 
     out, build = _Out(args), _open(args)
-    scene, renderer = build.scene, Renderer()
-    geometry = renderer.geometry(build)
-    low, high = geometry.scene_bounds
-    facts = {
-        "triangles": len(geometry.triangles) - 2,
-        "vertices": len(geometry.positions) - 4,
-        "drawables": len(geometry.drawables) - 1,
-        "meshes": len(scene.meshes),
-        "nodes": len(scene.nodes),
-        "materials": len(scene.materials),
-        "images": len(scene.images),
-        "lights": len(scene.light_keys),
-        "cameras": len(scene.cameras),
-        "viewpoints": list(build.setup.viewpoints),
-        "bounds_m": {"low": [float(v) for v in low], "high": [float(v) for v in high]},
-        "image_sizes": [{"name": i.name, "width": i.pixels.shape[1], "height": i.pixels.shape[0]} for i in scene.images],
-        "left_out": list(build.notes),
-        "setup": build.raw_setup,
-    }
+    facts = facts_of(build)
     rows = [
         [k, str(facts[k])]
         for k in ("triangles", "vertices", "drawables", "meshes", "nodes", "materials", "images", "lights", "cameras")
     ]
-    rows.append(["bounds", " to ".join("(" + ", ".join(f"{v:.2f}" for v in corner) + ") m" for corner in (low, high))])
+    rows.append(
+        ["bounds", " to ".join("(" + ", ".join(f"{v:.2f}" for v in corner) + ") m" for corner in facts["bounds_m"].values())]
+    )
     rows.append(["viewpoints", ", ".join(build.setup.viewpoints)])
     out.table(args.file.name, ["what", "how much"], rows)
     for note in build.notes:

@@ -2,17 +2,15 @@
 
 import math
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.build import Build, check_keys, made_up_keys
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.model import Scene
 from eddyfall.core.scene.setup import Setup, parse_setup, read_setup
-from eddyfall.core.shade.srgb import luminance
 
 MID_GREY = 0.18
 
@@ -22,15 +20,23 @@ def default_setup_path(file: Path) -> Path:
     return file.with_suffix("").with_suffix(".setup.json") if file.suffix.lower() != ".zip" else file.with_suffix(".setup.json")
 
 
-def open_build(file: Path | str, setup: Path | str | None = None, renderer: Renderer | None = None) -> Build:
+if TYPE_CHECKING:
+    from eddyfall.core.frame.render import Renderer
+
+
+def open_build(
+    file: Path | str, setup: Path | str | None = None, renderer: "Renderer | None" = None, look_beside: bool = True
+) -> Build:
     """Read scene and setup. Without `setup`, FILE.setup.json is taken if it is there, else a setup is fitted.
+
+    look_beside False: no other file of the folder is read, neither a setup nor what a .gltf names.
 
     Raises SceneError or SetupError; notes of the build say what was left out, fitted or does not match.
     """
     file = Path(file)
-    scene = read_scene(file)
+    scene = read_scene(file, look_beside)
     path = Path(setup) if setup is not None else default_setup_path(file)
-    if setup is not None or path.exists():
+    if setup is not None or (look_beside and path.exists()):
         parsed, raw = read_setup(path)
         return finish_build(scene, parsed, raw, list(scene.notes))
     return fit_build(scene, renderer)
@@ -57,7 +63,7 @@ def finish_build(scene: Scene, setup: Setup, raw: dict[str, Any], notes: list[st
     return Build(scene, setup, raw, tuple(notes))
 
 
-def fit_build(scene: Scene, renderer: Renderer | None = None) -> Build:
+def fit_build(scene: Scene, renderer: "Renderer | None" = None) -> Build:
     """A build of a scene that came without a setup."""
     notes = [*scene.notes, *made_up_keys(scene), "no setup was given; one was fitted to the scene:"]
     low, high = pack(scene, Setup()).scene_bounds
@@ -79,6 +85,9 @@ def fit_build(scene: Scene, renderer: Renderer | None = None) -> Build:
             "ground_rgb": [1500.0, 1400.0, 1250.0],
         }
         notes.append("  a sun of 60 000 lx and a clear sky, since the file has no lights")
+    # Imported here, since it loads the kernels: a scene that brings its settings is read without them.
+    from eddyfall.core.frame.render import Renderer, Request
+
     build = Build(scene, parse_setup(raw), raw, ())
     first = next(iter(views))
     ev100 = metered_ev100((renderer or Renderer()).frame(build, Request(first, (240, 135)), "linear").linear)
@@ -92,6 +101,8 @@ def fit_build(scene: Scene, renderer: Renderer | None = None) -> Build:
 
 def metered_ev100(linear: np.ndarray) -> float:
     """EV100 that brings the log-mean luminance (Reinhard et al. 2002, eq. 1) to 18 % of display white, to a tenth."""
+    from eddyfall.core.shade.srgb import luminance
+
     y = luminance(linear)
     y = y[y > 0]
     if not len(y):

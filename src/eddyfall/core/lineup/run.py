@@ -145,8 +145,17 @@ class _LineUp:
         return LineUp(
             self.request.viewpoint, self.symptom.name, self.symptom.unit, (x0, y0, x1 - x0, y1 - y0),
             self.frame.geometry.drawables[self.spot.subject].name, self.base, self.frame.display, trials, skipped, sorted(wrote),
-            {"subject_pixels": int(self.spot.pixels.sum())},
+            {"subject_pixels": int(self.spot.pixels.sum()), "at": self._pixel()},
         )  # fmt: skip
+
+    def _pixel(self) -> list[int]:
+        """The pixel of the subject nearest the middle of the spot: where a core sample says most."""
+        x0, y0, x1, y1 = self.request.window
+        rows, columns = np.nonzero(self.spot.pixels)
+        if not len(rows):
+            return [(x0 + x1) // 2, (y0 + y1) // 2]
+        nearest = int(np.argmin((columns - (x1 - x0) / 2) ** 2 + (rows - (y1 - y0) / 2) ** 2))
+        return [int(columns[nearest]) + x0, int(rows[nearest]) + y0]
 
     def _passes_that_wrote(self) -> set[str]:
         """Names of the passes that touched the spot, from core samples at 9 points of it."""

@@ -33,8 +33,11 @@ class Container:
     raw: bytes | None = None
 
 
-def open_container(path: Path) -> Container:
-    """Open `path`; raises SceneError for anything truncated, lying, oversized or unreadable."""
+def open_container(path: Path, beside_it: bool = True) -> Container:
+    """Open `path`; raises SceneError for anything truncated, lying, oversized or unreadable.
+
+    beside_it False: a .gltf may not read files of its folder (an upload lies among those of others).
+    """
     try:
         size = path.stat().st_size
         if not path.is_file():
@@ -50,6 +53,8 @@ def open_container(path: Path) -> Container:
         return _open_glb(data, _no_files)
     if data[:2] == b"PK":
         return _open_zip(data)
+    if not beside_it:
+        return Container(parse_json(data, SceneError), None, _no_files)
     folder = path.resolve().parent
 
     def beside(name: str, limit: int) -> bytes:
@@ -124,7 +129,7 @@ def _check_depth(value: Any, error: type[Exception]) -> None:
 
 
 def _no_files(name: str, limit: int) -> bytes:
-    raise FileNotFoundError("a GLB on its own has no files beside it")
+    raise FileNotFoundError("a file on its own has no files beside it")
 
 
 def _open_glb(data: bytes, beside: Callable[[str, int], bytes]) -> Container:

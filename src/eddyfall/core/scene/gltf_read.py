@@ -34,11 +34,13 @@ NOT_DRAWN = {
 READ_ANYWAY = READ_EXTENSIONS | {"KHR_mesh_quantization", "KHR_materials_transmission", "KHR_materials_volume", "MSFT_lod"}
 
 
-def read_scene(path: Path | str) -> Scene:
-    """Read GLB, glTF or ZIP at `path`. Raises SceneError (file, object, rule); notes say what was left out."""
+def read_scene(path: Path | str, beside_it: bool = True) -> Scene:
+    """Read GLB, glTF or ZIP at `path` (beside_it False: no files of its folder).
+
+    Raises SceneError (file, object, rule); notes say what was left out."""
     path = Path(path)
     try:
-        container = open_container(path)
+        container = open_container(path, beside_it)
         return _Reader(container).scene()
     except SceneError as error:
         raise error.in_file(path.name) from None

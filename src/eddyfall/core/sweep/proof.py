@@ -1,0 +1,111 @@
+"""Proof of a repair: the spot's score again, and every viewpoint at full size, before and after, with the siblings of the cause."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.defects import families
+from eddyfall.core.defects.survey import Survey
+from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.scene.build import Build
+
+VISIBLE_DIFFERENCE = 2.0
+COLLATERAL_LIMIT = 0.001
+
+
+@dataclass(frozen=True)
+class ViewProof:
+    """One viewpoint: shares (0..1) of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling."""
+
+    viewpoint: str
+    role: str
+    changed: float
+    on_cause: float
+    elsewhere: float
+    siblings: dict[str, int]
+
+
+@dataclass(frozen=True)
+class Proof:
+    """views of every viewpoint; titles of findings that the repair ends, leaves and makes. proved: ends some or none was named,
+    makes none, and changes nothing elsewhere beyond 0.1 % of any frame."""
+
+    views: tuple[ViewProof, ...]
+    ended: tuple[str, ...]
+    left: tuple[str, ...]
+    made: tuple[str, ...]
+    proved: bool
+    why: str
+
+
+def prove(
+    before: Build, after: Build, cause: frozenset[str], fingerprint: str | None = None, *, target: str | None = None,
+    size: tuple[int, int] = DEFAULT_SIZE, renderer: Renderer, progress: Callable[[str, float], None] = lambda what, share: None,
+) -> Proof:  # fmt: skip
+    """Compare two builds. cause: names of drawables that share the cause; fingerprint: the finding that must be gone."""
+    views = []
+    names = list(before.setup.viewpoints)
+    for i, view in enumerate(names):
+        progress(f"proving at {view}", 0.6 * i / len(names))
+        views.append(_view(renderer, before, after, view, cause, target, size))
+    found: list[dict[str, str]] = []
+    for k, build in enumerate((before, after)):
+        progress("sweeping before" if k == 0 else "sweeping after", 0.6 + 0.2 * k)
+        survey = Survey(build, renderer, target, None, size, pictures=False)
+        found.append({s.fingerprint: s.title for family in families() for s in family.inspect(survey)})
+    ended = tuple(title for key, title in found[0].items() if key not in found[1])
+    made = tuple(title for key, title in found[1].items() if key not in found[0])
+    left = tuple(title for key, title in found[1].items() if key in found[0])
+    progress("done", 1.0)
+    worst = max(views, key=lambda v: v.elsewhere)
+    why = "the finding is gone, nothing else changes from any viewpoint"
+    proved = True
+    if fingerprint is not None and fingerprint in found[1]:
+        proved, why = False, "the finding is still there"
+    elif made:
+        proved, why = False, f"it makes a new finding: {made[0]}"
+    elif worst.elsewhere > COLLATERAL_LIMIT:
+        proved, why = False, f"{worst.elsewhere * 100:.2f} % of {worst.viewpoint} changes away from the cause"
+    elif fingerprint is None and all(v.changed == 0 for v in views):
+        proved, why = False, "it changes nothing from any viewpoint"
+    return Proof(tuple(views), ended, left, made, proved, why)
+
+
+def _view(
+    renderer: Renderer, before: Build, after: Build, view: str, cause: frozenset[str], target: str | None, size: tuple[int, int]
+) -> ViewProof:
+    request = Request(view, size, None, target)
+    a, b = renderer.frame(before, request), renderer.frame(after, request)
+    changed = delta_e_2000(a.display, b.display) > VISIBLE_DIFFERENCE
+    ids = [i for i, d in enumerate(a.geometry.drawables) if d.name in cause or d.node in cause]
+    mine = np.isin(a.drawable, ids) | np.isin(b.drawable, ids)
+    siblings = {}
+    for i in ids:
+        pixels = int((changed & ((a.drawable == i) | (b.drawable == i))).sum())
+        if pixels:
+            siblings[a.geometry.drawables[i].name] = pixels
+    on_cause, elsewhere = float((changed & mine).mean()), float((changed & ~mine).mean())
+    return ViewProof(view, before.setup.viewpoints[view].role, float(changed.mean()), on_cause, elsewhere, siblings)
+
+
+def proof_json(proof: Proof) -> dict[str, Any]:
+    """A proof as plain JSON."""
+    return {
+        "proved": proof.proved, "why": proof.why, "ended": list(proof.ended), "left": list(proof.left), "made": list(proof.made),
+        "views": [vars(v) for v in proof.views],
+    }  # fmt: skip
+
+
+def sharing(renderer: Renderer, build: Build, node_or_drawable: str) -> frozenset[str]:
+    """Names of the drawables with the shader of one drawable, itself included."""
+    survey = Survey(build, renderer)
+    state = survey.stage().state
+    drawables = survey.geometry.drawables
+    shaders = {state.shader[i] for i, d in enumerate(drawables) if node_or_drawable in (d.name, d.node)}
+    return frozenset(d.name for i, d in enumerate(drawables[:-1]) if state.shader[i] in shaders)
+
+
+__all__ = ["Proof", "ViewProof", "proof_json", "prove", "sharing"]

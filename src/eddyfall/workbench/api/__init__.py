@@ -1,0 +1,32 @@
+"""The HTTP API under /api/: one router a sheet. Access is declared with each route and checked in one place (routes.py)."""
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import ValidationError
+
+from eddyfall.core.errors import EddyfallError
+from eddyfall.workbench.api import bench, builds, cases, ledger, people, sweeps, work
+from eddyfall.workbench.errors import Refused
+
+api = NinjaAPI(title="Eddyfall", version="1", urls_namespace="api", docs_url=None)
+for router in (people.router, builds.router, sweeps.router, cases.router, bench.router, ledger.router, work.router):
+    api.add_router("", router)
+
+
+@api.exception_handler(Refused)
+def refused(request: HttpRequest, error: Refused) -> HttpResponse:
+    return api.create_response(request, {"detail": error.detail, **error.more}, status=error.status)
+
+
+@api.exception_handler(EddyfallError)
+def core_refused(request: HttpRequest, error: EddyfallError) -> HttpResponse:
+    return api.create_response(request, {"detail": str(error)}, status=422)
+
+
+@api.exception_handler(ValidationError)
+def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    first: Any = error.errors[0] if error.errors else {"loc": [], "msg": "invalid"}
+    where = ".".join(str(p) for p in first["loc"][1:] if p not in ("body", "payload"))
+    return api.create_response(request, {"detail": f"{where}: {first['msg']}" if where else str(first["msg"])}, status=422)

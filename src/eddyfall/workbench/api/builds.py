@@ -1,0 +1,72 @@
+"""Intake and Set-up: uploads, what is in a build, captures, resolved settings and the measured effect of an edit."""
+
+from typing import Any
+
+from django.http import FileResponse, HttpRequest
+from ninja import File, Query, Router, Status
+from ninja.files import UploadedFile
+
+from eddyfall.workbench import files
+from eddyfall.workbench.api.paging import Page, page_of
+from eddyfall.workbench.api.routes import route
+from eddyfall.workbench.api.schemas import BuildLine, BuildOut, Problem, SetupEffect, SetupOut, SetupTrial
+from eddyfall.workbench.api.views import build_line, build_out
+from eddyfall.workbench.errors import NotThere
+from eddyfall.workbench.services import builds, settings_sheet
+
+router = Router(tags=["builds"])
+BUILD = "/projects/{project_id}/builds/{number}"
+
+
+@route(router, "GET", "/projects/{project_id}/builds", "viewer", response=list[BuildLine])
+def list_builds(request: Any, project_id: int, page: Query[Page]) -> Any:
+    return [build_line(b) for b in page_of(request.project.builds.select_related("created_by"), page)]
+
+
+@route(router, "POST", "/projects/{project_id}/builds", "artist", response={201: BuildOut, 422: Problem})
+def upload(request: Any, project_id: int, scene: File[UploadedFile], setup: File[UploadedFile] = None) -> Any:
+    return Status(201, build_out(builds.upload(request.project, request.user, scene, setup)))
+
+
+@route(router, "GET", BUILD, "viewer", response=BuildOut)
+def get_build(request: Any, project_id: int, number: int) -> Any:
+    return build_out(builds.build_of(request.project, number))
+
+
+@route(router, "DELETE", BUILD, "lead", response={204: None})
+def delete_build(request: Any, project_id: int, number: int) -> Any:
+    builds.delete(builds.build_of(request.project, number), request.user)
+    return Status(204, None)
+
+
+@route(router, "GET", BUILD + "/files/{kind}", "viewer")
+def download(request: Any, project_id: int, number: int, kind: str) -> Any:
+    row = builds.file_of(builds.build_of(request.project, number), kind) if kind in ("scene", "setup") else None
+    if row is None:
+        raise NotThere(f"file {kind!r}")
+    return FileResponse(files.path_of(row.sha256).open("rb"), as_attachment=True, filename=row.name)
+
+
+@route(router, "POST", BUILD + "/captures/{viewpoint}", "artist", response={204: None, 404: Problem, 422: Problem})
+def set_capture(request: Any, project_id: int, number: int, viewpoint: str, picture: File[UploadedFile]) -> Any:
+    builds.set_capture(builds.build_of(request.project, number), request.user, viewpoint, picture)
+    return Status(204, None)
+
+
+@route(router, "GET", BUILD + "/captures/{viewpoint}", "viewer")
+def get_capture(request: Any, project_id: int, number: int, viewpoint: str) -> Any:
+    capture = builds.build_of(request.project, number).captures.filter(viewpoint=viewpoint).select_related("file").first()
+    if capture is None:
+        raise NotThere(f"capture of {viewpoint!r}")
+    return FileResponse(files.path_of(capture.file.sha256).open("rb"), content_type="image/png")
+
+
+@route(router, "GET", BUILD + "/setup", "viewer", response=SetupOut)
+def get_setup(request: Any, project_id: int, number: int, viewpoint: str | None = None, target: str | None = None) -> Any:
+    return settings_sheet.sheet(builds.head(builds.build_of(request.project, number)), viewpoint, target)
+
+
+@route(router, "POST", BUILD + "/setup/trial", "viewer", response={200: SetupEffect, 422: Problem})
+def try_setting(request: HttpRequest, project_id: int, number: int, payload: SetupTrial) -> Any:
+    build = builds.build_of(request.project, number)  # type: ignore[attr-defined]
+    return settings_sheet.measure(builds.head(build), payload.path, payload.value, payload.viewpoint, payload.target)

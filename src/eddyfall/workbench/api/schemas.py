@@ -1,0 +1,250 @@
+"""What goes over the wire. Documents of the core (findings, trials, core samples) pass through as they are: see docs/formats.md."""
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from ninja import Schema
+from pydantic import Field, StringConstraints
+
+Line = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+Role = Literal["viewer", "artist", "lead"]
+Px = Annotated[int, Field(ge=0, le=8192)]
+
+
+class Problem(Schema):
+    detail: str
+
+
+class SignIn(Schema):
+    username: str = Field(max_length=150)
+    password: str = Field(max_length=500)
+
+
+class Me(Schema):
+    username: str | None
+    demo: bool
+    version: str
+
+
+class ProjectIn(Schema):
+    name: Line
+
+
+class ProjectOut(Schema):
+    id: int
+    name: str
+    role: Role
+    builds: int
+    newest: int | None
+    created: datetime
+
+
+class MemberIn(Schema):
+    username: str = Field(min_length=1, max_length=150)
+    role: Role
+
+
+class MemberOut(Schema):
+    username: str
+    role: Role
+
+
+class EventOut(Schema):
+    at: datetime
+    who: str | None
+    what: str
+    about: str
+
+
+class FileOut(Schema):
+    kind: str
+    name: str
+    size: int
+    sha256: str
+
+
+class BuildLine(Schema):
+    number: int
+    name: str
+    created: datetime
+    created_by: str | None
+    kept: int
+    version: int
+
+
+class BuildOut(BuildLine):
+    has_own_setup: bool
+    facts: dict[str, Any]
+    files: list[FileOut]
+    viewpoints: list[dict[str, Any]]
+    targets: list[str]
+
+
+class JobOut(Schema):
+    id: int
+    kind: str
+    state: Literal["waiting", "running", "done", "failed", "cancelled"]
+    progress: float
+    message: str
+    attempts: int
+    about: str
+    created: datetime
+    ended: datetime | None
+
+
+class SweepIn(Schema):
+    target: str | None = Field(None, max_length=200)
+
+
+class SweepLine(Schema):
+    id: int
+    target: str | None
+    head_version: int
+    created: datetime
+    findings: int
+    job: JobOut
+
+
+class FindingOut(Schema):
+    id: int
+    fingerprint: str
+    standing: str
+    case: int | None
+    has_picture: bool
+    document: dict[str, Any]
+
+
+class SweepOut(SweepLine):
+    tide: list[dict[str, Any]]
+    codes: list[dict[str, str]]
+    items: list[FindingOut]
+    gone: list[dict[str, Any]]
+    left_out: list[str]
+
+
+class CaseIn(Schema):
+    finding: int | None = None
+    title: Line | None = None
+    viewpoint: str | None = Field(None, max_length=200)
+    symptom: str | None = Field(None, max_length=60)
+    spot: tuple[Px, Px, Px, Px] | None = None
+    target: str | None = Field(None, max_length=200)
+
+
+class CaseEdit(Schema):
+    title: Line | None = None
+    viewpoint: str | None = Field(None, max_length=200)
+    symptom: str | None = Field(None, max_length=60)
+    spot: tuple[Px, Px, Px, Px] | None = None
+    subject: str | None = Field(None, max_length=300)
+
+
+class TrialOut(Schema):
+    rank: int
+    document: dict[str, Any]
+
+
+class ChangeOut(Schema):
+    id: int
+    key: str
+    title: str
+    scope: str
+    reason: str
+    author: str
+    case: int | None
+    kept: datetime
+    kept_by: str | None
+    dropped: datetime | None
+    dropped_by: str | None
+    document: dict[str, Any]
+    evidence: dict[str, Any]
+
+
+class ProofOut(Schema):
+    id: int
+    fresh: bool
+    job: JobOut
+    result: dict[str, Any] | None
+
+
+class CaseLine(Schema):
+    number: int
+    title: str
+    viewpoint: str
+    symptom: str
+    code: str | None
+    stage: str
+    version: int
+
+
+class CaseOut(CaseLine):
+    target: str | None
+    spot: list[int] | None
+    subject: str | None
+    finding: FindingOut | None
+    lineup: dict[str, Any] | None
+    trials: list[TrialOut]
+    kept: list[ChangeOut]
+    proof: ProofOut | None
+    build_version: int
+
+
+class Keep(Schema):
+    trial: int | None = Field(None, ge=0)
+    remedy: int | None = Field(None, ge=0)
+    reason: str = Field("", max_length=1000)
+
+
+class LedgerOut(Schema):
+    version: int
+    changes: list[ChangeOut]
+    patch: list[dict[str, Any]]
+
+
+class PackageOut(Schema):
+    id: int
+    fresh: bool
+    size: int | None
+    job: JobOut
+
+
+class SetupField(Schema):
+    path: str
+    section: str
+    field: str
+    meaning: str
+    unit: str
+    affects: list[str]
+    limits: str
+    default: Any
+    value: Any
+    winner: str
+    levels: dict[str, Any]
+    edit: Any
+    play: Any
+    differs: bool
+
+
+class SetupOut(Schema):
+    viewpoint: str
+    target: str | None
+    role: str
+    sections: list[str]
+    fields: list[SetupField]
+    shaders: list[dict[str, Any]]
+    materials: list[dict[str, Any]]
+
+
+class SetupTrial(Schema):
+    path: str = Field(max_length=300)
+    value: Any
+    viewpoint: str = Field(max_length=200)
+    target: str | None = Field(None, max_length=200)
+
+
+class SetupEffect(Schema):
+    title: str
+    changed_share: float
+    unchanged: bool
+    overridden_by: str | None
+    change: dict[str, Any]

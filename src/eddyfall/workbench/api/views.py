@@ -1,0 +1,135 @@
+"""Rows as answers."""
+
+from typing import Any
+
+from eddyfall.workbench.models import Build, Case, Change, Finding, Job, Membership, Package, Project, Proof, Sweep
+from eddyfall.workbench.services import builds as build_service
+from eddyfall.workbench.services import sweeps as sweep_service
+
+
+def name_of(user: Any) -> str | None:
+    return user.get_username() if user else None
+
+
+def project_out(project: Project, role: str) -> dict[str, Any]:
+    newest = project.builds.first()
+    return {"id": project.pk, "name": project.name, "role": role, "builds": project.builds.count(),
+            "newest": newest.number if newest else None, "created": project.created}  # fmt: skip
+
+
+def member_out(membership: Membership) -> dict[str, Any]:
+    return {"username": membership.user.get_username(), "role": membership.role}
+
+
+def build_line(build: Build) -> dict[str, Any]:
+    return {"number": build.number, "name": build.name, "created": build.created, "created_by": name_of(build.created_by),
+            "kept": build.changes.filter(dropped=None).count(), "version": build.version}  # fmt: skip
+
+
+def build_out(build: Build) -> dict[str, Any]:
+    core = build_service.open_core(build)
+    captures = set(build.captures.values_list("viewpoint", flat=True))
+    views = [
+        {"key": key, "role": view.role, "fov_y_deg": view.fov_y_deg, "camera": view.camera, "capture": key in captures}
+        for key, view in core.setup.viewpoints.items()
+    ]
+    facts = {k: v for k, v in build.facts.items() if k != "setup"}
+    return {**build_line(build), "has_own_setup": build.has_own_setup, "facts": facts, "viewpoints": views,
+            "files": list(build.files.filter(kind__in=("scene", "setup"))), "targets": list(core.setup.targets)}  # fmt: skip
+
+
+ABOUT = {"sweep": "sweep", "proof": "proof", "handover": "package"}
+
+
+def about(job: Job) -> str:
+    """What a job is for, in words."""
+    row = getattr(job, ABOUT.get(job.kind, ""), None)
+    if row is None:
+        return job.kind
+    if job.kind == "proof":
+        return f"proof of case {row.case.number}"
+    return f"{'sweep' if job.kind == 'sweep' else 'hand over'} of build {row.build.number}"
+
+
+def job_out(job: Job) -> dict[str, Any]:
+    keys = ("kind", "state", "progress", "message", "attempts", "created", "ended")
+    return {"id": job.pk, "about": about(job), **{k: getattr(job, k) for k in keys}}
+
+
+def sweep_line(sweep: Sweep) -> dict[str, Any]:
+    return {"id": sweep.pk, "target": sweep.target, "head_version": sweep.head_version, "created": sweep.created,
+            "findings": sweep.findings.count(), "job": job_out(sweep.job)}  # fmt: skip
+
+
+def finding_out(finding: Finding, standing: str) -> dict[str, Any]:
+    case = Case.objects.filter(build=finding.sweep.build, finding__fingerprint=finding.fingerprint).first()
+    return {"id": finding.pk, "fingerprint": finding.fingerprint, "standing": standing, "case": case.number if case else None,
+            "has_picture": finding.picture_id is not None, "document": finding.document}  # fmt: skip
+
+
+def sweep_out(sweep: Sweep) -> dict[str, Any]:
+    from eddyfall.core.defects.registry import families
+
+    standing, gone = sweep_service.compared(sweep) if sweep.result else ({}, [])
+    items = [finding_out(f, standing.get(f.fingerprint, "")) for f in sweep.findings.select_related("sweep__build")]
+    codes = [{"code": code, "words": words} for family in families() for code, words in sorted(family.codes.items())]
+    return {**sweep_line(sweep), "tide": sweep_service.tide(sweep), "codes": codes, "items": items,
+            "gone": [{"code": f.document["code"], "title": f.document["title"]} for f in gone],
+            "left_out": (sweep.result or {}).get("left_out", [])}  # fmt: skip
+
+
+def change_out(change: Change) -> dict[str, Any]:
+    d = change.document
+    return {"id": change.pk, "key": change.key, "title": d["title"], "scope": d["scope"], "reason": d["reason"],
+            "author": d["author"], "case": change.case.number if change.case else None, "kept": change.kept,
+            "kept_by": name_of(change.kept_by), "dropped": change.dropped, "dropped_by": name_of(change.dropped_by),
+            "document": d, "evidence": change.evidence}  # fmt: skip
+
+
+def proof_out(proof: Proof) -> dict[str, Any]:
+    return {"id": proof.pk, "fresh": proof.head_version == proof.case.build.version, "job": job_out(proof.job),
+            "result": proof.result}  # fmt: skip
+
+
+def stage_of(case: Case, kept: int, proof: Proof | None) -> str:
+    """The stage a case has come to: symptom, spot, trials, fix or proof."""
+    if proof is not None and proof.result is not None and proof.head_version == case.build.version:
+        return "proof"
+    if kept:
+        return "fix"
+    if case.lineup is not None:
+        return "trials"
+    return "spot" if case.spot is not None else "symptom"
+
+
+def case_line(case: Case) -> dict[str, Any]:
+    kept = case.changes.filter(dropped=None).count()
+    proof = case.proofs.select_related("job").first()
+    return {"number": case.number, "title": case.title, "viewpoint": case.viewpoint, "symptom": case.symptom,
+            "code": case.finding.document["code"] if case.finding else None, "stage": stage_of(case, kept, proof),
+            "version": case.version}  # fmt: skip
+
+
+def case_out(case: Case) -> dict[str, Any]:
+    case = Case.objects.select_related("finding__sweep__build", "build").get(pk=case.pk)
+    proof = case.proofs.select_related("job", "case__build").first()
+    return {
+        **case_line(case), "target": case.target, "spot": case.spot, "subject": case.subject, "lineup": case.lineup,
+        "finding": finding_out(case.finding, "") if case.finding else None,
+        "trials": [{"rank": t.rank, "document": t.document} for t in case.trials.all()],
+        "kept": [change_out(c) for c in case.changes.filter(dropped=None).select_related("kept_by", "case")],
+        "proof": proof_out(proof) if proof else None, "build_version": case.build.version,
+    }  # fmt: skip
+
+
+def ledger_out(build: Build) -> dict[str, Any]:
+    from eddyfall.workbench.services.ledger import patch_of
+
+    build.refresh_from_db()
+    rows = build.changes.select_related("kept_by", "dropped_by", "case")
+    return {"version": build.version, "changes": [change_out(c) for c in rows], "patch": patch_of(build)}
+
+
+def package_out(package: Package) -> dict[str, Any]:
+    return {"id": package.pk, "fresh": package.head_version == package.build.version, "job": job_out(package.job),
+            "size": package.file.size if package.file else None}  # fmt: skip

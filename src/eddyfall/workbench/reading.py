@@ -1,0 +1,79 @@
+"""Reads uploads in a short-lived process of its own, with limits on memory, processor and time: whatever a file does, the server lives.
+
+The process comes from a fork server that has the readers loaded but no compiled kernel: kernels start OpenMP's threads, and a
+child of a process that has them is ended by OpenMP. A scene that brings its settings is read in tenths of a second; one without loads the
+kernels in its own process, to meter its exposure.
+"""
+
+import multiprocessing
+import resource
+from functools import cache
+from multiprocessing.connection import Connection
+from pathlib import Path
+from typing import Any
+
+from eddyfall.workbench.errors import Refused
+
+MEMORY_BYTES = 6 * 1024**3
+PROCESSOR_S = 300
+WALL_S = 300
+
+
+@cache
+def _context() -> Any:
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(["eddyfall.core.frame.intake", "eddyfall.core.scene.facts"])
+    return context
+
+
+def start_early() -> None:
+    """Have the fork server ready before the first upload."""
+    process = _context().Process(target=_nothing)
+    process.start()
+    process.join()
+
+
+def _nothing() -> None:
+    pass
+
+
+def read_upload(scene: Path, scene_name: str, setup: Path | None, setup_name: str) -> dict[str, Any]:
+    """What is in an upload: {"setup", "facts"}. Refused(422) with one line if it breaks a rule or its limits."""
+    near, far = _context().Pipe(duplex=False)
+    process = _context().Process(target=_child, args=(far, scene, scene_name, setup, setup_name))
+    process.start()
+    far.close()
+    try:
+        answer: Any = near.recv() if near.poll(WALL_S) else None
+    except EOFError:
+        answer = None
+    finally:
+        near.close()
+        if process.is_alive() and answer is None:
+            process.kill()
+        process.join()
+    if answer is None:
+        raise Refused(422, f"{scene_name}: reading it took more memory or time than is allowed")
+    if "error" in answer:
+        raise Refused(422, answer["error"])
+    return dict(answer)
+
+
+def _child(answer: Connection, scene: Path, scene_name: str, setup: Path | None, setup_name: str) -> None:
+    resource.setrlimit(resource.RLIMIT_DATA, (MEMORY_BYTES, MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CPU, (PROCESSOR_S, PROCESSOR_S))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    from eddyfall.core.errors import EddyfallError
+    from eddyfall.core.frame.intake import open_build
+    from eddyfall.core.scene.facts import facts_of
+
+    try:
+        build = open_build(scene, setup, look_beside=False)
+        answer.send({"setup": build.raw_setup, "facts": facts_of(build)})
+    except EddyfallError as error:
+        text = str(error).replace(scene.name, scene_name)
+        answer.send({"error": text.replace(setup.name, setup_name) if setup else text})
+    except MemoryError:
+        answer.send({"error": f"{scene_name}: reading it took more memory than is allowed"})
+    finally:
+        answer.close()

@@ -1,0 +1,151 @@
+"""Builds: upload, open with the core, what is in them, their head, captures."""
+
+import io
+from pathlib import Path
+from typing import Any
+
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from django.db.models import Max
+from PIL import Image, UnidentifiedImageError
+
+from eddyfall.core import defects  # noqa: F401  (registers the buffer operations)
+from eddyfall.core.frame.intake import finish_build
+from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.scene.changes import Change as CoreChange
+from eddyfall.core.scene.changes import apply_changes
+from eddyfall.core.scene.gltf_read import read_scene
+from eddyfall.core.scene.setup import parse_setup
+from eddyfall.workbench import files
+from eddyfall.workbench.drawing import STUDIO
+from eddyfall.workbench.errors import NotThere, Refused
+from eddyfall.workbench.models import Build, Capture, Case, Change, File, Project
+from eddyfall.workbench.reading import read_upload
+from eddyfall.workbench.services.projects import note
+
+SCENE_ENDINGS = (".glb", ".gltf", ".zip")
+CAPTURE_EDGE = 4096
+
+
+def upload(project: Project, user: Any, scene: UploadedFile, setup: UploadedFile | None) -> Build:
+    """Read an upload in a process of its own, then store it whole; nothing is stored if it breaks a rule."""
+    name = str(scene.name or "scene")
+    if not name.lower().endswith(SCENE_ENDINGS):
+        raise Refused(422, f"{name}: a scene is a .glb, a .gltf without files beside it, or a .zip")
+    paths: list[Path] = []
+    try:
+        scene_path = _arrive(scene, paths)
+        setup_path = _arrive(setup, paths) if setup else None
+        setup_name = str(setup.name) if setup else ""
+        read = read_upload(scene_path, name, setup_path, setup_name)
+        return _store(project, user, name, scene_path, setup_path, setup_name, read)
+    finally:
+        for path in paths:
+            path.unlink(missing_ok=True)
+
+
+def _arrive(upload_: UploadedFile, paths: list[Path]) -> Path:
+    path = files.temporary()
+    paths.append(path)
+    with path.open("wb") as out:
+        for chunk in upload_.chunks(1024 * 1024):
+            out.write(chunk)
+    return path
+
+
+@transaction.atomic
+def _store(
+    project: Project, user: Any, name: str, scene: Path, setup: Path | None, setup_name: str, read: dict[str, Any]
+) -> Build:
+    Project.objects.select_for_update().get(pk=project.pk)
+    last = project.builds.first()
+    number = (project.builds.aggregate(Max("number"))["number__max"] or 0) + 1
+    build = Build.objects.create(
+        project=project, number=number, name=name[:200], parent=last, setup=read["setup"], has_own_setup=setup is not None,
+        facts=read["facts"], created_by=user,
+    )  # fmt: skip
+    files.add(build, "scene", name, scene)
+    if setup is not None:
+        files.add(build, "setup", setup_name, setup)
+    note(project, user, "build brought in", f"build {number}: {name}")
+    return build
+
+
+def build_of(project: Project, number: int) -> Build:
+    """A build of a project by number; NotThere if it has none."""
+    build = Build.objects.filter(project=project, number=number).first()
+    if build is None:
+        raise NotThere(f"build {number}")
+    return build
+
+
+def open_core(build: Build) -> CoreBuild:
+    """The core's build as it was uploaded (kept open between requests)."""
+
+    def read() -> CoreBuild:
+        scene = build.files.get(kind="scene")
+        core_scene = read_scene(files.path_of(scene.sha256), beside_it=False)
+        return finish_build(core_scene, parse_setup(build.setup), build.setup, list(core_scene.notes))
+
+    return STUDIO.build(f"{build.pk}", read)
+
+
+def kept(build: Build, without: Case | None = None) -> list[Change]:
+    """Kept changes of a build in order, those of one case left out."""
+    rows = build.changes.filter(dropped=None)
+    return list(rows.exclude(case=without) if without is not None else rows)
+
+
+def core_changes(rows: list[Change]) -> list[CoreChange]:
+    """Rows of the ledger as the core's changes."""
+    return [CoreChange.model_validate(row.document) for row in rows]
+
+
+def head(build: Build, without: Case | None = None) -> CoreBuild:
+    """The core's build with its kept changes (those of one case left out)."""
+    rows = kept(build, without)
+    if not rows:
+        return open_core(build)
+    key = f"{build.pk}+" + ",".join(str(row.pk) for row in rows)
+    return STUDIO.build(key, lambda: apply_changes(open_core(build), core_changes(rows)))
+
+
+@transaction.atomic
+def delete(build: Build, user: Any) -> None:
+    """Delete a build; its files go once nothing else names them."""
+    files.unlink_unnamed(list(build.files.values_list("sha256", flat=True)))
+    note(build.project, user, "build deleted", f"build {build.number}: {build.name}")
+    build.delete()
+
+
+def set_capture(build: Build, user: Any, viewpoint: str, upload_: UploadedFile) -> Capture:
+    """Store the user's own frame of a viewpoint (PNG or JPEG), as PNG."""
+    if viewpoint not in open_core(build).setup.viewpoints:
+        raise NotThere(f"viewpoint {viewpoint!r}")
+    if (upload_.size or 0) > 64 * 1024**2:
+        raise Refused(422, f"{upload_.name}: a capture may have 64 MiB")
+    try:
+        picture = Image.open(upload_, formats=("PNG", "JPEG"))
+        if max(picture.size) > CAPTURE_EDGE:
+            raise Refused(422, f"{upload_.name}: a capture may be {CAPTURE_EDGE} px wide and high")
+        stream = io.BytesIO()
+        picture.convert("RGB").save(stream, "PNG", compress_level=1)
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
+        raise Refused(422, f"{upload_.name}: is no readable PNG or JPEG") from None
+    with transaction.atomic():
+        old = Capture.objects.filter(build=build, viewpoint=viewpoint).select_related("file").first()
+        file = files.add(build, "capture", str(upload_.name), stream.getvalue())
+        if old is not None:
+            before = old.file
+            old.file = file
+            old.save()
+            files.unlink_unnamed([before.sha256])
+            before.delete()
+            return old
+        note(build.project, user, "capture brought in", f"build {build.number}, {viewpoint}")
+        return Capture.objects.create(build=build, viewpoint=viewpoint, file=file)
+
+
+def file_of(build: Build, kind: str) -> File | None:
+    """The scene or setup file of a build as it was uploaded."""
+    return build.files.filter(kind=kind).first()

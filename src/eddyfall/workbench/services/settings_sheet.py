@@ -1,0 +1,100 @@
+"""The Set-up sheet: every setting with its levels and winner, and the measured effect of an edit."""
+
+from typing import Any
+
+from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.errors import ChangeError
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.frame.stage import material_states
+from eddyfall.core.handover.report import change_json, document
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
+from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup.document import SECTIONS
+from eddyfall.workbench.drawing import STUDIO
+from eddyfall.workbench.errors import NotThere, Refused
+
+EFFECT_SIZE = (480, 270)
+VISIBLE_DIFFERENCE = 2.0
+
+
+def sheet(build: Build, viewpoint: str | None, target: str | None) -> dict[str, Any]:
+    """Rows of all project settings as a viewpoint sees them; shaders and materials. Differences between edit and play come first."""
+    view = viewpoint or next(iter(build.setup.viewpoints))
+    resolved = resolve(build.setup, target, None, view)
+    edit, play = (resolve(build.setup, target, role, view) for role in ("edit", "play"))
+    rows = []
+    for section, kind in SECTIONS.items():
+        schema = kind.model_json_schema()["properties"]
+        for field in kind.model_fields:
+            path, info = f"{section}.{field}", schema[field]
+            leaf = resolved.leaves[path]
+            levels = {leaf.winner: leaf.value, **dict(leaf.losers)}
+            rows.append({
+                "path": path, "section": section, "field": field, "meaning": info.get("description", ""), "unit": info.get("unit", ""),
+                "affects": info.get("affects", []), "limits": limits(info), "default": levels.get("default", leaf.value),
+                "value": leaf.value, "winner": leaf.winner, "levels": levels,
+                "edit": edit.leaves[path].value, "play": play.leaves[path].value,
+                "differs": edit.leaves[path].value != play.leaves[path].value,
+            })  # fmt: skip
+    rows.sort(key=lambda row: not row["differs"])
+    used: dict[str, list[str]] = {}
+    materials = []
+    for state in material_states(build)[:-1]:
+        used.setdefault(state.shader, []).append(state.key)
+        materials.append({"key": state.key, "shader": state.shader, "blend": state.blend, "double_sided": state.double_sided})
+    names = sorted({*build.setup.shaders, *used})
+    shaders = [{"key": n, "passes": passes(build, n), "materials": used.get(n, [])} for n in names]
+    return document({
+        "viewpoint": view, "target": target, "role": build.setup.viewpoints[view].role, "sections": list(SECTIONS), "fields": rows,
+        "shaders": shaders, "materials": materials,
+    })  # fmt: skip
+
+
+def passes(build: Build, shader: str) -> dict[str, bool]:
+    """Which passes a shader has."""
+    from eddyfall.core.scene.setup.tables import Shader
+
+    return dict(build.setup.shaders.get(shader, Shader()).passes.model_dump())
+
+
+def limits(info: dict[str, Any]) -> str:
+    """The range or the choices of a field, in words."""
+    if "enum" in info:
+        return " | ".join(str(v) for v in info["enum"])
+    if info.get("type") == "boolean":
+        return "true | false"
+    low = info.get("minimum", info.get("exclusiveMinimum"))
+    high = info.get("maximum", info.get("exclusiveMaximum"))
+    return " to ".join(f"{v:g}" for v in (low, high) if v is not None)
+
+
+def measure(build: Build, path: str, value: Any, viewpoint: str, target: str | None) -> dict[str, Any]:
+    """What an edit would do at a viewpoint, by rendering it: nothing is saved. path: section.field, or shaders/KEY/passes/PASS."""
+    if viewpoint not in build.setup.viewpoints:
+        raise NotThere(f"viewpoint {viewpoint!r}")
+    resolved = resolve(build.setup, target, None, viewpoint)
+    overridden = None
+    if path in resolved.leaves:
+        change = set_resolved(build, resolved, {path: value}, title=f"{path} = {value}")
+        overridden = None if resolved.leaves[path].place == () else resolved.leaves[path].winner
+    elif path.startswith(("shaders/", "materials/")) and path.count("/") >= 2:
+        kind = "shader" if path.startswith("shaders/") else "material"
+        change = set_leaf(build, tuple(path.split("/")), value, scope=kind, title=f"{path} = {value}")  # type: ignore[arg-type]
+    else:
+        raise NotThere(f"setting {path!r}")
+    try:
+        changed = apply_change(build, change)
+    except ChangeError as error:
+        raise Refused(422, str(error)) from None
+
+    def share(renderer: Renderer) -> float:
+        request = Request(viewpoint, EFFECT_SIZE, None, target)
+        pair = [renderer.frame(b, request, "display").display for b in (build, changed)]
+        return float((delta_e_2000(*pair) > VISIBLE_DIFFERENCE).mean())
+
+    moved = STUDIO.draw(share)
+    return document({
+        "title": change.title, "changed_share": moved, "unchanged": changed.setup == build.setup, "overridden_by": overridden,
+        "change": change_json(change),
+    })  # fmt: skip

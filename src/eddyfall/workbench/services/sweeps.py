@@ -1,0 +1,102 @@
+"""Sweeps: asked for, run by the worker, stored whole; findings told as new, still there or gone."""
+
+import io
+from typing import Any
+
+from django.db import transaction
+from PIL import Image
+
+from eddyfall.core.handover.report import finding_json, sweep_json
+from eddyfall.core.sweep.findings import SweepResult
+from eddyfall.workbench import files, jobs
+from eddyfall.workbench.errors import NotThere, Refused
+from eddyfall.workbench.models import Build, Finding, Job, Sweep
+from eddyfall.workbench.services.builds import open_core
+from eddyfall.workbench.services.projects import note
+
+
+@transaction.atomic
+def ask(build: Build, user: Any, target: str | None = None) -> Sweep:
+    """Ask for a sweep of a build's head; one at a time for each build."""
+    build = Build.objects.select_for_update().get(pk=build.pk)
+    if target is not None and target not in open_core(build).setup.targets:
+        raise NotThere(f"target {target!r}")
+    if build.sweeps.filter(job__state__in=(Job.WAITING, Job.RUNNING)).exists():
+        raise Refused(409, "a sweep of this build is under way")
+    job = jobs.new(build.project, user, "sweep")
+    sweep = Sweep.objects.create(build=build, job=job, target=target, head_version=build.version)
+    note(build.project, user, "sweep asked for", f"build {build.number}")
+    jobs.defer("sweep", job)
+    return sweep
+
+
+def store(sweep: Sweep, result: SweepResult) -> None:
+    """Write a result with its findings and pictures, in the caller's transaction. A second attempt takes the place of the first."""
+    sweep.findings.all().delete()
+    for i, found in enumerate(result.findings):
+        picture = next((e.picture for e in found.evidence if e.picture is not None), None)
+        stored = None
+        if picture is not None:
+            stream = io.BytesIO()
+            Image.fromarray(picture).save(stream, "PNG", compress_level=1)
+            stored = files.add(sweep.build, "evidence", f"{found.code}.png", stream.getvalue())
+        document = finding_json_plain(found)
+        Finding.objects.create(sweep=sweep, position=i, fingerprint=found.fingerprint, document=document, picture=stored)
+    summary = sweep_json(result)
+    summary.pop("findings")
+    sweep.result = summary
+    sweep.save(update_fields=["result", "head_version"])
+
+
+def finding_json_plain(found: Any) -> dict[str, Any]:
+    """A finding as the command line gives it."""
+    from eddyfall.core.handover.report import document
+
+    return document(finding_json(found))
+
+
+def before(sweep: Sweep) -> Sweep | None:
+    """The sweep to compare with: the last one done of this build before it, else the last of its parent build."""
+    earlier = sweep.build.sweeps.filter(result__isnull=False, id__lt=sweep.pk, target=sweep.target).first()
+    if earlier is None and sweep.build.parent is not None:
+        earlier = sweep.build.parent.sweeps.filter(result__isnull=False, target=sweep.target).first()
+    return earlier
+
+
+def compared(sweep: Sweep) -> tuple[dict[str, str], list[Finding]]:
+    """(fingerprint -> 'new' or 'still there' or 'first sweep', findings that are gone)."""
+    earlier = before(sweep)
+    mine = {f.fingerprint for f in sweep.findings.all()}
+    if earlier is None:
+        return dict.fromkeys(mine, "first sweep"), []
+    theirs = {f.fingerprint: f for f in earlier.findings.all()}
+    return {k: "still there" if k in theirs else "new" for k in mine}, [f for k, f in theirs.items() if k not in mine]
+
+
+def tide(sweep: Sweep) -> list[dict[str, Any]]:
+    """Rows of the tide table: viewpoint, and by code the share of its frame that is spoilt and the worst severity there."""
+    if sweep.result is None:
+        return []
+    width, height = sweep.result["size"]
+    order = ("blocking", "visible", "latent")
+    rows = []
+    for view in sweep.result["viewpoints"]:
+        cells: dict[str, dict[str, Any]] = {}
+        for f in (row.document for row in sweep.findings.all()):
+            pixels = f["pixels"].get(view)
+            if not pixels:
+                continue
+            cell = cells.setdefault(f["code"], {"share": 0.0, "severity": f["severity"], "findings": []})
+            cell["share"] += pixels / (width * height)
+            cell["severity"] = min(cell["severity"], f["severity"], key=order.index)
+            cell["findings"].append(f["fingerprint"])
+        rows.append({"viewpoint": view, "cells": cells})
+    return rows
+
+
+def sweep_of(build: Build, sweep_id: int) -> Sweep:
+    """A sweep of a build; NotThere if it has none of this id."""
+    sweep = build.sweeps.select_related("job", "build").filter(pk=sweep_id).first()
+    if sweep is None:
+        raise NotThere(f"sweep {sweep_id}")
+    return sweep

@@ -1,0 +1,79 @@
+"""What the worker does: sweeps, proofs, hand overs, and looking after what dead workers left."""
+
+from typing import Any
+
+from procrastinate.contrib.django import app
+
+from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.render import Renderer
+from eddyfall.core.sweep import sweep as core_sweep
+from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
+from eddyfall.workbench import files
+from eddyfall.workbench.jobs import Attempt, revive_silent, run
+from eddyfall.workbench.models import Package, Proof, Sweep
+from eddyfall.workbench.services import builds, proofs, sweeps
+from eddyfall.workbench.services import handover as handovers
+
+
+@app.task(name="eddyfall.sweep")
+def sweep(job_id: int) -> None:
+    """Sweep a build's head and store the findings."""
+
+    def work(attempt: Attempt) -> tuple[str, Any]:
+        row = Sweep.objects.select_related("build").get(job_id=job_id)
+        build, row.head_version = builds.head(row.build), row.build.version
+        renderer = Renderer(Memo(SWEEP_MEMO_BYTES))
+        result = core_sweep(build, target=row.target, progress=attempt.progress, renderer=renderer)
+        return f"{len(result.findings)} findings", lambda: sweeps.store(row, result)
+
+    run(job_id, work)
+
+
+@app.task(name="eddyfall.proof")
+def proof(job_id: int) -> None:
+    """Prove what a case has kept."""
+
+    def work(attempt: Attempt) -> tuple[str, Any]:
+        row = Proof.objects.select_related("case__build", "case__finding").get(job_id=job_id)
+        row.head_version = row.case.build.version
+        result = proofs.run(row, attempt.progress, Renderer(Memo(SWEEP_MEMO_BYTES)))
+
+        def write() -> None:
+            row.result = result
+            row.save(update_fields=["result", "head_version"])
+
+        return result["why"], write
+
+    run(job_id, work)
+
+
+@app.task(name="eddyfall.handover")
+def handover(job_id: int) -> None:
+    """Make the ZIP of a build's hand over."""
+
+    def work(attempt: Attempt) -> tuple[str, Any]:
+        row = Package.objects.select_related("build").get(job_id=job_id)
+        row.head_version = row.build.version
+        data = handovers.make(row.build, attempt.progress)
+
+        def write() -> None:
+            row.file = files.add(row.build, "package", f"{handovers.slug(row.build.name)}.zip", data)
+            row.save(update_fields=["file", "head_version"])
+
+        return "ready", write
+
+    run(job_id, work)
+
+
+@app.periodic(cron="* * * * * */10", periodic_id="revive")
+@app.task(name="eddyfall.revive", queueing_lock="revive", pass_context=False)
+def revive(timestamp: int) -> None:
+    """Look for jobs whose worker has died."""
+    revive_silent()
+
+
+@app.periodic(cron="17 * * * *", periodic_id="leftovers")
+@app.task(name="eddyfall.leftovers", queueing_lock="leftovers", pass_context=False)
+def leftovers(timestamp: int) -> None:
+    """Take away files that nothing has named for a day."""
+    files.remove_leftovers()

@@ -1,0 +1,220 @@
+"""The whole path over the API on real PostgreSQL: upload, sweep, case, drill, line-up, keep, prove, drop, hand over."""
+
+import io
+import json
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from api_helpers import send, upload
+from eddyfall.cli import main
+from eddyfall.core.frame.intake import open_build
+from eddyfall.core.frame.render import render
+from eddyfall.core.sweep import sweep as core_sweep
+from eddyfall.workbench import tasks
+from eddyfall.workbench.models import Event, File, Job
+from scenes import net_build, write_build
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def work_off():
+    """Do what the worker would do: every waiting job, in order."""
+    for job in Job.objects.filter(state=Job.WAITING).order_by("id"):
+        getattr(tasks, job.kind)(job_id=job.pk)
+
+
+@pytest.fixture
+def swept(built):
+    status, body = send(built["artist"], "POST", built["base"] + "/sweeps", {})
+    assert status == 201, body
+    work_off()
+    built["sweep"] = send(built["viewer"], "GET", f"{built['base']}/sweeps/{body['id']}")[1]
+    return built
+
+
+@pytest.fixture
+def case(swept):
+    status, body = send(swept["artist"], "POST", swept["base"] + "/cases", {"finding": swept["sweep"]["items"][0]["id"]})
+    assert status == 201, body
+    swept["case"] = f"{swept['base']}/cases/{body['number']}"
+    return swept
+
+
+def run_lineup(case):
+    answer = case["artist"].post(case["case"] + "/line-up", "{}", "application/json")
+    return [json.loads(line) for line in b"".join(answer.streaming_content).splitlines()]
+
+
+def test_what_was_read_is_what_the_command_line_reads(built, tmp_path, capsys):
+    path = write_build(net_build(), tmp_path, "nets")
+    assert main(["intake", str(path), "--json", "-"]) == 0
+    facts = json.loads(capsys.readouterr().out)
+    facts.pop("setup")
+    assert send(built["viewer"], "GET", built["base"])[1]["facts"] == facts
+
+
+def test_a_sweep_over_the_api_is_the_sweep_of_the_command_line(swept, tmp_path, capsys):
+    path = write_build(net_build(), tmp_path, "nets")
+    main(["sweep", str(path), "--json", "-"])
+    document = json.loads(capsys.readouterr().out)
+    assert [f["document"] for f in swept["sweep"]["items"]] == document["findings"]
+    assert swept["sweep"]["job"]["state"] == "done"
+    [row] = swept["sweep"]["tide"]
+    cell = row["cells"]["depth.missing-prepass"]
+    assert cell["share"] == document["findings"][0]["pixels"]["eye"] / (960 * 540) and cell["severity"] == "blocking"
+    picture = swept["viewer"].get(f"{swept['base']}/findings/{swept['sweep']['items'][0]['id']}/picture")
+    assert Image.open(io.BytesIO(b"".join(picture.streaming_content))).size == (960, 540)
+
+
+def test_frames_are_the_renderers(built, tmp_path):
+    build = open_build(write_build(net_build(), tmp_path, "nets"))
+    answer = built["viewer"].get(built["base"] + "/frames/eye?width=320&height=180")
+    frame = render(build, "eye", size=(320, 180))
+    np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(answer.content))), frame.display)
+    answer = built["viewer"].get(built["base"] + "/frames/eye?width=320&height=180&form=linear")
+    np.testing.assert_array_equal(np.frombuffer(answer.content, "<f4").reshape(180, 320, 3), frame.linear)
+    assert float(answer["X-Exposure-Scale"]) == 1.0
+
+
+def test_core_samples_are_those_of_the_command_line(case, tmp_path, capsys):
+    path = write_build(net_build(), tmp_path, "nets")
+    for x, y in ((60, 270), (420, 280), (700, 262)):
+        assert main(["core-sample", str(path), "--viewpoint", "eye", "--at", f"{x},{y}", "--json", "-"]) == 0
+        theirs = json.loads(capsys.readouterr().out)
+        assert send(case["viewer"], "GET", f"{case['case']}/core-sample/before?x={x}&y={y}")[1] == theirs
+    assert send(case["viewer"], "GET", f"{case['case']}/core-sample/before?x=9999&y=0")[0] == 422
+
+
+def test_lineup_streams_trials_and_stores_the_ranked_ones(case, tmp_path, capsys):
+    before = send(case["artist"], "GET", case["case"])[1]
+    lines = run_lineup(case)
+    streamed = [line["trial"]["title"] for line in lines if "trial" in line]
+    done = lines[-1]["done"]
+    assert sorted(streamed) == sorted(t["document"]["title"] for t in done["trials"])
+    path = write_build(net_build(), tmp_path, "nets")
+    spot = ",".join(map(str, before["spot"]))
+    main(["lineup", str(path), "--viewpoint", "eye", "--spot", spot, "--symptom", "see-through", "--json", "-"])
+    document = json.loads(capsys.readouterr().out)
+    assert [t["document"] for t in done["trials"]] == document["trials"]
+    assert done["lineup"]["base_score"] == document["base_score"] and done["stage"] == "trials"
+    answer = case["viewer"].get(case["case"] + "/trials/0/picture")
+    assert Image.open(io.BytesIO(b"".join(answer.streaming_content))).size == tuple(before["spot"][2:])
+
+
+def test_keep_prove_hand_over_and_sweep_clean(case, tmp_path):
+    version = run_lineup(case)[-1]["done"]["version"]
+    status, kept = send(case["artist"], "POST", case["case"] + "/keep", {"trial": 0, "reason": "nets are solid"}, version)
+    assert status == 200 and kept["stage"] == "fix" and [c["reason"] for c in kept["kept"]] == ["nets are solid"]
+    status, _ = send(case["artist"], "POST", case["case"] + "/proofs", {})
+    assert status == 200
+    work_off()
+    proof = send(case["viewer"], "GET", case["case"])[1]["proof"]
+    assert proof["result"]["proved"], proof
+    assert proof["result"]["views"][0]["siblings"] == {
+        "fender_net": pytest.approx(proof["result"]["views"][0]["siblings"]["fender_net"])
+    }
+    ledger = send(case["viewer"], "GET", case["base"] + "/ledger")[1]
+    assert [op["op"] for op in ledger["patch"]] == ["test", "replace"]
+    status, package = send(case["artist"], "POST", case["base"] + "/hand-over", {})
+    assert status == 201
+    work_off()
+    answer = case["viewer"].get(f"{case['base']}/hand-over/{package['id']}")
+    with zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))) as archive:
+        names = set(archive.namelist())
+        archive.extractall(tmp_path / "zip")
+    assert names == {f"nets.{e}" for e in ("glb", "setup.json", "patch.json", "changes.json", "sheet.html", "sarif")}
+    assert json.loads((tmp_path / "zip" / "nets.patch.json").read_text()) == ledger["patch"]
+    assert main(["sweep", str(tmp_path / "zip" / "nets.glb")]) == 0
+    send(case["artist"], "POST", case["base"] + "/sweeps", {})
+    work_off()
+    latest = send(case["viewer"], "GET", case["base"] + "/sweeps")[1][0]
+    after = send(case["viewer"], "GET", f"{case['base']}/sweeps/{latest['id']}")[1]
+    assert after["items"] == [] and [g["code"] for g in after["gone"]] == ["depth.missing-prepass"]
+
+
+def test_two_people_keeping_on_one_case(case):
+    version = run_lineup(case)[-1]["done"]["version"]
+    first = send(case["artist"], "POST", case["case"] + "/keep", {"trial": 0}, version)
+    second = send(case["lead"], "POST", case["case"] + "/keep", {"trial": 2}, version)
+    assert first[0] == 200 and second[0] == 409
+    assert second[1]["current"]["kept"][0]["kept_by"] == "artist" and second[1]["yours"]["change"]
+    assert len(send(case["viewer"], "GET", case["base"] + "/ledger")[1]["changes"]) == 1
+    assert send(case["lead"], "POST", case["case"] + "/keep", {"trial": 0}, second[1]["current"]["version"])[0] == 409
+
+
+def test_writes_without_a_version_are_refused(case):
+    assert send(case["artist"], "PATCH", case["case"], {"symptom": "see-through"})[0] == 428
+    assert send(case["artist"], "POST", case["case"] + "/keep", {"trial": 0})[0] == 428
+
+
+def test_drop_takes_the_change_back_and_keeps_the_record(case):
+    version = run_lineup(case)[-1]["done"]["version"]
+    send(case["artist"], "POST", case["case"] + "/keep", {"trial": 0}, version)
+    ledger = send(case["artist"], "GET", case["base"] + "/ledger")[1]
+    change = ledger["changes"][0]["id"]
+    assert send(case["lead"], "POST", f"{case['base']}/ledger/{change}/drop", None, 1)[0] == 409
+    status, after = send(case["lead"], "POST", f"{case['base']}/ledger/{change}/drop", None, ledger["version"])
+    assert status == 200 and after["patch"] == [] and after["changes"][0]["dropped_by"] == "lead"
+    assert send(case["lead"], "POST", f"{case['base']}/ledger/{change}/drop", None, after["version"])[0] == 409
+    assert send(case["viewer"], "GET", case["case"])[1]["kept"] == []
+    assert {"change kept", "change dropped"} <= set(Event.objects.values_list("what", flat=True))
+
+
+def test_a_new_question_takes_the_old_trials_and_their_files_away(case, own_media):
+    version = run_lineup(case)[-1]["done"]["version"]
+    pictures = set(File.objects.filter(kind="trial").values_list("sha256", flat=True))
+    status, body = send(case["artist"], "PATCH", case["case"], {"spot": [100, 200, 60, 60]}, version)
+    assert status == 200 and body["trials"] == [] and body["lineup"] is None and body["spot"] == [100, 200, 60, 60]
+    assert not any((own_media / "files" / sha[:2] / sha).exists() for sha in pictures)
+    for bad in ({"spot": [900, 500, 200, 200]}, {"symptom": "ugly"}, {"viewpoint": "no"}, {"spot": [1, 2, 3]}):
+        assert send(case["artist"], "PATCH", case["case"], bad, body["version"])[0] == 422, bad
+
+
+def test_an_edit_in_set_up_is_measured_and_not_saved(built, tmp_path):
+    before = send(built["viewer"], "GET", built["base"] + "/setup")[1]
+    row = next(f for f in before["fields"] if f["path"] == "fog.fog_per_m")
+    assert row["value"] == 0.03 and row["winner"] == "project" and row["unit"]
+    ask = {"path": "fog.fog_per_m", "value": 0.2, "viewpoint": "eye"}
+    effect = send(built["viewer"], "POST", built["base"] + "/setup/trial", ask)[1]
+    assert effect["changed_share"] > 0.2
+    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", {**ask, "value": 0.03})[1]["unchanged"]
+    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", {**ask, "value": -1})[0] == 422
+    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", {**ask, "path": "fog.nothing"})[0] == 404
+    assert send(built["viewer"], "GET", built["base"] + "/setup")[1] == before
+    shader = {"path": "shaders/net/passes/depth", "value": True, "viewpoint": "eye"}
+    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", shader)[1]["changed_share"] > 0.1
+
+
+def test_a_capture_is_kept_by_viewpoint(built):
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    stream = io.BytesIO()
+    Image.new("RGB", (96, 54), (10, 20, 30)).save(stream, "PNG")
+    url = built["base"] + "/captures/eye"
+    assert built["artist"].post(url, {"picture": SimpleUploadedFile("mine.png", stream.getvalue())}).status_code == 204
+    answer = built["viewer"].get(url)
+    assert Image.open(io.BytesIO(b"".join(answer.streaming_content))).getpixel((0, 0)) == (10, 20, 30)
+    assert built["artist"].post(url, {"picture": SimpleUploadedFile("mine.png", b"nothing")}).status_code == 422
+    assert built["artist"].post(url[:-3] + "no", {"picture": SimpleUploadedFile("m.png", stream.getvalue())}).status_code == 404
+
+
+def test_a_scene_without_settings_gets_a_case_from_a_spot(people, net_files):
+    answer = upload(people["artist"], people["project"], net_files[0])
+    body = answer.json()
+    assert answer.status_code == 201 and not body["has_own_setup"]
+    assert any("fitted" in line for line in body["facts"]["left_out"])
+    base = f"/api/projects/{people['project'].pk}/builds/{body['number']}"
+    view = body["viewpoints"][0]["key"]
+    status, case = send(
+        people["artist"], "POST", base + "/cases", {"viewpoint": view, "symptom": "see-through", "spot": [400, 200, 80, 60]}
+    )
+    assert status == 201 and case["stage"] == "spot"
+    assert send(people["artist"], "POST", base + "/cases", {"symptom": "see-through"})[0] == 422
+
+
+def test_the_core_is_asked_once_for_the_head(case):
+    result = core_sweep(net_build())
+    assert [f.fingerprint for f in result.findings] == [f["fingerprint"] for f in case["sweep"]["items"]]

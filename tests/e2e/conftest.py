@@ -1,0 +1,91 @@
+"""The whole stack as a user starts it, on a port and in a state folder of its own, and a real browser."""
+
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
+
+
+@dataclass
+class Stack:
+    """A running demo: its address, state folder and launcher."""
+
+    address: str
+    state: Path
+    process: subprocess.Popen
+
+    def pid(self, name: str) -> int:
+        return int((self.state / f"{name}.pid").read_text())
+
+    def kill(self, name: str) -> None:
+        """Kill web or worker with -9, as a machine short of memory would, and wait until another runs."""
+        before = self.pid(name)
+        os.kill(before, signal.SIGKILL)
+        self.until(lambda: self.pid(name) != before)
+
+    @staticmethod
+    def until(ready, seconds: float = 90):
+        end = time.monotonic() + seconds
+        while time.monotonic() < end:
+            if ready():
+                return
+            time.sleep(0.1)
+        raise AssertionError("waited in vain")
+
+
+@pytest.fixture(scope="session")
+def stack():
+    with tempfile.TemporaryDirectory(prefix="eddyfall-e2e-") as folder:
+        Path(folder).chmod(0o755)
+        state = Path(folder) / "state"
+        environment = {k: v for k, v in os.environ.items() if not k.startswith(("DJANGO", "EDDYFALL_S"))}
+        environment |= {"PYTHONPATH": str(ROOT / "src"), "EDDYFALL_JOB_SILENT_S": "6"}
+        environment.pop("DATABASE_URL", None)
+        log = (Path(folder) / "log").open("w+b")
+        process = subprocess.Popen(
+            [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(state), "--port", "8600"],
+            env=environment, stdout=log, stderr=subprocess.STDOUT,
+        )  # fmt: skip
+        address = state / "address"
+        try:
+            Stack.until(lambda: address.exists() or process.poll() is not None, 240)
+            assert process.poll() is None, (Path(folder) / "log").read_text()
+            yield Stack(address.read_text(), state, process)
+        finally:
+            process.send_signal(signal.SIGTERM)
+            process.wait(60)
+            print((Path(folder) / "log").read_text()[-4000:])
+
+
+@pytest.fixture(scope="session")
+def browser():
+    with sync_playwright() as playwright:
+        yield playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+
+
+@pytest.fixture
+def page(browser, stack):
+    """A signed-in page that fails the test on any error of its scripts."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=stack.address, accept_downloads=True)
+    page = context.new_page()
+    errors = []
+    page.on("pageerror", lambda e: errors.append(str(e)))
+    page.set_default_timeout(30_000)
+    page.goto("/")
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("weirgate")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Projects").wait_for()
+    yield page
+    context.close()
+    assert errors == []

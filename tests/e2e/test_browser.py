@@ -1,0 +1,228 @@
+"""The interface as it is used: real server, real worker, real browser; numbers on the screen against the command line's."""
+
+import re
+import zipfile
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+
+from browser_helpers import api, command_line
+from scenes import net_build, write_build
+
+SHEETS = {
+    "projects": "/", "intake": "/p/1/b/1/intake", "set-up": "/p/1/b/1/set-up", "sweep": "/p/1/b/1/sweep", "cases": "/p/1/b/1/bench",
+    "bench": "/p/1/b/1/bench/1", "proved": "/p/1/b/1/bench/2", "ledger": "/p/1/b/1/ledger",
+}  # fmt: skip
+
+
+FOCUSED = """() => {
+    const e = document.activeElement;
+    return e.getAttribute('aria-label') || e.labels?.[0]?.innerText || e.innerText || '';
+}"""
+BRIGHTNESS = """() => {
+    const data = document.querySelector('canvas').getContext('2d').getImageData(0, 0, 960, 540).data;
+    let sum = 0;
+    for (let i = 0; i < data.length; i += 4) sum += data[i];
+    return sum / (data.length / 4);
+}"""
+
+
+def figures(text):
+    """Numbers in a line of the interface (thin-space thousands)."""
+    return [float(v) for v in re.findall(r"-?\d+(?:\.\d+)?(?:e-?\d+)?", text.replace("\u202f", ""))]
+
+
+def bring(page, name, *paths):
+    """A new project with a build from files; leaves the page on Intake."""
+    page.goto("/")
+    page.get_by_label("New project").fill(name)
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_label("Scene and settings files").set_input_files([str(p) for p in paths])
+    page.get_by_role("button", name="Bring it in").click()
+    page.get_by_role("heading", name=re.compile("Build 1: ")).wait_for()
+    return re.search(r"/p/(\d+)/", page.url)[1]
+
+
+def sweep_to_the_end(page):
+    page.get_by_role("button", name=re.compile("^Sweep")).click()
+    page.get_by_role("heading", name=re.compile(r"Build 1: (\d+ defect|clean)")).wait_for(timeout=90_000)
+
+
+def test_from_a_file_to_a_repaired_one(page, tmp_path):
+    files = tmp_path / "in"
+    files.mkdir()
+    path = write_build(net_build(), files, "nets")
+    project = bring(page, "From a file", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+    code, found = command_line("sweep", path)
+    assert code == 1
+    shown = page.get_by_role("list", name="Findings by impact").get_by_role("listitem").first.inner_text()
+    assert f"{found['findings'][0]['impact']['share'] * 100:.2f}" in shown and "depth.missing-prepass" in shown
+    page.get_by_role("button", name="Open case").click()
+    page.get_by_role("heading", name=found["findings"][0]["title"]).wait_for()
+    # The core sample on the screen is the command line's.
+    page.get_by_label("pixel to drill").fill("420, 280")
+    page.get_by_label("pixel to drill").press("Enter")
+    _, sample = command_line("core-sample", path, "--viewpoint", "eye", "--at", "420,280")
+    page.wait_for_function(
+        "v => document.querySelector('[data-testid=linear]')?.textContent.includes(v)", arg=f"{sample['linear'][1]:.4g}"
+    )
+    assert figures(page.get_by_test_id("linear").inner_text()) == pytest.approx(sample["linear"], rel=1e-3)
+    # So are the line-up's trials, in order.
+    spot = page.get_by_label("Spot x, y, width, height").input_value()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name=re.compile("^Line-up")).click()
+    page.get_by_role("button", name=re.compile("write prepass depth")).first.wait_for()
+    page.get_by_text("clears it", exact=True).first.wait_for()
+    _, lineup = command_line("lineup", path, "--viewpoint", "eye", "--spot", spot.replace(" ", ""), "--symptom", "see-through")
+    prints = page.get_by_role("list", name="Trials by rank").get_by_role("listitem")
+    page.wait_for_function(
+        "n => document.querySelectorAll('[aria-label=\"Trials by rank\"] > li').length === n", arg=len(lineup["trials"])
+    )
+    for i, trial in enumerate(lineup["trials"]):
+        text = prints.nth(i).inner_text()
+        assert trial["title"] in text
+        assert f"{trial['before']:.4g}".rstrip("0") in text.replace("\u202f", "")
+    page.get_by_role("button", name="Keep this fix").click()
+    page.get_by_text("1 kept").wait_for()
+    page.get_by_role("button", name="Prove it everywhere").click()
+    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.get_by_role("link", name="Ledger").click()
+    page.get_by_text("/shaders/net/passes/depth").wait_for()
+    page.get_by_role("button", name="Write the hand over").click()
+    with page.expect_download(timeout=120_000) as download:
+        page.get_by_role("link", name=re.compile("Download the ZIP")).click(timeout=120_000)
+    with zipfile.ZipFile(download.value.path()) as archive:
+        archive.extractall(tmp_path / "out")
+    assert command_line("sweep", tmp_path / "out" / "nets.glb")[0] == 0
+    assert api(page, "GET", f"/api/projects/{project}/builds/1/ledger")[1]["changes"][0]["kept_by"] == "demo"
+
+
+def test_a_scene_that_is_not_ours_without_settings(page, tmp_path):
+    path = write_build(net_build(), tmp_path, "bare", with_setup=False)
+    bring(page, "Without settings", path)
+    page.get_by_text("came without settings").wait_for()
+    page.get_by_text(re.compile("fixed at EV100")).wait_for()
+    frames = page.get_by_role("img", name=re.compile("frame of fitted_"))
+    page.wait_for_function("() => [...document.querySelectorAll('img[alt^=\"frame of\"]')].every(i => i.naturalWidth === 480)")
+    assert frames.count() == 3
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+
+
+def test_a_spot_is_dragged_and_a_pixel_drilled_with_the_mouse(page):
+    page.goto("/p/1/b/1/bench")
+    page.get_by_label("What is wrong").fill("something by the tower")
+    page.get_by_role("button", name="Open a case").click()
+    page.get_by_text("drag one on the picture").wait_for()
+    box = page.get_by_test_id("picture").bounding_box()
+    at = lambda x, y: (box["x"] + x / 960 * box["width"], box["y"] + y / 540 * box["height"])  # noqa: E731
+    page.mouse.move(*at(200, 100))
+    page.mouse.down()
+    page.mouse.move(*at(300, 180), steps=5)
+    page.mouse.up()
+    page.wait_for_function('() => document.querySelector(\'input[value^="200, 100"], input[value^="199, 99"]\')')
+    page.mouse.click(*at(480, 300))
+    page.wait_for_function("() => /^4(79|80), (299|300)$/.test(document.querySelector('[aria-label=\"pixel to drill\"]').value)")
+    page.get_by_test_id("linear").wait_for()
+
+
+@pytest.mark.parametrize("theme", ["survey", "nightwatch"])
+def test_no_sheet_has_serious_barriers(page, theme):
+    page.evaluate("t => localStorage.setItem('theme', t)", theme)
+    for name, path in SHEETS.items():
+        page.goto(path)
+        page.wait_for_load_state("networkidle")
+        found = Axe().run(page).response["violations"]
+        serious = [(v["id"], v["nodes"][0]["html"][:160], v["nodes"][0].get("failureSummary", "")[:200])
+                   for v in found if v["impact"] in ("serious", "critical")]  # fmt: skip
+        assert serious == [], (name, theme, serious)
+
+
+def test_the_sign_in_has_no_serious_barriers(browser, stack):
+    page = browser.new_page(base_url=stack.address)
+    page.goto("/")
+    page.get_by_role("button", name="Sign in").wait_for()
+    assert [v["id"] for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")] == []
+    page.close()
+
+
+def test_the_whole_path_by_keyboard_alone(browser, stack, tmp_path):
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=stack.address)
+    page = context.new_page()
+    page.set_default_timeout(30_000)
+    page.goto("/")
+    page.get_by_label("Name").wait_for()
+
+    def go_to(name, role="button"):
+        """Tab until an element of that name has the focus."""
+        for _ in range(120):
+            page.keyboard.press("Tab")
+            at = page.evaluate(FOCUSED)
+            if re.search(name, at):
+                return
+        raise AssertionError(f"{name} cannot be reached by Tab")
+
+    go_to("^Name")
+    page.keyboard.type("demo")
+    page.keyboard.press("Tab")
+    page.keyboard.type("weirgate")
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name="Projects").wait_for()
+    go_to("Weirgate Pump Station")
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name=re.compile("Build 1: 4 defects")).wait_for()
+    go_to("^Open case 1$")
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name=re.compile("rope_net")).wait_for()
+    go_to("pixel to drill")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("500, 60")
+    page.keyboard.press("Enter")
+    page.get_by_text("(sky)").first.wait_for()
+    page.evaluate("() => document.activeElement.blur()")
+    page.keyboard.press("l")
+    page.get_by_role("button", name=re.compile("Line-up [0-9]+ %")).wait_for()
+    page.get_by_role("button", name=re.compile("^Line-up\\s*L")).wait_for(timeout=60_000)
+    page.keyboard.press("]")
+    page.keyboard.press("[")
+    page.get_by_role("button", name=re.compile("write prepass depth"), pressed=True).first.wait_for()
+    page.keyboard.press("k")
+    page.get_by_text("1 kept").wait_for()
+    go_to("Prove it everywhere")
+    page.keyboard.press("Enter")
+    page.get_by_text("✓ Proved").wait_for(timeout=120_000)
+    page.keyboard.press("d")
+    page.get_by_role("heading", name=re.compile("changes kept, in order")).wait_for()
+    go_to("^drop write prepass depth")
+    page.keyboard.press("Enter")
+    go_to("Drop it")
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name="1 change kept, in order").wait_for()
+    context.close()
+
+
+def test_a_hostile_file_is_one_message_and_nothing_else(page, tmp_path):
+    (tmp_path / "bad.glb").write_bytes(b"glTF\x02\0\0\0")
+    page.goto("/p/1/b/1/intake")
+    page.get_by_label("Scene and settings files").set_input_files(str(tmp_path / "bad.glb"))
+    page.get_by_role("button", name="Bring it in").click()
+    page.get_by_text("bad.glb: the GLB is cut off in its header").wait_for()
+    assert len(api(page, "GET", "/api/projects/1/builds")[1]) == 1
+
+
+def test_exposure_and_wipe_keep_up(page):
+    """Not a timed test: that exposure repaints the picture and wiping moves the clip, without a request for each step."""
+    page.goto("/p/1/b/1/bench/1")
+    page.get_by_role("slider", name="wipe").wait_for()
+    page.get_by_role("slider", name="Exposure").fill("2")
+    page.locator("canvas").first.wait_for()
+    page.wait_for_function(f"() => ({BRIGHTNESS})() > 0")
+    bright = page.evaluate(BRIGHTNESS)
+    requests = []
+    page.on("request", lambda r: requests.append(r.url))
+    page.get_by_role("slider", name="Exposure").fill("-2")
+    page.wait_for_function(f"([b]) => ({BRIGHTNESS})() < b * 0.6", arg=[bright])
+    page.get_by_role("slider", name="wipe").press("ArrowLeft")
+    assert [u for u in requests if "frames" in u] == []

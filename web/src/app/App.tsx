@@ -1,0 +1,51 @@
+import { Navigate, Route, Routes, useLocation } from "react-router";
+import { useSession } from "../api/queries";
+import { Bench } from "../sheets/bench/Bench";
+import { Cases } from "../sheets/bench/Cases";
+import { Intake } from "../sheets/intake/Intake";
+import { Ledger } from "../sheets/ledger/Ledger";
+import { Projects } from "../sheets/projects/Projects";
+import { Setup } from "../sheets/setup/Setup";
+import { SignIn } from "../sheets/signin/SignIn";
+import { SweepSheet } from "../sheets/sweep/Sweep";
+import { Failed, Skeleton } from "../ui/state";
+import { Frame } from "./Frame";
+
+export function App() {
+  const session = useSession();
+  const here = useLocation();
+  if (session.isPending) return <Loading error={session.failureReason} />;
+  if (session.error) return <Loading error={session.error} />;
+  if (!session.data.username)
+    return (
+      <Routes>
+        <Route path="/sign-in" element={<SignIn demo={session.data.demo} />} />
+        <Route path="*" element={<Navigate to="/sign-in" state={{ from: here.pathname }} replace />} />
+      </Routes>
+    );
+  return (
+    <Routes>
+      <Route element={<Frame user={session.data.username} />}>
+        <Route path="/" element={<Projects />} />
+        <Route path="/p/:project" element={<Intake />} />
+        <Route path="/p/:project/b/:build/intake" element={<Intake />} />
+        <Route path="/p/:project/b/:build/set-up" element={<Setup />} />
+        <Route path="/p/:project/b/:build/sweep" element={<SweepSheet />} />
+        <Route path="/p/:project/b/:build/bench" element={<Cases />} />
+        <Route path="/p/:project/b/:build/bench/:case" element={<Bench />} />
+        <Route path="/p/:project/b/:build/ledger" element={<Ledger />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Route>
+    </Routes>
+  );
+}
+
+function Loading({ error }: { error: Error | null }) {
+  return (
+    <main className="p-8">
+      <div className="wordmark">Eddyfall</div>
+      <Failed error={error} />
+      <Skeleton />
+    </main>
+  );
+}

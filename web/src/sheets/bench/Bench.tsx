@@ -1,0 +1,25 @@
+import { useParams } from "react-router";
+import { useCase } from "../../api/queries";
+import { usePlace } from "../../app/place";
+import { Failed, Skeleton } from "../../ui/state";
+import { Work } from "./Work";
+
+export function Bench() {
+  const { project, build } = usePlace();
+  const number = Number(useParams().case);
+  const query = useCase(project, build, number);
+  if (query.isPending)
+    return (
+      <main className="p-[22px]">
+        <Skeleton lines={8} />
+        <Failed error={query.failureReason} />
+      </main>
+    );
+  if (!query.data)
+    return (
+      <main className="p-[22px]">
+        <Failed error={query.error} />
+      </main>
+    );
+  return <Work key={number} project={project} build={build} of={query.data} />;
+}

@@ -1,0 +1,48 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { fetchLinear, frameUrl, paint, SIZE } from "./picture";
+
+/** One layer of the picture: the PNG, or linear light painted with an exposure offset. */
+export function Canvas(props: { base: string; stops: number; alt: string; clip?: string; stamp: string }) {
+  const { base, stops, stamp } = props;
+  const exposed = stops !== 0;
+  const linear = useQuery({
+    queryKey: ["linear", base, stamp],
+    queryFn: ({ signal }) => fetchLinear(base, signal),
+    enabled: exposed,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 20_000,
+    retry: 2,
+  });
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const context = canvas.current?.getContext("2d");
+    if (!context || !linear.data || !exposed) return;
+    const image = context.createImageData(SIZE.width, SIZE.height);
+    paint(image, linear.data, stops);
+    context.putImageData(image, 0, 0);
+  }, [linear.data, stops, exposed]);
+  const style = { clipPath: props.clip };
+  if (exposed && linear.data)
+    return (
+      <canvas
+        ref={canvas}
+        width={SIZE.width}
+        height={SIZE.height}
+        role="img"
+        aria-label={props.alt}
+        className="absolute inset-0 w-full h-full"
+        style={style}
+      />
+    );
+  const url = frameUrl(base);
+  return (
+    <img
+      draggable={false}
+      className="absolute inset-0 w-full h-full select-none"
+      style={style}
+      alt={props.alt}
+      src={stamp ? `${url}&stamp=${encodeURIComponent(stamp)}` : url}
+    />
+  );
+}

@@ -1,0 +1,149 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import type { CoreSample, Layer } from "../../api/documents";
+import { Failed, Skeleton } from "../../ui/state";
+import { figure } from "../../ui/words";
+import { SIZE } from "./picture";
+
+/** The core sample of one pixel as a borehole log: what was laid last stands on top. */
+export function CoreLog({
+  base,
+  stamp,
+  at,
+  onAt,
+}: {
+  base: string;
+  stamp: string;
+  at: [number, number];
+  onAt: (p: [number, number]) => void;
+}) {
+  const sample = useQuery({
+    queryKey: ["core", base, stamp, ...at],
+    queryFn: async () => {
+      const answer = await fetch(`${base}?x=${at[0]}&y=${at[1]}`);
+      const body = await answer.json();
+      if (!answer.ok) throw new Error(body.detail);
+      return body as CoreSample;
+    },
+    placeholderData: (before) => before,
+    staleTime: 60_000,
+  });
+  const s = sample.data;
+  return (
+    <section aria-label="Core sample">
+      <div className="flex justify-between items-center gap-2">
+        <h2>Core sample</h2>
+        <Pixel at={at} onAt={onAt} />
+      </div>
+      <Failed error={sample.error} />
+      {sample.isPending && <Skeleton lines={5} />}
+      {s && (
+        <>
+          <ol className="mt-2 border-t border-base-content" reversed>
+            {s.layers
+              .map((layer, i) => ({ layer, i }))
+              .reverse()
+              .map(({ layer, i }) => (
+                <Stratum
+                  key={`${i + 1} ${layer.pass}`}
+                  layer={layer}
+                  index={i}
+                  top={Math.max(...s.linear, 1e-9)}
+                />
+              ))}
+          </ol>
+          <p className="num mt-2" data-testid="linear">
+            linear {s.linear.map(figure).join(" ")} nit
+          </p>
+          <p className="second">{s.transforms.join("; ")}</p>
+        </>
+      )}
+    </section>
+  );
+}
+
+function Pixel({ at, onAt }: { at: [number, number]; onAt: (p: [number, number]) => void }) {
+  const [text, setText] = useState(`${at[0]}, ${at[1]}`);
+  useEffect(() => setText(`${at[0]}, ${at[1]}`), [at]);
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        const [x, y] = text.split(",").map((v) => Number.parseInt(v, 10));
+        if (x !== undefined && y !== undefined && x >= 0 && y >= 0 && x < SIZE.width && y < SIZE.height)
+          onAt([x, y]);
+      }}
+    >
+      <label className="num flex gap-1 items-center">
+        x, y
+        <input
+          className="input input-xs num w-20"
+          aria-label="pixel to drill"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
+      </label>
+    </form>
+  );
+}
+
+/** The figure of a stratum that should alarm, in words. */
+function alarm(layer: Layer): string {
+  const f = layer.facts;
+  if (layer.pass === "fog" && typeof f.fog_share === "number" && typeof f.fog_share_at_surface === "number") {
+    const read = f.copy_distance_m as number | null;
+    const own = f.surface_distance_m as number | null;
+    const gap = f.fog_share - f.fog_share_at_surface;
+    if (own !== null && Math.abs(gap) > 0.01)
+      return `${read === null ? "as far as can be" : `${figure(read - own)} m too far`} · ${Math.round(f.fog_share * 100)} % fog instead of ${Math.round(f.fog_share_at_surface * 100)} %`;
+  }
+  if (layer.pass === "opaque" && f.in_prepass === false) return "not in the depth prepass";
+  return "";
+}
+
+function details(layer: Layer): string {
+  const f = layer.facts;
+  const parts: string[] = [layer.state];
+  if (layer.depth_m !== null) parts.push(`${figure(layer.depth_m)} m deep`);
+  if (layer.pass === "fog")
+    parts.push(
+      `reads ${figure(f.copy_distance_m as number | null)} m, surface at ${figure(f.surface_distance_m as number | null)} m`,
+    );
+  for (const l of (f.lights as { light: string; visible: number }[] | undefined) ?? [])
+    parts.push(`${l.light} ${Math.round(l.visible * 100)} % visible`);
+  return parts.join(" · ");
+}
+
+function swatch(layer: Layer, top: number): string {
+  const rgb = layer.after.map((v) => Math.round(255 * Math.min(1, Math.max(0, v / top)) ** (1 / 2.2)));
+  return `rgb(${rgb.join(" ")})`;
+}
+
+function Stratum({ layer, index, top }: { layer: Layer; index: number; top: number }) {
+  const silent = layer.weight.every((w) => w === 0) || layer.pass === "prepass";
+  const share = layer.weight.reduce((a, b) => a + b, 0) / 3;
+  const red = alarm(layer);
+  return (
+    <li className="grid grid-cols-[26px_44px_1fr] border-b hair min-h-[44px]">
+      <span className="num second pt-2">{index}</span>
+      <span
+        className="border-x border-base-content"
+        style={{
+          background: silent
+            ? "repeating-linear-gradient(45deg,#ddd 0 4px,#fff 4px 8px)"
+            : swatch(layer, top),
+        }}
+      />
+      <div className="pl-[10px] py-[6px] min-w-0">
+        <b className="capitalize">{layer.pass}</b> <span className="break-words">{layer.drawable}</span>
+        <span className="second block text-[11.5px] leading-tight">{details(layer)}</span>
+        {!silent && (
+          <span className="num second">
+            {layer.colour.map(figure).join(" ")} × {figure(share)}
+          </span>
+        )}
+        {red && <span className="block text-error font-semibold">{red}</span>}
+      </div>
+    </li>
+  );
+}

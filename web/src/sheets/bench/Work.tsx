@@ -1,0 +1,221 @@
+import { useCallback, useState } from "react";
+import { useNavigate } from "react-router";
+import { buildPath, type Case, casePath } from "../../api/client";
+import type { FindingDocument, ProofResult, TrialDocument } from "../../api/documents";
+import { useBuild } from "../../api/queries";
+import { useTitleBlock } from "../../app/Frame";
+import { Failed } from "../../ui/state";
+import { Controls } from "./Controls";
+import { CoreLog } from "./CoreLog";
+import { LineUpButtons } from "./LineUpButtons";
+import { SoundingLine, type StageName } from "./SoundingLine";
+import { SpotFields } from "./SpotFields";
+import { type Spot, Stage } from "./Stage";
+import { type Print, Trials } from "./Trials";
+import { useActs } from "./useActs";
+import { useBenchKeys } from "./useBenchKeys";
+import { useLineUp } from "./useLineUp";
+import { Chosen, EvidenceList, Kept, ProofTable, Remedies } from "./Verdict";
+
+type Choice = { kind: "trial" | "remedy"; index: number } | null;
+
+const middle = (spot: Spot | null): [number, number] =>
+  spot ? [spot[0] + (spot[2] >> 1), spot[1] + (spot[3] >> 1)] : [480, 270];
+
+/** A case on the Bench: line, picture, trials, core sample. */
+export function Work({ project, build, of }: { project: number; build: number; of: Case }) {
+  const [stage, setStage] = useState<StageName>(of.stage as StageName);
+  const [choice, setChoice] = useState<Choice>(of.trials.length ? { kind: "trial", index: 0 } : null);
+  const [before, setBefore] = useState(false);
+  const [loupe, setLoupe] = useState(false);
+  const [stops, setStops] = useState(0);
+  const [against, setAgainst] = useState<"before" | "capture">("before");
+  const [pixel, setPixel] = useState<[number, number]>(
+    () => (of.lineup?.facts as { at?: [number, number] } | undefined)?.at ?? middle(of.spot as Spot | null),
+  );
+  const info = useBuild(project, build);
+  const chooseFirst = useCallback(() => {
+    setChoice({ kind: "trial", index: 0 });
+    setStage("trials");
+  }, []);
+  const acts = useActs(project, build, of);
+  const lineup = useLineUp(project, build, of.number, chooseFirst);
+  const go = useNavigate();
+  const views = (info.data?.viewpoints ?? []) as { key: string; capture: boolean }[];
+  useTitleBlock({
+    Viewpoint: of.viewpoint,
+    Frame: "960 × 540",
+    Target: of.target ?? "none",
+    Case: `${of.number}, version ${of.version}`,
+  });
+
+  const finding = of.finding?.document as unknown as FindingDocument | undefined;
+  const path = casePath(project, build, of.number);
+  const prints: Print[] = lineup.progress
+    ? lineup.live.map((d) => ({ key: d.title, document: d, picture: null }))
+    : of.trials.map((t) => ({
+        key: `${t.rank} ${of.version}`,
+        document: t.document as unknown as TrialDocument,
+        picture: `${path}/trials/${t.rank}/picture?v=${of.version}`,
+      }));
+  const trial =
+    choice?.kind === "trial"
+      ? (of.trials[choice.index]?.document as unknown as TrialDocument | undefined)
+      : undefined;
+  const stamp = `${of.version}.${of.build_version}`;
+  const right =
+    choice && (choice.kind === "remedy" ? finding?.remedies[choice.index] : trial?.change)
+      ? {
+          label:
+            choice.kind === "trial" ? (trial?.title ?? "") : (finding?.remedies[choice.index]?.title ?? ""),
+          base: `${path}/frames/${choice.kind}:${choice.index}`,
+          stamp,
+        }
+      : of.kept.length
+        ? { label: "As kept", base: `${path}/frames/head`, stamp }
+        : null;
+  const capture = views.find((v) => v.key === of.viewpoint)?.capture;
+  const left =
+    against === "capture" && capture
+      ? {
+          label: "Your capture",
+          base: `${buildPath(project, build)}/captures/${encodeURIComponent(of.viewpoint)}`,
+          stamp: "",
+        }
+      : { label: "Before", base: `${path}/frames/before`, stamp };
+  const pick = (index: number) => {
+    if (!lineup.progress) setChoice({ kind: "trial", index });
+  };
+  const keep = () =>
+    choice &&
+    acts.keep.mutate(choice.kind === "trial" ? { trial: choice.index } : { remedy: choice.index }, {
+      onSuccess: () => setStage("fix"),
+    });
+  const turn = (step: number) => {
+    const i = views.findIndex((v) => v.key === of.viewpoint);
+    const next = views[(i + step + views.length) % views.length];
+    if (next && next.key !== of.viewpoint) acts.edit.mutate({ viewpoint: next.key });
+  };
+  useBenchKeys({
+    before: setBefore,
+    lineUp: () => lineup.run(false),
+    keep,
+    drop: () => go(`/p/${project}/b/${build}/ledger`),
+    trial: (step) =>
+      prints.length &&
+      pick(((choice?.kind === "trial" ? choice.index : -1) + step + prints.length) % prints.length),
+    viewpoint: turn,
+    loupe: () => setLoupe((v) => !v),
+    back: () =>
+      setStage(
+        (s) =>
+          (
+            ({
+              proof: "fix",
+              fix: "trials",
+              trials: "suspects",
+              suspects: "spot",
+              spot: "symptom",
+              symptom: "symptom",
+            }) as const
+          )[s],
+      ),
+  });
+  return (
+    <div className="grid grid-cols-[148px_minmax(0,1fr)_312px] h-full min-h-0">
+      <SoundingLine of={of} chosen={stage} choose={setStage} />
+      <main className="px-4 py-[14px] grid grid-rows-[auto_auto_minmax(200px,1fr)_auto] gap-[10px] min-h-0 min-w-0">
+        <div className="flex items-baseline gap-3 min-w-0">
+          <h1 className="truncate">{of.title}</h1>
+          <p className="second whitespace-nowrap">
+            Case {of.number} · {of.viewpoint}
+          </p>
+          <LineUpButtons progress={lineup.progress} run={lineup.run} ready={of.spot !== null} />
+        </div>
+        <Controls
+          stops={stops}
+          setStops={setStops}
+          setBefore={setBefore}
+          against={against}
+          setAgainst={capture ? setAgainst : undefined}
+          loupe={loupe}
+          setLoupe={setLoupe}
+        >
+          <SpotFields of={of} set={(values) => acts.edit.mutate(values)} />
+        </Controls>
+        <Stage
+          left={left}
+          right={right}
+          before={before}
+          stops={against === "capture" ? 0 : stops}
+          spot={of.spot as Spot | null}
+          pixel={pixel}
+          loupe={loupe}
+          mayMark={!lineup.progress}
+          onSpot={(spot) => acts.edit.mutate({ spot })}
+          onPixel={setPixel}
+        />
+        <div className="min-w-0">
+          <Failed error={acts.error ?? lineup.error} />
+          {prints.length > 0 ? (
+            <Trials
+              prints={prints}
+              unit={(of.lineup?.unit as string) ?? ""}
+              chosen={choice?.kind === "trial" ? choice.index : null}
+              choose={pick}
+            />
+          ) : (
+            <p className="second py-3">
+              {of.spot
+                ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
+                : "Drag a spot over what looks wrong, or type it above."}
+            </p>
+          )}
+        </div>
+      </main>
+      <aside className="border-l border-base-content bg-base-100 px-4 py-[14px] overflow-y-auto">
+        <CoreLog base={`${path}/core-sample/before`} stamp={stamp} at={pixel} onAt={setPixel} />
+        {trial && <Chosen trial={trial} />}
+        <div className="flex gap-2 mt-3 flex-wrap">
+          <button
+            type="button"
+            className="btn btn-sm btn-primary"
+            disabled={!choice || (choice.kind === "trial" && !trial?.change) || acts.keep.isPending}
+            onClick={keep}
+          >
+            Keep this fix<kbd>K</kbd>
+          </button>
+          <button
+            type="button"
+            className="btn btn-sm"
+            disabled={!of.kept.length || acts.prove.isPending}
+            onClick={() => acts.prove.mutate(undefined, { onSuccess: () => setStage("proof") })}
+          >
+            Prove it everywhere
+          </button>
+        </div>
+        {of.proof && ["running", "waiting"].includes(of.proof.job.state) && (
+          <p role="status">
+            {of.proof.job.message}
+            <progress
+              className="progress progress-primary w-full"
+              value={of.proof.job.progress}
+              max={1}
+              aria-label="proof"
+            />
+          </p>
+        )}
+        {of.proof?.result && <ProofTable of={of.proof.result as unknown as ProofResult} />}
+        <Kept of={of} project={project} build={build} />
+        {finding && (
+          <Remedies
+            of={finding}
+            chosen={choice?.kind === "remedy" ? choice.index : null}
+            choose={(index) => setChoice({ kind: "remedy", index })}
+          />
+        )}
+        {finding && <EvidenceList of={finding} />}
+      </aside>
+    </div>
+  );
+}

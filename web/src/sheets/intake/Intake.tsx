@@ -1,0 +1,187 @@
+import { Link } from "react-router";
+import type { Build } from "../../api/client";
+import { useBuild, useBuilds } from "../../api/queries";
+import { useTitleBlock } from "../../app/Frame";
+import { usePlace } from "../../app/place";
+import { Failed, Skeleton } from "../../ui/state";
+import { bytes, figure, when } from "../../ui/words";
+import { Bring } from "./Bring";
+import { FirstFrames } from "./FirstFrames";
+import { Members } from "./Members";
+
+type Facts = {
+  triangles: number;
+  vertices: number;
+  drawables: number;
+  meshes: number;
+  nodes: number;
+  materials: number;
+  images: number;
+  lights: number;
+  cameras: number;
+  bounds_m: { low: number[]; high: number[] };
+  left_out: string[];
+  image_sizes: { name: string; width: number; height: number; roles: string[] }[];
+};
+
+export function Intake() {
+  const { project, build } = usePlace();
+  return (
+    <main className="p-[22px] grid gap-6 lg:grid-cols-[1fr_330px] items-start">
+      <div className="min-w-0">
+        {Number.isNaN(build) ? (
+          <>
+            <h1>Bring in the first build</h1>
+            <p className="second mt-1 max-w-xl">
+              A scene as GLB, or a ZIP of glTF with its files, and the settings document if there is one.
+              Within seconds you see what was read, what was left out, and a first frame from each viewpoint.
+            </p>
+          </>
+        ) : (
+          <BuildSheet project={project} number={build} />
+        )}
+      </div>
+      <aside className="flex flex-col gap-6">
+        <Bring project={project} />
+        <BuildList project={project} current={build} />
+        <Members project={project} />
+      </aside>
+    </main>
+  );
+}
+
+function BuildSheet({ project, number }: { project: number; number: number }) {
+  const build = useBuild(project, number);
+  useTitleBlock(build.data ? { File: build.data.name, Brought: when(build.data.created) } : {});
+  if (build.isPending) return <Skeleton lines={8} />;
+  if (!build.data) return <Failed error={build.error} />;
+  const facts = build.data.facts as unknown as Facts;
+  const left = facts.left_out;
+  return (
+    <>
+      <div className="flex items-baseline gap-3 flex-wrap">
+        <h1>
+          Build {number}: {figure(facts.triangles)} triangles in {figure(facts.drawables)} drawables
+        </h1>
+        <p className="second">
+          {build.data.has_own_setup ? "with its own settings" : "came without settings; they were fitted"}
+        </p>
+      </div>
+      <FirstFrames project={project} build={build.data} />
+      <div className="grid gap-6 md:grid-cols-2 mt-5">
+        <Counts build={build.data} />
+        <section>
+          <h2>Left out, fitted, or not matching</h2>
+          {left.length ? (
+            <ul className="mt-1">
+              {left.map((line) => (
+                <li key={line} className={`border-b hair py-1 ${line.startsWith("  ") ? "pl-4 second" : ""}`}>
+                  {line.trim()}
+                </li>
+              ))}
+            </ul>
+          ) : (
+            <p className="second mt-1">Nothing was left out; every setting names something in the scene.</p>
+          )}
+        </section>
+      </div>
+      <Textures images={facts.image_sizes} />
+    </>
+  );
+}
+
+function Counts({ build }: { build: Build }) {
+  const facts = build.facts as unknown as Facts;
+  const bounds = facts.bounds_m;
+  const size = bounds.high.map((v, i) => v - (bounds.low[i] ?? 0));
+  const rows = [
+    "triangles",
+    "vertices",
+    "drawables",
+    "meshes",
+    "nodes",
+    "materials",
+    "images",
+    "lights",
+    "cameras",
+  ] as const;
+  return (
+    <section>
+      <h2>What was read</h2>
+      <table className="sheet-table mt-1">
+        <tbody>
+          {rows.map((k) => (
+            <tr key={k}>
+              <td>{k}</td>
+              <td className="num text-right">{figure(facts[k])}</td>
+            </tr>
+          ))}
+          <tr>
+            <td>size</td>
+            <td className="num text-right">{size.map((v) => v.toFixed(1)).join(" × ")} m</td>
+          </tr>
+          {build.files.map((f) => (
+            <tr key={f.kind}>
+              <td>
+                {f.kind}: {f.name}
+              </td>
+              <td className="num text-right">{bytes(f.size)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function Textures({ images }: { images: Facts["image_sizes"] }) {
+  if (!images.length) return <p className="second mt-5">The scene has no textures.</p>;
+  return (
+    <section className="mt-5">
+      <h2>Textures</h2>
+      <table className="sheet-table mt-1">
+        <thead>
+          <tr>
+            <th>Name</th>
+            <th>Used as</th>
+            <th className="text-right!">Size</th>
+          </tr>
+        </thead>
+        <tbody>
+          {images.map((image) => (
+            <tr key={`${image.name} ${image.width} ${image.roles.join(" ")}`}>
+              <td>{image.name || "unnamed"}</td>
+              <td>{image.roles.join(", ") || <span className="second">not used</span>}</td>
+              <td className="num text-right">
+                {image.width} × {image.height}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+function BuildList({ project, current }: { project: number; current: number }) {
+  const builds = useBuilds(project);
+  if (!builds.data?.length) return null;
+  return (
+    <section>
+      <h2>Builds</h2>
+      <ul>
+        {builds.data.map((b) => (
+          <li key={b.number} className="border-b hair py-1 flex justify-between gap-2">
+            <Link
+              className={b.number === current ? "font-bold" : "underline"}
+              to={`/p/${project}/b/${b.number}/intake`}
+            >
+              {b.number} · {b.name}
+            </Link>
+            <span className="num second">{when(b.created)}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,160 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { type Change, client, must } from "../../api/client";
+import { useLedger, useWrite } from "../../api/queries";
+import { useTitleBlock } from "../../app/Frame";
+import { usePlace } from "../../app/place";
+import { Empty, Failed, Skeleton } from "../../ui/state";
+import { when, withUnit } from "../../ui/words";
+import { Events } from "./Events";
+import { HandOver } from "./HandOver";
+import { Patch } from "./Patch";
+
+export function Ledger() {
+  const { project, build } = usePlace();
+  const ledger = useLedger(project, build);
+  useTitleBlock(ledger.data ? { Ledger: `version ${ledger.data.version}` } : {});
+  if (ledger.isPending)
+    return (
+      <main className="p-[22px]">
+        <Skeleton lines={6} />
+      </main>
+    );
+  if (!ledger.data)
+    return (
+      <main className="p-[22px]">
+        <Failed error={ledger.error} />
+      </main>
+    );
+  const kept = ledger.data.changes.filter((c) => c.dropped === null);
+  const dropped = ledger.data.changes.filter((c) => c.dropped !== null);
+  return (
+    <main className="p-[22px] grid gap-8 xl:grid-cols-[1fr_460px] items-start">
+      <div>
+        <h1>
+          {kept.length === 0
+            ? "Nothing kept yet"
+            : `${kept.length} change${kept.length === 1 ? "" : "s"} kept, in order`}
+        </h1>
+        {kept.length === 0 ? (
+          <div className="mt-3">
+            <Empty title="The ledger is empty">
+              Open a case on the{" "}
+              <Link className="underline" to={`/p/${project}/b/${build}/bench`}>
+                Bench
+              </Link>
+              , find the change that clears it, and keep it.
+            </Empty>
+          </div>
+        ) : (
+          <Changes project={project} build={build} version={ledger.data.version} changes={kept} />
+        )}
+        {dropped.length > 0 && (
+          <details className="mt-4">
+            <summary>{dropped.length} dropped</summary>
+            <ul className="second">
+              {dropped.map((c) => (
+                <li key={c.id}>
+                  {c.title}: dropped by {c.dropped_by} on {when(c.dropped ?? "")}
+                </li>
+              ))}
+            </ul>
+          </details>
+        )}
+        <Events project={project} />
+      </div>
+      <aside className="flex flex-col gap-6">
+        <Patch patch={ledger.data.patch as { op: string; path: string; value?: unknown }[]} />
+        <HandOver project={project} build={build} kept={kept.length} />
+      </aside>
+    </main>
+  );
+}
+
+function Changes(props: { project: number; build: number; version: number; changes: Change[] }) {
+  const [asked, setAsked] = useState<number>();
+  const drop = useWrite(
+    (id: number) =>
+      must(
+        client.POST("/api/projects/{project_id}/builds/{number}/ledger/{change_id}/drop", {
+          params: {
+            path: { project_id: props.project, number: props.build, change_id: id },
+            header: { "If-Match": String(props.version) },
+          },
+        }),
+      ),
+    () => setAsked(undefined),
+  );
+  return (
+    <>
+      <Failed error={drop.error} />
+      <table className="sheet-table mt-3">
+        <thead>
+          <tr>
+            <th>Change</th>
+            <th>Scope</th>
+            <th>Reason</th>
+            <th>Costs and evidence</th>
+            <th>Who</th>
+            <th>
+              <span className="sr-only">Drop</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {props.changes.map((c) => (
+            <tr key={c.id}>
+              <td>
+                <b>{c.title}</b>
+                {c.case !== null && (
+                  <div>
+                    <Link className="underline" to={`/p/${props.project}/b/${props.build}/bench/${c.case}`}>
+                      case {c.case}
+                    </Link>
+                  </div>
+                )}
+              </td>
+              <td>{c.scope}</td>
+              <td className="second">{c.reason}</td>
+              <td className="num">{evidence(c.evidence)}</td>
+              <td>
+                {c.kept_by}
+                <div className="num second">{when(c.kept)}</div>
+              </td>
+              <td>
+                {asked === c.id ? (
+                  <span className="flex gap-1">
+                    <button type="button" className="btn btn-xs btn-error" onClick={() => drop.mutate(c.id)}>
+                      Drop it
+                    </button>
+                    <button type="button" className="btn btn-xs" onClick={() => setAsked(undefined)}>
+                      Leave it
+                    </button>
+                  </span>
+                ) : (
+                  <button
+                    type="button"
+                    className="btn btn-xs"
+                    aria-label={`drop ${c.title}`}
+                    onClick={() => setAsked(c.id)}
+                  >
+                    Drop
+                  </button>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function evidence(e: Record<string, unknown>): string {
+  const costs = Array.isArray(e.costs) ? (e.costs as { name: string; value: number; unit: string }[]) : [];
+  const parts = [String(e.verdict ?? "")];
+  if (typeof e.before === "number")
+    parts.push(`score ${Number(e.before.toPrecision(4))} → ${Number((e.after as number).toPrecision(4))}`);
+  for (const c of costs) parts.push(`${c.name} ${withUnit(c.value, c.unit)}`);
+  return parts.filter(Boolean).join(" · ");
+}

@@ -1,0 +1,121 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { client, must, type Schemas } from "../../api/client";
+import { useBuild } from "../../api/queries";
+import { useTitleBlock } from "../../app/Frame";
+import { usePlace } from "../../app/place";
+import { Failed, Skeleton } from "../../ui/state";
+import { Fields } from "./Fields";
+import { Shaders } from "./Shaders";
+
+export type Where = { project: number; build: number; viewpoint: string; target: string | null };
+
+export function Setup() {
+  const { project, build } = usePlace();
+  const info = useBuild(project, build);
+  const [viewpoint, setViewpoint] = useState<string>();
+  const [target, setTarget] = useState("");
+  const [find, setFind] = useState("");
+  const [only, setOnly] = useState<"all" | "set" | "differs">("all");
+  const setup = useQuery({
+    queryKey: ["setup", project, build, viewpoint, target],
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/setup", {
+          params: {
+            path: { project_id: project, number: build },
+            query: { viewpoint, target: target || undefined },
+          },
+        }),
+      ),
+    placeholderData: (before) => before,
+  });
+  useTitleBlock(
+    setup.data
+      ? { Viewpoint: setup.data.viewpoint, Role: setup.data.role, Target: setup.data.target ?? "none" }
+      : {},
+  );
+  if (setup.isPending)
+    return (
+      <main className="p-[22px]">
+        <Skeleton lines={9} />
+      </main>
+    );
+  if (!setup.data)
+    return (
+      <main className="p-[22px]">
+        <Failed error={setup.error} />
+      </main>
+    );
+  const where: Where = { project, build, viewpoint: setup.data.viewpoint, target: setup.data.target };
+  const differ = setup.data.fields.filter((f) => f.differs).length;
+  return (
+    <main className="p-[22px]">
+      <div className="flex items-end gap-4 flex-wrap">
+        <div className="mr-auto">
+          <h1>Settings as {setup.data.viewpoint} sees them</h1>
+          <p className="second">
+            {differ === 0
+              ? "Edit and play agree in every field."
+              : `${differ === 1 ? "One field differs" : `${differ} fields differ`} between edit and play: first below.`}
+          </p>
+        </div>
+        <Pick
+          label="Viewpoint"
+          value={setup.data.viewpoint}
+          options={(info.data?.viewpoints ?? []).map((v) => v.key as string)}
+          onPick={setViewpoint}
+        />
+        <Pick
+          label="Target"
+          value={target}
+          options={["", ...(info.data?.targets ?? [])]}
+          onPick={setTarget}
+        />
+        <Pick
+          label="Show"
+          value={only}
+          options={["all", "set", "differs"]}
+          onPick={(v) => setOnly(v as typeof only)}
+        />
+        <label className="flex flex-col gap-1">
+          Find
+          <input
+            data-find
+            className="input input-sm w-44"
+            value={find}
+            onChange={(e) => setFind(e.target.value)}
+          />
+        </label>
+      </div>
+      <Fields where={where} fields={chosen(setup.data.fields, find, only)} />
+      <Shaders where={where} setup={setup.data} find={find} />
+    </main>
+  );
+}
+
+function chosen(fields: Schemas["SetupField"][], find: string, only: string): Schemas["SetupField"][] {
+  const word = find.toLowerCase();
+  return fields
+    .filter((f) => (f.path + f.meaning).toLowerCase().includes(word))
+    .filter((f) => only === "all" || (only === "set" ? f.winner !== "default" : f.differs));
+}
+
+function Pick(props: { label: string; value: string; options: string[]; onPick: (v: string) => void }) {
+  return (
+    <label className="flex flex-col gap-1">
+      {props.label}
+      <select
+        className="select select-sm w-40"
+        value={props.value}
+        onChange={(e) => props.onPick(e.target.value)}
+      >
+        {props.options.map((o) => (
+          <option key={o} value={o}>
+            {o || "none"}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}

@@ -1,0 +1,36 @@
+const FILL = { blocking: "var(--color-error)", visible: "var(--color-warning)", latent: "none" } as const;
+const WORD = { blocking: "blocks the build", visible: "visible", latent: "latent" } as const;
+
+/** A tide mark: its shape is severity, its size measured impact. */
+export function Mark({ severity, size }: { severity: keyof typeof FILL; size: number }) {
+  const r = size / 2;
+  return (
+    <svg
+      width={size + 4}
+      height={size + 4}
+      viewBox={`${-r - 2} ${-r - 2} ${size + 4} ${size + 4}`}
+      aria-hidden="true"
+    >
+      {severity === "blocking" ? (
+        <path d={`M0 ${-r}L${r} 0L0 ${r}L${-r} 0Z`} fill={FILL.blocking} />
+      ) : severity === "visible" ? (
+        <circle r={r} fill={FILL.visible} />
+      ) : (
+        <circle r={Math.max(r - 1, 2)} fill="none" stroke="var(--color-secondary)" strokeWidth={2} />
+      )}
+    </svg>
+  );
+}
+
+export function Legend() {
+  return (
+    <ul className="flex gap-4 items-center">
+      {(["blocking", "visible", "latent"] as const).map((s) => (
+        <li key={s} className="flex gap-1 items-center">
+          <Mark severity={s} size={12} /> {WORD[s]}
+        </li>
+      ))}
+      <li className="second">size = share of the frame</li>
+    </ul>
+  );
+}
