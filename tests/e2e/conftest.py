@@ -6,6 +6,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import urllib.request
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -32,6 +33,14 @@ class Stack:
         before = self.pid(name)
         os.kill(before, signal.SIGKILL)
         self.until(lambda: self.pid(name) != before)
+
+    def answers(self) -> bool:
+        """Whether the web process takes requests."""
+        try:
+            urllib.request.urlopen(self.address + "api/session", timeout=5).close()
+        except OSError:
+            return False
+        return True
 
     @staticmethod
     def until(ready, seconds: float = 90):
@@ -77,6 +86,7 @@ def browser():
 def page(browser, stack):
     """A signed-in page that fails the test on any error of its scripts."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=stack.address, accept_downloads=True)
+    stack.until(stack.answers)
     page = context.new_page()
     errors = []
     page.on("pageerror", lambda e: errors.append(str(e)))

@@ -113,7 +113,9 @@ class Cluster:
 
     def restart(self) -> None:
         """Stop and start on the same port, as a machine's upgrade would."""
-        self._run(str(tool("pg_ctl")), "-D", str(self.data), "-m", "immediate", "-w", "restart")
+        self._run(
+            str(tool("pg_ctl")), "-D", str(self.data), "-m", "immediate", "-w", "-l", str(self.data / "server.log"), "restart"
+        )
 
 
 def tool(name: str) -> Path:
