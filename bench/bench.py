@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 import shapely
 
+from browser import browser
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
@@ -233,8 +234,15 @@ def growth() -> None:
 
 
 PARTS: dict[str, Callable[[], None]] = {
-    "frame": frame, "trial": trial, "lineup": lineup, "sweep": sweeps, "overlap": overlap, "memory": memory, "growth": growth,
-}  # fmt: skip
+    "frame": frame,
+    "trial": trial,
+    "lineup": lineup,
+    "sweep": sweeps,
+    "overlap": overlap,
+    "memory": memory,
+    "growth": growth,
+    "browser": lambda: browser(show),
+}
 
 
 def main(names: list[str]) -> int:

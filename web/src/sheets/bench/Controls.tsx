@@ -36,7 +36,7 @@ export function Controls(props: {
           </span>
         </span>
         <input
-          className="range range-xs w-28"
+          className="range range-xs w-24"
           type="range"
           min={-4}
           max={4}
@@ -60,7 +60,7 @@ export function Controls(props: {
         onPointerUp={() => props.setBefore(false)}
         onPointerLeave={() => props.setBefore(false)}
       >
-        Hold for before<kbd>B</kbd>
+        Before<kbd>B</kbd>
       </button>
     </div>
   );

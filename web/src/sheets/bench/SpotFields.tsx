@@ -3,35 +3,41 @@ import { useEffect, useState } from "react";
 import { type Case, client, must } from "../../api/client";
 import type { Spot } from "./Stage";
 
-/** Symptom and spot by keyboard. */
-export function SpotFields({
-  of,
-  set,
-}: {
-  of: Case;
-  set: (values: { symptom?: string; spot?: Spot; subject?: string | null }) => void;
-}) {
+type Values = { symptom?: string; spot?: Spot; subject?: string | null };
+
+/** Symptom, spot and subject by keyboard. */
+export function SpotFields({ of, set }: { of: Case; set: (values: Values) => void }) {
   const symptoms = useQuery({
     queryKey: ["symptoms"],
     queryFn: () => must(client.GET("/api/symptoms")),
     staleTime: Number.POSITIVE_INFINITY,
   });
-  const [text, setText] = useState((of.spot ?? []).join(", "));
-  useEffect(() => setText((of.spot ?? []).join(", ")), [of.spot]);
-  const numbers = text.split(",").map((v) => Number.parseInt(v, 10));
+  const spotText = (of.spot ?? []).join(", ");
+  const [spot, setSpot] = useState(spotText);
+  const [subject, setSubject] = useState(of.subject ?? "");
+  useEffect(() => setSpot(spotText), [spotText]);
+  useEffect(() => setSubject(of.subject ?? ""), [of.subject]);
+  const numbers = spot.split(",").map((v) => Number.parseInt(v, 10));
   const fits = numbers.length === 4 && numbers.every((v) => Number.isInteger(v) && v >= 0);
+  const changed = (fits && spot !== spotText) || subject !== (of.subject ?? "");
+  const submit = () => {
+    const values: Values = {};
+    if (fits && spot !== spotText) values.spot = numbers as Spot;
+    if (subject !== (of.subject ?? "")) values.subject = subject || null;
+    if (changed) set(values);
+  };
   return (
     <form
       className="flex gap-2 items-end flex-wrap"
       onSubmit={(e) => {
         e.preventDefault();
-        if (fits) set({ spot: numbers as Spot });
+        submit();
       }}
     >
       <label className="flex flex-col">
         <span className="second">Symptom</span>
         <select
-          className="select select-xs w-36"
+          className="select select-xs w-[124px]"
           value={of.symptom}
           onChange={(e) => set({ symptom: e.target.value })}
         >
@@ -44,11 +50,26 @@ export function SpotFields({
       </label>
       <label className="flex flex-col">
         <span className="second">Spot x, y, width, height</span>
-        <input className="input input-xs num w-40" value={text} onChange={(e) => setText(e.target.value)} />
+        <input
+          className="input input-xs num w-[138px]"
+          value={spot}
+          onChange={(e) => setSpot(e.target.value)}
+        />
       </label>
-      <button type="submit" className="btn btn-xs" disabled={!fits || text === (of.spot ?? []).join(", ")}>
-        Set spot
-      </button>
+      <label className="flex flex-col">
+        <span className="second">Subject</span>
+        <input
+          className="input input-xs num w-[112px]"
+          placeholder={(of.lineup?.subject as string) ?? "in front"}
+          value={subject}
+          onChange={(e) => setSubject(e.target.value)}
+        />
+      </label>
+      {changed && (
+        <button type="submit" className="btn btn-xs">
+          Set
+        </button>
+      )}
     </form>
   );
 }
