@@ -33,6 +33,14 @@ def test_other_kinds_of_files_are_refused(people, net_files):
     assert send(people["artist"], "POST", f"/api/projects/{people['project'].pk}/builds", {})[0] == 422
 
 
+def test_an_upload_beyond_the_limit_is_refused_before_it_is_read(people, monkeypatch):
+    from django.conf import settings
+
+    monkeypatch.setattr(settings, "UPLOAD_MAX_BYTES", 1000)
+    answer = upload(people["artist"], people["project"], b"x" * 2000)
+    assert answer.status_code == 413 and "may have" in answer.json()["detail"]
+
+
 def test_an_upload_cannot_read_what_lies_beside_it(people, net_files, own_media):
     import json
 

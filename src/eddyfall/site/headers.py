@@ -1,8 +1,9 @@
-"""Headers every answer carries."""
+"""Headers every answer carries, and the size a request may have."""
 
 from collections.abc import Callable
 
-from django.http import HttpRequest, HttpResponse
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, JsonResponse
 
 POLICY = "default-src 'self'; img-src 'self' blob: data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 
@@ -14,6 +15,9 @@ class SecurityHeaders:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        length = request.META.get("CONTENT_LENGTH") or "0"
+        if length.isdigit() and int(length) > settings.UPLOAD_MAX_BYTES:
+            return JsonResponse({"detail": f"an upload may have {settings.UPLOAD_MAX_BYTES >> 20} MiB"}, status=413)
         response = self.get_response(request)
         response.headers.setdefault("Content-Security-Policy", POLICY)
         if request.path.startswith("/api/"):

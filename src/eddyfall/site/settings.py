@@ -40,6 +40,7 @@ INSTALLED_APPS = [
     "eddyfall.workbench",
 ]
 MIDDLEWARE = [
+    "eddyfall.site.headers.SecurityHeaders",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -47,7 +48,6 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "eddyfall.site.headers.SecurityHeaders",
 ]
 ROOT_URLCONF = "eddyfall.site.urls"
 WSGI_APPLICATION = "eddyfall.site.wsgi.application"
@@ -72,6 +72,7 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/"
 FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024**2
 DATA_UPLOAD_MAX_NUMBER_FILES = 4
+UPLOAD_MAX_BYTES = 2 * 1024**3 + 16 * 1024**2
 # A job whose worker has said nothing for so long is started anew.
 JOB_SILENT_S = float(os.environ.get("EDDYFALL_JOB_SILENT_S", "15"))
 LOGGING = {

@@ -51,7 +51,7 @@ export function SpotFields({ of, set }: { of: Case; set: (values: Values) => voi
       <label className="flex flex-col">
         <span className="second">Spot x, y, width, height</span>
         <input
-          className="input input-xs num w-[138px]"
+          className="input input-xs num w-[156px]"
           value={spot}
           onChange={(e) => setSpot(e.target.value)}
         />
