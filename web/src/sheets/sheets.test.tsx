@@ -1,0 +1,154 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, render, screen } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { MemoryRouter } from "react-router";
+import { afterEach, expect, test, vi } from "vitest";
+import { client, must, Refusal, type Sweep } from "../api/client";
+import { Patch } from "./ledger/Patch";
+import { read } from "./setup/Trying";
+import { Findings } from "./sweep/Findings";
+import { Tide } from "./sweep/Tide";
+
+afterEach(cleanup);
+
+function around({ children }: { children: ReactNode }) {
+  return (
+    <QueryClientProvider client={new QueryClient()}>
+      <MemoryRouter>{children}</MemoryRouter>
+    </QueryClientProvider>
+  );
+}
+
+const finding = {
+  code: "depth.missing-prepass",
+  what: "Solid things fade",
+  title: "nets fade",
+  severity: "blocking",
+  impact: { kind: "measured", share: 0.044, mean_share: 0.01, viewpoint: "quay", why: "" },
+  cause: "net",
+  subjects: ["net"],
+  pixels: { quay: 100 },
+  evidence: [{ measure: "distance", value: 73, unit: "m", limit: 0, source: "", predicted: false }],
+  remedies: [
+    {
+      title: "write depth",
+      verdict: "cures",
+      scope: "shader",
+      predicts: "",
+      costs: [],
+      side_effects: [],
+      warnings: [],
+      collateral_share: 0,
+      new_findings: [],
+    },
+  ],
+  seen_in: [
+    { role: "edit", seen: false, leaf: "depth.copy_from", play_value: "prepass", role_value: "opaque" },
+  ],
+};
+
+const sweep = (over: Partial<Sweep>): Sweep =>
+  ({
+    id: 1,
+    target: null,
+    head_version: 1,
+    created: "",
+    findings: 1,
+    job: {},
+    left_out: [],
+    gone: [],
+    items: [],
+    codes: [
+      { code: "depth.missing-prepass", words: "Solid things fade" },
+      { code: "uv.overlap", words: "Shared texels" },
+    ],
+    tide: [
+      {
+        viewpoint: "quay",
+        cells: { "depth.missing-prepass": { share: 0.042, severity: "blocking", findings: ["x"] } },
+      },
+    ],
+    ...over,
+  }) as unknown as Sweep;
+
+test("a tide mark says its severity and share in words", () => {
+  render(<Tide project={1} build={1} sweep={sweep({})} />);
+  expect(screen.getAllByRole("img", { name: "blocking, 4.20\u202f% of the frame" })).toHaveLength(1);
+  expect(screen.getAllByRole("columnheader").map((h) => h.textContent)).toEqual([
+    "Viewpoint",
+    "depth.missing-prepass",
+    "uv.overlap",
+  ]);
+});
+
+test("a finding tells its number, what is new, what hides it, and what is gone", () => {
+  const items = [
+    { id: 5, fingerprint: "x", standing: "new", case: null, has_picture: false, document: finding },
+  ];
+  render(
+    <Findings
+      project={1}
+      build={1}
+      sweep={sweep({ items: items as never, gone: [{ code: "uv.overlap", title: "rail" }] })}
+    />,
+    { wrapper: around },
+  );
+  const line = screen.getByRole("list", { name: "Findings by impact" }).textContent;
+  expect(line).toContain("4.40\u202f%");
+  expect(line).toContain("distance: 73\u202fm");
+  expect(line).toContain("Hidden in role edit: depth.copy_from is opaque there, prepass in play.");
+  expect(screen.getByText("new")).toBeTruthy();
+  expect(screen.getByText(/✓ rail/)).toBeTruthy();
+  expect(screen.getByRole("button", { name: "Open case" })).toBeTruthy();
+});
+
+test("a clean sweep says so", () => {
+  render(<Findings project={1} build={1} sweep={sweep({})} />, { wrapper: around });
+  expect(screen.getByRole("heading", { name: "Clean" })).toBeTruthy();
+});
+
+test("a patch is shown as hunks with the value before", () => {
+  const patch = [
+    { op: "test", path: "/shaders/net/passes/depth", value: false },
+    { op: "replace", path: "/shaders/net/passes/depth", value: true },
+    { op: "add", path: "/fog/enabled", value: false },
+  ];
+  render(<Patch patch={patch} />);
+  expect(screen.getByRole("heading").textContent).toBe("Patch preview 2 hunks");
+  const [first, second] = screen.getAllByRole("listitem").map((l) => l.textContent);
+  expect(first).toBe("/shaders/net/passes/depth- false+ true");
+  expect(second).toBe("/fog/enabled+ false");
+});
+
+test("what is typed as a value is read as JSON where it is JSON", () => {
+  expect([read("0.5"), read("true"), read("[1, 2]"), read("null"), read("opaque")]).toEqual([
+    0.5,
+    true,
+    [1, 2],
+    null,
+    "opaque",
+  ]);
+});
+
+test("what the server refuses comes in its own words, with both sides of a conflict", async () => {
+  vi.stubGlobal(
+    "fetch",
+    async () =>
+      new Response(JSON.stringify({ detail: "someone wrote first", current: { version: 3 } }), {
+        status: 409,
+      }),
+  );
+  const refused = await must(client.GET("/api/projects")).catch((e) => e);
+  expect(refused).toBeInstanceOf(Refusal);
+  expect([refused.status, refused.message, refused.body.current]).toEqual([
+    409,
+    "someone wrote first",
+    { version: 3 },
+  ]);
+});
+
+test("a server that does not answer is told as that", async () => {
+  vi.stubGlobal("fetch", async () => Promise.reject(new TypeError("down")));
+  const refused = await must(client.GET("/api/projects")).catch((e) => e);
+  expect([refused.status, refused.message.includes("does not answer")]).toEqual([0, true]);
+});
