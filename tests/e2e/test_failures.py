@@ -62,6 +62,24 @@ def test_both_recover_from_a_restarted_database(page, stack):
     stack.until(lambda: sweeps(page)[0]["job"]["state"] == "done", 150)
 
 
+def test_a_second_start_on_the_same_state_is_refused(stack):
+    import subprocess
+    import sys
+    from pathlib import Path
+
+    environment = {**os.environ, "PYTHONPATH": str(Path(__file__).parents[2] / "src")}
+    command = [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(stack.state)]
+    run = subprocess.run(command, capture_output=True, text=True, env=environment)
+    assert run.returncode == 1 and stack.address in run.stderr
+    # Making a user beside a running server leaves that running.
+    command = [sys.executable, "-m", "eddyfall.site.launch", "first-user", "ana", "--state", str(stack.state)]
+    run = subprocess.run(command, capture_output=True, text=True, env={**environment, "EDDYFALL_PASSWORD": "a-long-password"})
+    assert run.returncode == 0 and "ana can sign in now" in run.stdout, run.stderr
+    assert stack.answers()
+    run = subprocess.run(command, capture_output=True, text=True, env={**environment, "EDDYFALL_PASSWORD": "a-long-password"})
+    assert run.returncode == 1 and "there already" in run.stderr
+
+
 def test_the_demo_is_only_served_on_loopback(stack):
     import subprocess
     import sys

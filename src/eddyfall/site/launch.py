@@ -5,6 +5,7 @@ python -m eddyfall.site.launch first-user NAME   (asks for a password, or takes 
 """
 
 import argparse
+import fcntl
 import ipaddress
 import os
 import secrets
@@ -22,6 +23,12 @@ from eddyfall.site.cluster import Cluster, ClusterError, free_port
 
 ROOT = Path(__file__).resolve().parents[3]
 DEMO_USER, DEMO_PASSWORD = "demo", "weirgate"
+LOAD_DEMO = """
+import functools, sys, django
+django.setup()
+from eddyfall.site.demo_data import load
+load(sys.argv[1], sys.argv[2], functools.partial(print, flush=True))
+"""
 
 
 def main() -> int:
@@ -38,8 +45,19 @@ def main() -> int:
     if args.mode == "demo" and not _loopback(args.bind):
         print("The demo has a known password and is only served on loopback: leave --bind at 127.0.0.1.", file=sys.stderr)
         return 2
+    # Set both: a process started in the background of a script has SIGINT ignored.
     signal.signal(signal.SIGTERM, _interrupt)
+    signal.signal(signal.SIGINT, _interrupt)
     args.state.mkdir(parents=True, exist_ok=True)
+    lock = (args.state / "launch.lock").open("w")
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except BlockingIOError:
+        if args.mode != "first-user":
+            address = args.state / "address"
+            where = address.read_text() if address.exists() else "starting"
+            print(f"It runs already ({where}). Stop that one first, or give another --state.", file=sys.stderr)
+            return 1
     cluster = None if "DATABASE_URL" in os.environ else Cluster(args.state)
     try:
         if cluster:
@@ -51,10 +69,14 @@ def main() -> int:
     except ClusterError as error:
         print(error, file=sys.stderr)
         return 1
+    except subprocess.CalledProcessError:
+        print("The demo data could not be loaded; what is above says why.", file=sys.stderr)
+        return 1
     except KeyboardInterrupt:
         return 0
     finally:
-        if cluster:
+        # A server that was running before a first user was made goes on running.
+        if cluster and (args.mode != "first-user" or cluster.started_here):
             cluster.stop()
 
 
@@ -94,11 +116,10 @@ def _prepare(mode: str) -> None:
 
     django.setup()
     call_command("migrate", verbosity=0, interactive=False)
-    if mode == "demo":
-        from eddyfall.site.demo_data import load
-
-        load(DEMO_USER, DEMO_PASSWORD, say)
     connections.close_all()
+    if mode == "demo":
+        # In a process of its own: what drawing it takes in memory goes with it.
+        subprocess.run([sys.executable, "-c", LOAD_DEMO, DEMO_USER, DEMO_PASSWORD], check=True)
 
 
 def _first_user(name: str) -> int:
