@@ -113,3 +113,15 @@ def test_answers_carry_the_headers(built):
     assert "frame-ancestors 'none'" in answer["Content-Security-Policy"] and "script" not in answer["Content-Security-Policy"]
     assert answer["X-Content-Type-Options"] == "nosniff" and answer["X-Frame-Options"] == "DENY"
     assert answer["Cache-Control"] == "private, no-store"
+
+
+def test_the_demo_user_cannot_sign_in_outside_the_demo(db):
+    from django.contrib.auth import get_user_model
+
+    from eddyfall.site.launch import DEMO_PASSWORD, DEMO_USER, _shut_out_demo_user
+
+    get_user_model().objects.create_user(DEMO_USER, password=DEMO_PASSWORD)
+    get_user_model().objects.create_user("ana", password="a-long-password")
+    _shut_out_demo_user()
+    assert send(Client(), "POST", "/api/session", {"username": DEMO_USER, "password": DEMO_PASSWORD})[0] == 401
+    assert send(Client(), "POST", "/api/session", {"username": "ana", "password": "a-long-password"})[0] == 200

@@ -25,6 +25,9 @@ def load(username: str, password: str, say: Callable[[str], None]) -> None:
     """Make the demo user and project, if they are not there yet."""
     users = get_user_model().objects
     user = users.filter(username=username).first() or users.create_user(username, password=password)
+    if not user.is_active:
+        user.is_active = True
+        user.save(update_fields=["is_active"])
     if Membership.objects.filter(user=user, project__name=PROJECT, project__builds__sweeps__result__isnull=False).exists():
         return
     say("Writing the demo build and sweeping it (half a minute, once)")

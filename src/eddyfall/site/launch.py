@@ -36,10 +36,11 @@ def main() -> int:
     parser = argparse.ArgumentParser("run")
     parser.add_argument("mode", choices=("demo", "serve", "first-user"))
     parser.add_argument("name", nargs="?", help="first-user: the name to sign in with")
-    parser.add_argument("--state", type=Path, default=ROOT / ".state" / "site")
+    parser.add_argument("--state", type=Path)
     parser.add_argument("--port", type=int, default=8000)
     parser.add_argument("--bind", default="127.0.0.1")
     args = parser.parse_args()
+    args.state = args.state or ROOT / ".state" / ("demo" if args.mode == "demo" else "site")
     if args.mode == "first-user" and not args.name:
         parser.error("first-user needs a name")
     if args.mode == "demo" and not _loopback(args.bind):
@@ -116,10 +117,22 @@ def _prepare(mode: str) -> None:
 
     django.setup()
     call_command("migrate", verbosity=0, interactive=False)
+    if mode != "demo":
+        _shut_out_demo_user()
     connections.close_all()
     if mode == "demo":
         # In a process of its own: what drawing it takes in memory goes with it.
         subprocess.run([sys.executable, "-c", LOAD_DEMO, DEMO_USER, DEMO_PASSWORD], check=True)
+
+
+def _shut_out_demo_user() -> None:
+    """A database that once held the demo has a user whose password everyone knows: outside the demo they cannot sign in."""
+    from django.contrib.auth import get_user_model
+
+    user = get_user_model().objects.filter(username=DEMO_USER, is_active=True).first()
+    if user is not None and user.check_password(DEMO_PASSWORD):
+        user.is_active = False
+        user.save(update_fields=["is_active"])
 
 
 def _first_user(name: str) -> int:
