@@ -3,8 +3,16 @@ import { useEffect, useRef } from "react";
 import { fetchLinear, frameUrl, paint, SIZE } from "./picture";
 
 /** One layer of the picture: the PNG, or linear light painted with an exposure offset. */
-export function Canvas(props: { base: string; stops: number; alt: string; clip?: string; stamp: string }) {
-  const { base, stops, stamp } = props;
+export function Canvas(props: {
+  base: string;
+  stops: number;
+  alt: string;
+  clip?: string;
+  stamp: string;
+  from: number;
+  to: number;
+}) {
+  const { base, stops, stamp, from, to } = props;
   const exposed = stops !== 0;
   const linear = useQuery({
     queryKey: ["linear", base, stamp],
@@ -15,13 +23,15 @@ export function Canvas(props: { base: string; stops: number; alt: string; clip?:
     retry: 2,
   });
   const canvas = useRef<HTMLCanvasElement>(null);
+  const image = useRef<ImageData>(null);
   useEffect(() => {
     const context = canvas.current?.getContext("2d");
     if (!context || !linear.data || !exposed) return;
-    const image = context.createImageData(SIZE.width, SIZE.height);
-    paint(image, linear.data, stops);
-    context.putImageData(image, 0, 0);
-  }, [linear.data, stops, exposed]);
+    image.current ??= context.createImageData(SIZE.width, SIZE.height);
+    const [x0, x1] = [Math.floor(from * SIZE.width), Math.ceil(to * SIZE.width)];
+    paint(image.current, linear.data, stops, x0, x1);
+    context.putImageData(image.current, 0, 0, x0, 0, x1 - x0, SIZE.height);
+  }, [linear.data, stops, exposed, from, to]);
   const style = { clipPath: props.clip };
   if (exposed && linear.data)
     return (

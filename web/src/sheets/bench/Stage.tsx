@@ -74,7 +74,14 @@ export function Stage(props: {
         onPointerUp={up}
         data-testid="picture"
       >
-        <Canvas base={props.left.base} stamp={props.left.stamp} stops={props.stops} alt={props.left.label} />
+        <Canvas
+          base={props.left.base}
+          stamp={props.left.stamp}
+          stops={props.stops}
+          alt={props.left.label}
+          from={0}
+          to={showRight ? wipe : 1}
+        />
         {showRight && props.right && (
           <>
             <Canvas
@@ -83,6 +90,8 @@ export function Stage(props: {
               stops={props.stops}
               alt={props.right.label}
               clip={`inset(0 0 0 ${wipe * 100}%)`}
+              from={wipe}
+              to={1}
             />
             <Wipe at={wipe} set={setWipe} />
             <Label side="right" text={props.right.label} />

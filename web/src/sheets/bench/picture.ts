@@ -23,15 +23,18 @@ const TABLE = Uint8ClampedArray.from({ length: 4097 }, (_, i) => {
   return 255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055) + 0.5;
 });
 
-/** Draw linear light with an exposure offset in stops. */
-export function paint(target: ImageData, source: Linear, stops: number): void {
+/** Draw linear light with an exposure offset in stops, columns from..to only: what the wipe hides is not painted. */
+export function paint(target: ImageData, source: Linear, stops: number, from = 0, to = source.width): void {
   const gain = source.scale * 2 ** stops * 4096;
   const { rgb } = source;
   const out = target.data;
-  for (let i = 0, o = 0; i < rgb.length; i += 3, o += 4) {
-    out[o] = TABLE[Math.min(4096, Math.max(0, ((rgb[i] as number) * gain) | 0))] as number;
-    out[o + 1] = TABLE[Math.min(4096, Math.max(0, ((rgb[i + 1] as number) * gain) | 0))] as number;
-    out[o + 2] = TABLE[Math.min(4096, Math.max(0, ((rgb[i + 2] as number) * gain) | 0))] as number;
-    out[o + 3] = 255;
+  for (let y = 0; y < source.height; y++) {
+    const end = (y * source.width + to) * 3;
+    for (let i = (y * source.width + from) * 3, o = (y * source.width + from) * 4; i < end; i += 3, o += 4) {
+      out[o] = TABLE[Math.min(4096, Math.max(0, ((rgb[i] as number) * gain) | 0))] as number;
+      out[o + 1] = TABLE[Math.min(4096, Math.max(0, ((rgb[i + 1] as number) * gain) | 0))] as number;
+      out[o + 2] = TABLE[Math.min(4096, Math.max(0, ((rgb[i + 2] as number) * gain) | 0))] as number;
+      out[o + 3] = 255;
+    }
   }
 }
