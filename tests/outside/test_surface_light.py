@@ -60,14 +60,14 @@ def test_ggx_is_normalised(alpha, peak):
 def test_white_furnace_of_single_scattering_ggx(alpha, mu, albedo):
     # Heitz 2014 (JCGT 3(2)): what single scattering with height-correlated Smith keeps of a white furnace.
     view = direction(mu)
-    nodes, weights = np.polynomial.legendre.leggauss(160)
+    nodes, weights = np.polynomial.legendre.leggauss(400)
     mus, phis = (nodes + 1) / 2, (nodes + 1) * math.pi
     total = 0.0
     for m, wm in zip(mus, weights):
         for p, wp in zip(phis, weights):
             n_dot_l, spec, _ = lobes(*UP, *view, *direction(m, p), math.sqrt(alpha))
             total += n_dot_l * spec * wm / 2 * wp * math.pi
-    assert total == pytest.approx(albedo, abs=0.004)
+    assert total == pytest.approx(albedo, abs=0.002)
 
 
 def test_smith_is_symmetric_and_bounded():

@@ -1,18 +1,21 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { useStops } from "./exposure";
 import { fetchLinear, frameUrl, paint, SIZE } from "./picture";
 
-/** One layer of the picture: the PNG, or linear light painted with an exposure offset. */
+/** One layer of the picture: the PNG, or linear light painted with the exposure offset (not if fixed, as a capture is). */
 export function Canvas(props: {
   base: string;
-  stops: number;
+  fixed?: boolean;
   alt: string;
   clip?: string;
   stamp: string;
   from: number;
   to: number;
 }) {
-  const { base, stops, stamp, from, to } = props;
+  const { base, stamp, from, to } = props;
+  const [set] = useStops();
+  const stops = props.fixed ? 0 : set;
   const exposed = stops !== 0;
   const linear = useQuery({
     queryKey: ["linear", base, stamp],

@@ -1,8 +1,7 @@
 import type { ReactNode } from "react";
+import { useStops } from "./exposure";
 
 export function Controls(props: {
-  stops: number;
-  setStops: (v: number) => void;
   setBefore: (v: boolean) => void;
   against: "before" | "capture";
   setAgainst?: (v: "before" | "capture") => void;
@@ -27,24 +26,7 @@ export function Controls(props: {
           </select>
         </label>
       )}
-      <label className="flex flex-col">
-        <span className="second">
-          Exposure{" "}
-          <span className="num">
-            {props.stops > 0 ? "+" : ""}
-            {props.stops.toFixed(1)} EV
-          </span>
-        </span>
-        <input
-          className="range range-xs w-24"
-          type="range"
-          min={-4}
-          max={4}
-          step={0.1}
-          value={props.stops}
-          onChange={(e) => props.setStops(Number(e.target.value))}
-        />
-      </label>
+      <ExposureField />
       <button
         type="button"
         className="btn btn-xs"
@@ -63,5 +45,29 @@ export function Controls(props: {
         Before<kbd>B</kbd>
       </button>
     </div>
+  );
+}
+
+function ExposureField() {
+  const [stops, setStops] = useStops();
+  return (
+    <label className="flex flex-col">
+      <span className="second">
+        Exposure{" "}
+        <span className="num">
+          {stops > 0 ? "+" : ""}
+          {stops.toFixed(1)} EV
+        </span>
+      </span>
+      <input
+        className="range range-xs w-24"
+        type="range"
+        min={-4}
+        max={4}
+        step={0.1}
+        value={stops}
+        onChange={(e) => setStops(Number(e.target.value))}
+      />
+    </label>
   );
 }

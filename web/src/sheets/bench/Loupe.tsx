@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { fetchLinear, paint, SIZE } from "./picture";
+import { fetchLinear, linearLight, paint, SIZE } from "./picture";
 
 const RADIUS = 8;
 const ZOOM = 11;
@@ -19,16 +19,16 @@ export function Loupe({ base, stamp, at }: { base: string; stamp: string; at: [n
     const context = canvas.current?.getContext("2d");
     if (!context || !linear.data) return;
     const { rgb, scale } = linear.data;
-    const part = { width: side, height: side, rgb: new Float32Array(side * side * 3), scale };
+    const part = new Float32Array(side * side * 3);
     for (let j = 0; j < side; j++)
       for (let i = 0; i < side; i++) {
         const x = Math.min(SIZE.width - 1, Math.max(0, at[0] + i - RADIUS));
         const y = Math.min(SIZE.height - 1, Math.max(0, at[1] + j - RADIUS));
         for (let c = 0; c < 3; c++)
-          part.rgb[(j * side + i) * 3 + c] = rgb[(y * SIZE.width + x) * 3 + c] as number;
+          part[(j * side + i) * 3 + c] = rgb[(y * SIZE.width + x) * 3 + c] as number;
       }
     const image = context.createImageData(side, side);
-    paint(image, part, 0);
+    paint(image, linearLight(side, side, part, scale), 0);
     context.putImageData(image, 0, 0);
   }, [linear.data, at, side]);
   const i = (at[1] * SIZE.width + at[0]) * 3;

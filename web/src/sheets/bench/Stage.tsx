@@ -4,14 +4,13 @@ import { Loupe } from "./Loupe";
 import { SIZE } from "./picture";
 
 export type Spot = [number, number, number, number];
-type Side = { label: string; base: string; stamp: string };
+type Side = { label: string; base: string; stamp: string; fixed?: boolean };
 
 /** The picture on neutral grey: wipe between two frames, drag a spot, click a pixel to drill it. */
 export function Stage(props: {
   left: Side;
   right: Side | null;
   before: boolean;
-  stops: number;
   spot: Spot | null;
   pixel: [number, number];
   loupe: boolean;
@@ -77,7 +76,7 @@ export function Stage(props: {
         <Canvas
           base={props.left.base}
           stamp={props.left.stamp}
-          stops={props.stops}
+          fixed={props.left.fixed}
           alt={props.left.label}
           from={0}
           to={showRight ? wipe : 1}
@@ -87,7 +86,6 @@ export function Stage(props: {
             <Canvas
               base={props.right.base}
               stamp={props.right.stamp}
-              stops={props.stops}
               alt={props.right.label}
               clip={`inset(0 0 0 ${wipe * 100}%)`}
               from={wipe}

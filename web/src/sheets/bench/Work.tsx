@@ -7,6 +7,7 @@ import { useTitleBlock } from "../../app/Frame";
 import { Failed } from "../../ui/state";
 import { Controls } from "./Controls";
 import { CoreLog } from "./CoreLog";
+import { Exposure, ExposureContext } from "./exposure";
 import { LineUpButtons } from "./LineUpButtons";
 import { SoundingLine, type StageName } from "./SoundingLine";
 import { SpotFields } from "./SpotFields";
@@ -28,7 +29,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
   const [choice, setChoice] = useState<Choice>(of.trials.length ? { kind: "trial", index: 0 } : null);
   const [before, setBefore] = useState(false);
   const [loupe, setLoupe] = useState(false);
-  const [stops, setStops] = useState(0);
+  const [exposure] = useState(() => new Exposure());
   const [against, setAgainst] = useState<"before" | "capture">("before");
   const [pixel, setPixel] = useState<[number, number]>(
     () => (of.lineup?.facts as { at?: [number, number] } | undefined)?.at ?? middle(of.spot as Spot | null),
@@ -81,6 +82,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
           label: "Your capture",
           base: `${buildPath(project, build)}/captures/${encodeURIComponent(of.viewpoint)}`,
           stamp: "",
+          fixed: true,
         }
       : { label: "Before", base: `${path}/frames/before`, stamp };
   const pick = (index: number) => {
@@ -122,100 +124,99 @@ export function Work({ project, build, of }: { project: number; build: number; o
       ),
   });
   return (
-    <div className="grid grid-cols-[148px_minmax(0,1fr)_312px] h-full min-h-0">
-      <SoundingLine of={of} chosen={stage} choose={setStage} />
-      <main className="px-4 py-[14px] grid grid-rows-[auto_auto_minmax(200px,1fr)_auto] gap-[10px] min-h-0 min-w-0">
-        <div className="flex items-baseline gap-3 min-w-0">
-          <h1 className="truncate">{of.title}</h1>
-          <p className="second whitespace-nowrap">
-            Case {of.number} · {of.viewpoint}
-          </p>
-          <LineUpButtons progress={lineup.progress} run={lineup.run} ready={of.spot !== null} />
-        </div>
-        <Controls
-          stops={stops}
-          setStops={setStops}
-          setBefore={setBefore}
-          against={against}
-          setAgainst={capture ? setAgainst : undefined}
-          loupe={loupe}
-          setLoupe={setLoupe}
-        >
-          <SpotFields of={of} set={(values) => acts.edit.mutate(values)} />
-        </Controls>
-        <Stage
-          left={left}
-          right={right}
-          before={before}
-          stops={against === "capture" ? 0 : stops}
-          spot={of.spot as Spot | null}
-          pixel={pixel}
-          loupe={loupe}
-          mayMark={!lineup.progress}
-          onSpot={(spot) => acts.edit.mutate({ spot })}
-          onPixel={setPixel}
-        />
-        <div className="min-w-0">
-          <Failed error={acts.error ?? lineup.error} />
-          {prints.length > 0 ? (
-            <Trials
-              prints={prints}
-              unit={(of.lineup?.unit as string) ?? ""}
-              chosen={choice?.kind === "trial" ? choice.index : null}
-              choose={pick}
-            />
-          ) : (
-            <p className="second py-3">
-              {of.spot
-                ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
-                : "Drag a spot over what looks wrong, or type it above."}
+    <ExposureContext value={exposure}>
+      <div className="grid grid-cols-[148px_minmax(0,1fr)_312px] h-full min-h-0">
+        <SoundingLine of={of} chosen={stage} choose={setStage} />
+        <main className="px-4 py-[14px] grid grid-rows-[auto_auto_minmax(200px,1fr)_auto] gap-[10px] min-h-0 min-w-0">
+          <div className="flex items-baseline gap-3 min-w-0">
+            <h1 className="truncate">{of.title}</h1>
+            <p className="second whitespace-nowrap">
+              Case {of.number} · {of.viewpoint}
+            </p>
+            <LineUpButtons progress={lineup.progress} run={lineup.run} ready={of.spot !== null} />
+          </div>
+          <Controls
+            setBefore={setBefore}
+            against={against}
+            setAgainst={capture ? setAgainst : undefined}
+            loupe={loupe}
+            setLoupe={setLoupe}
+          >
+            <SpotFields of={of} set={(values) => acts.edit.mutate(values)} />
+          </Controls>
+          <Stage
+            left={left}
+            right={right}
+            before={before}
+            spot={of.spot as Spot | null}
+            pixel={pixel}
+            loupe={loupe}
+            mayMark={!lineup.progress}
+            onSpot={(spot) => acts.edit.mutate({ spot })}
+            onPixel={setPixel}
+          />
+          <div className="min-w-0">
+            <Failed error={acts.error ?? lineup.error} />
+            {prints.length > 0 ? (
+              <Trials
+                prints={prints}
+                unit={(of.lineup?.unit as string) ?? ""}
+                chosen={choice?.kind === "trial" ? choice.index : null}
+                choose={pick}
+              />
+            ) : (
+              <p className="second py-3">
+                {of.spot
+                  ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
+                  : "Drag a spot over what looks wrong, or type it above."}
+              </p>
+            )}
+          </div>
+        </main>
+        <aside className="border-l border-base-content bg-base-100 px-4 py-[14px] overflow-y-auto">
+          <CoreLog base={`${path}/core-sample/before`} stamp={stamp} at={pixel} onAt={setPixel} />
+          {trial && <Chosen trial={trial} />}
+          <div className="flex gap-2 mt-3 flex-wrap">
+            <button
+              type="button"
+              className="btn btn-sm btn-primary"
+              disabled={!choice || (choice.kind === "trial" && !trial?.change) || acts.keep.isPending}
+              onClick={keep}
+            >
+              Keep this fix<kbd>K</kbd>
+            </button>
+            <button
+              type="button"
+              className="btn btn-sm"
+              disabled={!of.kept.length || acts.prove.isPending}
+              onClick={() => acts.prove.mutate(undefined, { onSuccess: () => setStage("proof") })}
+            >
+              Prove it everywhere
+            </button>
+          </div>
+          {of.proof && ["running", "waiting"].includes(of.proof.job.state) && (
+            <p role="status">
+              {of.proof.job.message}
+              <progress
+                className="progress progress-primary w-full"
+                value={of.proof.job.progress}
+                max={1}
+                aria-label="proof"
+              />
             </p>
           )}
-        </div>
-      </main>
-      <aside className="border-l border-base-content bg-base-100 px-4 py-[14px] overflow-y-auto">
-        <CoreLog base={`${path}/core-sample/before`} stamp={stamp} at={pixel} onAt={setPixel} />
-        {trial && <Chosen trial={trial} />}
-        <div className="flex gap-2 mt-3 flex-wrap">
-          <button
-            type="button"
-            className="btn btn-sm btn-primary"
-            disabled={!choice || (choice.kind === "trial" && !trial?.change) || acts.keep.isPending}
-            onClick={keep}
-          >
-            Keep this fix<kbd>K</kbd>
-          </button>
-          <button
-            type="button"
-            className="btn btn-sm"
-            disabled={!of.kept.length || acts.prove.isPending}
-            onClick={() => acts.prove.mutate(undefined, { onSuccess: () => setStage("proof") })}
-          >
-            Prove it everywhere
-          </button>
-        </div>
-        {of.proof && ["running", "waiting"].includes(of.proof.job.state) && (
-          <p role="status">
-            {of.proof.job.message}
-            <progress
-              className="progress progress-primary w-full"
-              value={of.proof.job.progress}
-              max={1}
-              aria-label="proof"
+          {of.proof?.result && <ProofTable of={of.proof.result as unknown as ProofResult} />}
+          <Kept of={of} project={project} build={build} />
+          {finding && (
+            <Remedies
+              of={finding}
+              chosen={choice?.kind === "remedy" ? choice.index : null}
+              choose={(index) => setChoice({ kind: "remedy", index })}
             />
-          </p>
-        )}
-        {of.proof?.result && <ProofTable of={of.proof.result as unknown as ProofResult} />}
-        <Kept of={of} project={project} build={build} />
-        {finding && (
-          <Remedies
-            of={finding}
-            chosen={choice?.kind === "remedy" ? choice.index : null}
-            choose={(index) => setChoice({ kind: "remedy", index })}
-          />
-        )}
-        {finding && <EvidenceList of={finding} />}
-      </aside>
-    </div>
+          )}
+          {finding && <EvidenceList of={finding} />}
+        </aside>
+      </div>
+    </ExposureContext>
   );
 }
