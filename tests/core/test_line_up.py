@@ -8,6 +8,7 @@ from eddyfall.core.frame.render import Request, render
 from eddyfall.core.lineup import line_up
 from eddyfall.core.lineup.run import MOST_TRIALS
 from eddyfall.core.scene.changes import SCOPE_ORDER, apply_change, set_leaf
+from eddyfall.core.sweep.proof import prove
 from eddyfall.demo.walk import worst_spot
 from scenes import net_build
 
@@ -108,6 +109,11 @@ def test_missing_shadow_of_the_far_pier_is_cleared_by_reach_and_not_by_resolutio
     assert any("shadow reach" in t for t in cleared) or any("far tier" in t for t in cleared), [
         (t.title, t.verdict, t.before, t.after) for t in result.trials
     ]
+    # What is ranked first really ends the finding, everywhere: the far tier reaches the shadow, not only what casts it.
+    first = result.trials[0]
+    cause = frozenset(found.suspicion.subjects)
+    proof = prove(demo, apply_change(demo, first.change), cause, found.fingerprint, renderer=renderer)
+    assert proof.proved, (first.title, proof.why)
     finer = [t for t in result.trials if t.title == "finer shadow maps"]
     assert all(t.verdict == "no effect" for t in finer)
 

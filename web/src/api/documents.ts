@@ -66,6 +66,7 @@ export type CoreSample = {
   depth_m: number | null;
   layers: Layer[];
   transforms: string[];
+  exposure_scale: number;
 };
 export type ProofResult = {
   proved: boolean;

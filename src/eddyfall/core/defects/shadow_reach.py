@@ -1,7 +1,7 @@
 """shadow.out-of-reach: the sun's shadow is missing because its receiver lies beyond the view depth that any shadow map serves."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -203,9 +203,12 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     shadow = resolved.shadow
     depths = frame.view_depth[frame.drawable == subject]
     farthest = float(np.max(depths)) if len(depths) else shadow.reach_m
+    # The subject's shadow falls beyond it: a reach that serves the subject alone would leave the finding.
+    lost = observe(replace(survey, pictures=False), viewpoint)
+    beyond = max(farthest, lost.farthest_m) if lost is not None else farthest
     result = []
     if farthest > reach_end(shadow):
-        reach = needed_reach(farthest)
+        reach = needed_reach(beyond)
         because = f"the subject lies {farthest - reach_end(shadow):.0f} m beyond the reach"
         change = add_far_tier(survey, resolved, reach)
         result.append(Lever("shadow", raise_reach(survey, resolved, reach, 1), "the last cascade serves it", because))

@@ -46,7 +46,9 @@ class Layer:
 
 @dataclass
 class CoreSample:
-    """Strata of pixel (x, y), first laid first; linear is their sum; transforms are what is done to it afterwards."""
+    """Strata of pixel (x, y), first laid first; linear is their sum; transforms are what is done to it afterwards.
+
+    exposure_scale: what exposure multiplies by (1 is display white after it)."""
 
     viewpoint: str
     x: int
@@ -57,6 +59,7 @@ class CoreSample:
     drawable: str | None
     prepass_depth_m: float
     depth_m: float
+    exposure_scale: float = 1.0
 
     @property
     def sum(self) -> np.ndarray:
@@ -123,6 +126,7 @@ class _Driller:
             self.geometry.drawables[front].name if front >= 0 else None,
             float(depth_format.view_depth(self.values["prepass_depth"])[0, 0]),
             float(depth_format.view_depth(self.values["depth"])[0, 0]),
+            float(exposure_scale(e.mode, e.ev100)),
         )
 
     def _lay(self, name: str, drawable: str, state: str, colour: np.ndarray, keeps: np.ndarray | float, **facts: Any) -> Layer:

@@ -136,6 +136,7 @@ def core_sample_json(sample: CoreSample) -> dict[str, Any]:
                 for v in sample.layers
             ],
             "transforms": sample.transforms,
+            "exposure_scale": sample.exposure_scale,
         }
     )
 

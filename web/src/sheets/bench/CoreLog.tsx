@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import type { CoreSample, Layer } from "../../api/documents";
 import { Failed, Skeleton } from "../../ui/state";
 import { figure } from "../../ui/words";
-import { SIZE } from "./picture";
+import { encoded, SIZE } from "./picture";
 
 /** The core sample of one pixel as a borehole log: what was laid last stands on top. */
 export function CoreLog({
@@ -44,12 +44,7 @@ export function CoreLog({
               .map((layer, i) => ({ layer, i }))
               .reverse()
               .map(({ layer, i }) => (
-                <Stratum
-                  key={`${i + 1} ${layer.pass}`}
-                  layer={layer}
-                  index={i}
-                  top={Math.max(...s.linear, 1e-9)}
-                />
+                <Stratum key={`${i + 1} ${layer.pass}`} layer={layer} index={i} scale={s.exposure_scale} />
               ))}
           </ol>
           <p className="num mt-2" data-testid="linear">
@@ -114,12 +109,12 @@ function details(layer: Layer): string {
   return parts.join(" · ");
 }
 
-function swatch(layer: Layer, top: number): string {
-  const rgb = layer.after.map((v) => Math.round(255 * Math.min(1, Math.max(0, v / top)) ** (1 / 2.2)));
-  return `rgb(${rgb.join(" ")})`;
+/** The pixel's colour after a stratum, as the display would show it. */
+function swatch(layer: Layer, scale: number): string {
+  return `rgb(${layer.after.map((v) => encoded(v * scale)).join(" ")})`;
 }
 
-function Stratum({ layer, index, top }: { layer: Layer; index: number; top: number }) {
+function Stratum({ layer, index, scale }: { layer: Layer; index: number; scale: number }) {
   const silent = layer.weight.every((w) => w === 0) || layer.pass === "prepass";
   const share = layer.weight.reduce((a, b) => a + b, 0) / 3;
   const red = alarm(layer);
@@ -131,7 +126,7 @@ function Stratum({ layer, index, top }: { layer: Layer; index: number; top: numb
         style={{
           background: silent
             ? "repeating-linear-gradient(45deg,#ddd 0 4px,#fff 4px 8px)"
-            : swatch(layer, top),
+            : swatch(layer, scale),
         }}
       />
       <div className="pl-[10px] py-[6px] min-w-0">

@@ -81,6 +81,7 @@ async function log(layers: Layer[]): Promise<HTMLElement[]> {
     depth_m: 12,
     layers,
     transforms: ["display: sRGB encoding to 8 bit"],
+    exposure_scale: 0.428,
   };
   vi.stubGlobal("fetch", async () => new Response(JSON.stringify(sample)));
   render(
@@ -100,6 +101,14 @@ test("the core sample stands with what was laid last on top", async () => {
   ]);
   expect(strata.map((s) => s.querySelector("b")?.textContent)).toEqual(["fog", "opaque", "prepass"]);
   expect(screen.getByTestId("linear").textContent).toBe("linear 0.5 0.632 0.7 nit");
+});
+
+test("a stratum's colour is the one the display would show", async () => {
+  // Code 128 is 0.215861 of display white (IEC 61966-2-1); the exposure of this sample is 0.428.
+  const grey = 0.215861 / 0.428;
+  const [stratum] = await log([layer({ after: [grey, grey, grey] })]);
+  const swatch = stratum?.children[1] as HTMLElement | undefined;
+  expect(swatch?.style.background).toBe("rgb(128, 128, 128)");
 });
 
 test("the alarming figure is told in words: work case 3's net before the far bank", async () => {

@@ -23,12 +23,16 @@ const CODES_A_STOP = 1024;
 const LOWEST_STOP = -24;
 const CODES = 65536;
 
-// IEC 61966-2-1 sRGB encoding of every code, shifted by up to as many codes either way.
-const ENCODED = Uint8ClampedArray.from({ length: 3 * CODES }, (_, i) => {
-  const light = 2 ** ((i - CODES - 1) / CODES_A_STOP + LOWEST_STOP);
-  const code = light <= 0.0031308 ? 12.92 * light : 1.055 * light ** (1 / 2.4) - 0.055;
-  return Math.min(255, 255 * code);
-});
+/** IEC 61966-2-1 sRGB encoding of display-linear light, to 8 bits. */
+export function encoded(light: number): number {
+  const v = Math.min(1, Math.max(0, light));
+  return Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055));
+}
+
+// The encoding of every code, shifted by up to as many codes either way.
+const ENCODED = Uint8Array.from({ length: 3 * CODES }, (_, i) =>
+  encoded(2 ** ((i - CODES - 1) / CODES_A_STOP + LOWEST_STOP)),
+);
 
 /** Linear light with its codes: rgb before exposure, rows from the top; scale is what the build's exposure multiplies by. */
 export function linearLight(width: number, height: number, rgb: Float32Array, scale: number): Linear {

@@ -17,6 +17,7 @@ export function Shaders({ where, setup, find }: { where: Where; setup: Schemas["
     `${m.key} ${m.shader}`.toLowerCase().includes(word),
   );
   const passes = Object.keys(shaders[0]?.passes ?? {});
+  if (!shaders.length && !materials.length) return null;
   const [shader, pass] = open?.split("|") ?? [];
   return (
     <div className="grid gap-8 xl:grid-cols-2 mt-8">
