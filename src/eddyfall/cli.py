@@ -1,24 +1,20 @@
-"""The command line: intake, frame, core-sample, sweep, lineup, apply, demo, setup-schema, passes.
+"""The command line: intake, frame, core-sample, sweep, lineup, apply, charts, bake, why, demo, setup-schema, passes.
 
 Exit codes: 0 clean, 1 findings at or above the level, 2 bad input.
 """
 
 import argparse
-import contextlib
 import datetime
 import json
 import os
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from rich.console import Console
-from rich.markup import escape
-from rich.progress import BarColumn, Progress, TextColumn
-from rich.table import Table
-
-from eddyfall.core.errors import EddyfallError, RequestError, printable
+from eddyfall.cli_lightmaps import add_commands
+from eddyfall.cli_tools import Out, inputs, numbers, opened, size
+from eddyfall.core.errors import EddyfallError, RequestError
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -54,7 +50,7 @@ def _parser() -> argparse.ArgumentParser:
             sub.add_argument("file", type=Path, help="scene: .glb, .gltf or .zip")
             sub.add_argument("--setup", type=Path, help="setup document (default: FILE with .setup.json, if it is there)")
             sub.add_argument("--target", help="device whose settings apply")
-            sub.add_argument("--size", type=_size, default=(960, 540), metavar="WxH", help="frame size in px (default 960x540)")
+            sub.add_argument("--size", type=size, default=(960, 540), metavar="WxH", help="frame size in px (default 960x540)")
         sub.add_argument("--json", metavar="F", help="write the result as JSON to F, or - for standard output")
         return sub
 
@@ -65,7 +61,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--samples", type=int, default=1, choices=range(1, 13), metavar="1..12", help="jittered frames averaged")
     sub = command("core-sample", _core_sample, "list everything that touched one pixel")
     sub.add_argument("--viewpoint", required=True)
-    sub.add_argument("--at", type=_numbers(2), required=True, metavar="X,Y")
+    sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
     sub = command("sweep", _sweep, "inspect every viewpoint, prove remedies, measure impact")
     sub.add_argument("--sarif", type=Path, help="write SARIF 2.1.0")
     sub.add_argument("--html", type=Path, help="write the HTML sheet")
@@ -75,7 +71,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     sub = command("lineup", _lineup, "try single changes on a spot and rank them")
     sub.add_argument("--viewpoint", required=True)
-    sub.add_argument("--spot", type=_numbers(4), required=True, metavar="X,Y,W,H")
+    sub.add_argument("--spot", type=numbers(4), required=True, metavar="X,Y,W,H")
     sub.add_argument("--symptom", required=True, help="see-through or 'missing shadow'")
     sub.add_argument("--subject", help="drawable whose pixels count (default: the one in front on most of the spot)")
     sub.add_argument("--try-all", action="store_true", help="also try levers in passes that did not move the score")
@@ -86,91 +82,16 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("demo", _demo, "write the demo build, sweep it, repair it, sweep it again", file=False)
     sub.add_argument("--out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--only-write", action="store_true", help="write the files and stop")
+    add_commands(command)
     command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
     command("passes", _passes, "print the pass table of the renderer", file=False)
     return parser
 
 
-def _size(text: str) -> tuple[int, int]:
-    parts = text.lower().split("x")
-    if len(parts) != 2 or not all(p.isdigit() for p in parts):
-        raise argparse.ArgumentTypeError(f"{printable(text)!r} is not WIDTHxHEIGHT")
-    return int(parts[0]), int(parts[1])
-
-
-def _numbers(count: int) -> Callable[[str], tuple[int, ...]]:
-    def parse(text: str) -> tuple[int, ...]:
-        parts = text.split(",")
-        if len(parts) != count or not all(p.strip().lstrip("-").isdigit() for p in parts):
-            raise argparse.ArgumentTypeError(f"{printable(text)!r} is not {count} whole numbers with commas between")
-        return tuple(int(p) for p in parts)
-
-    return parse
-
-
-class _Out:
-    """Where a command's words go: standard output, or nowhere when JSON has it."""
-
-    def __init__(self, args: Any) -> None:
-        self.json = args.json
-        stream = sys.stderr if self.json == "-" else sys.stdout
-        self.console = Console(file=stream, highlight=False, width=None if stream.isatty() else 140)
-
-    def say(self, text: str) -> None:
-        self.console.print(escape(printable(text, 2000)), soft_wrap=True)
-
-    def table(self, title: str, columns: list[str], rows: list[list[str]]) -> None:
-        table = Table(title=escape(title) or None, title_justify="left", box=None, pad_edge=False, header_style="bold")
-        for column in columns:
-            table.add_column(column, overflow="fold", justify="right" if column in ("value", "limit", "impact") else "left")
-        for row in rows:
-            table.add_row(*(escape(printable(cell, 600)) for cell in row))
-        self.console.print(table)
-
-    def result(self, value: Any, inputs: list[Path]) -> None:
-        from eddyfall.core.handover.package import json_bytes, write_new
-
-        if self.json == "-":
-            sys.stdout.write(json_bytes(value).decode())
-        elif self.json:
-            write_new(Path(self.json), json_bytes(value), inputs)
-
-    @contextlib.contextmanager
-    def progress(self) -> Iterator[Callable[[str, float], None]]:
-        with Progress(
-            TextColumn("{task.percentage:>3.0f} %"),
-            BarColumn(30),
-            TextColumn("{task.description}"),
-            console=Console(stderr=True),
-            transient=True,
-        ) as bar:
-            task = bar.add_task("", total=1.0)
-            yield lambda what, share: bar.update(task, completed=share, description=escape(printable(what, 80)))
-
-
-def _inputs(args: Any) -> list[Path]:
-    from eddyfall.core.frame.intake import default_setup_path
-
-    return [args.file, args.setup or default_setup_path(args.file), *([args.changes] if hasattr(args, "changes") else [])]
-
-
-def _open(args: Any) -> Any:
-    from eddyfall.core.frame.intake import open_build
-    from eddyfall.core.frame.render import MAX_EDGE
-    from eddyfall.core.scene.resolve import resolve
-
-    width, height = args.size
-    if not (1 <= width <= MAX_EDGE and 1 <= height <= MAX_EDGE):
-        raise RequestError(f"size {width} x {height} px is not within 1 to {MAX_EDGE}")
-    build = open_build(args.file, args.setup)
-    resolve(build.setup, args.target)
-    return build
-
-
 def _intake(args: Any) -> int:
     from eddyfall.core.scene.facts import facts_of
 
-    out, build = _Out(args), _open(args)
+    out, build = Out(args), opened(args)
     facts = facts_of(build)
     rows = [
         [k, str(facts[k])]
@@ -183,7 +104,7 @@ def _intake(args: Any) -> int:
     out.table(args.file.name, ["what", "how much"], rows)
     for note in build.notes:
         out.say(f"- {note}" if not note.startswith("  ") else f"  {note}")
-    out.result(facts, _inputs(args))
+    out.result(facts, inputs(args))
     return 0
 
 
@@ -192,12 +113,12 @@ def _frame(args: Any) -> int:
     from eddyfall.core.handover.exr import exr_bytes, png_bytes
     from eddyfall.core.handover.package import write_new
 
-    out = _Out(args)
+    out = Out(args)
     if args.out.suffix.lower() not in (".png", ".exr"):
         raise RequestError("--out must end in .png or .exr")
-    build = _open(args)
+    build = opened(args)
     frame = render(build, args.viewpoint, target=args.target, size=args.size, samples=args.samples)
-    write_new(args.out, png_bytes(frame) if args.out.suffix.lower() == ".png" else exr_bytes(frame), _inputs(args))
+    write_new(args.out, png_bytes(frame) if args.out.suffix.lower() == ".png" else exr_bytes(frame), inputs(args))
     mean = [float(v) for v in frame.linear.mean(axis=(0, 1))]
     out.say(f"wrote {args.out} ({args.size[0]} x {args.size[1]} px, {len(frame.draw_list)} drawables in view)")
     out.result(
@@ -208,7 +129,7 @@ def _frame(args: Any) -> int:
             "mean_linear": mean,
             "draw_list": frame.draw_list,
         },
-        _inputs(args),
+        inputs(args),
     )
     return 0
 
@@ -218,7 +139,7 @@ def _core_sample(args: Any) -> int:
     from eddyfall.core.frame.render import Renderer, Request
     from eddyfall.core.handover.report import core_sample_json
 
-    out, build = _Out(args), _open(args)
+    out, build = Out(args), opened(args)
     sample = core_sample(Renderer(), build, Request(args.viewpoint, args.size, None, args.target), *args.at)
     rows = []
     for i, v in enumerate(sample.layers):
@@ -236,7 +157,7 @@ def _core_sample(args: Any) -> int:
         rows,
     )
     out.say(f"linear {_rgb(sample.linear)}; then " + "; ".join(sample.transforms))
-    out.result(core_sample_json(sample), _inputs(args))
+    out.result(core_sample_json(sample), inputs(args))
     return 0
 
 
@@ -254,19 +175,19 @@ def _sweep(args: Any) -> int:
     from eddyfall.core.sweep import sweep
     from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 
-    out, build = _Out(args), _open(args)
+    out, build = Out(args), opened(args)
     renderer = Renderer(Memo(SWEEP_MEMO_BYTES))
     with out.progress() as progress:
         result = sweep(build, target=args.target, size=args.size, progress=progress, renderer=renderer)
     _print_sweep(out, result, args.file.name)
     if args.sarif:
-        write_new(args.sarif, json_bytes(sarif(result, args.file.name)), _inputs(args))
+        write_new(args.sarif, json_bytes(sarif(result, args.file.name)), inputs(args))
     if args.changes_out:
-        write_new(args.changes_out, json_bytes(changes_document(best_changes(result))), _inputs(args))
+        write_new(args.changes_out, json_bytes(changes_document(best_changes(result))), inputs(args))
     if args.html:
         sheet = html_sheet(build, result, name=args.file.stem, renderer=renderer, when=_today())
-        write_new(args.html, sheet.encode(), _inputs(args))
-    out.result(sweep_json(result), _inputs(args))
+        write_new(args.html, sheet.encode(), inputs(args))
+    out.result(sweep_json(result), inputs(args))
     return 1 if result.at_or_above(args.fail_on) else 0
 
 
@@ -281,7 +202,7 @@ def _today() -> str:
     return datetime.date.today().isoformat()
 
 
-def _print_sweep(out: _Out, result: Any, name: str) -> None:
+def _print_sweep(out: Out, result: Any, name: str) -> None:
     if not result.findings:
         out.say(f"{name} is clean: no findings from {len(result.viewpoints)} viewpoints")
     rows = []
@@ -318,7 +239,7 @@ def _lineup(args: Any) -> int:
     from eddyfall.core.handover.report import lineup_json
     from eddyfall.core.lineup import line_up
 
-    out, build = _Out(args), _open(args)
+    out, build = Out(args), opened(args)
     with out.progress() as progress:
         result = line_up(build, args.viewpoint, args.spot, args.symptom, target=args.target, size=args.size, subject=args.subject,
                          try_all=args.try_all, progress=progress)  # fmt: skip
@@ -330,11 +251,11 @@ def _lineup(args: Any) -> int:
         Image.fromarray(result.base_picture).save(args.pictures / "00-as-built.png")
         for i, t in enumerate(result.trials, 1):
             Image.fromarray(t.picture).save(args.pictures / f"{i:02d}-{slug(t.title)}.png")
-    out.result(lineup_json(result), _inputs(args))
+    out.result(lineup_json(result), inputs(args))
     return 0
 
 
-def _print_lineup(out: _Out, result: Any) -> None:
+def _print_lineup(out: Out, result: Any) -> None:
     rows = []
     for t in result.trials:
         verdict = "no effect (ruled out)" if t.verdict == "no effect" else t.verdict
@@ -361,14 +282,14 @@ def _apply(args: Any) -> int:
     from eddyfall.core.handover.package import setup_patch, write_package
     from eddyfall.core.scene.changes import apply_changes, read_changes
 
-    out = _Out(args)
+    out = Out(args)
     changes = read_changes(args.changes)
-    build = _open(args)
+    build = opened(args)
     try:
         result = apply_changes(build, changes)
     except EddyfallError as error:
         raise error.in_file(args.changes.name) from None
-    paths = write_package(build, result, changes, args.out, args.file.stem, _inputs(args))
+    paths = write_package(build, result, changes, args.out, args.file.stem, inputs(args))
     hunks = [op for op in setup_patch(build, result) if op["op"] != "test"]
     out.say(
         f"applied {len(changes)} change{'s' if len(changes) != 1 else ''}; "
@@ -377,7 +298,7 @@ def _apply(args: Any) -> int:
     for kind, path in paths.items():
         out.say(f"  {kind}: {path}")
     out.result(
-        {"applied": [c.id for c in changes], "hunks": len(hunks), "files": {k: str(p) for k, p in paths.items()}}, _inputs(args)
+        {"applied": [c.id for c in changes], "hunks": len(hunks), "files": {k: str(p) for k, p in paths.items()}}, inputs(args)
     )
     return 0
 
@@ -386,7 +307,7 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.walk import walk
     from eddyfall.demo.write import write_demo
 
-    out = _Out(args)
+    out = Out(args)
     if args.only_write:
         paths = write_demo(args.out)
         out.result({"files": {k: str(p) for k, p in paths.items()}}, [])
@@ -403,7 +324,7 @@ def _setup_schema(args: Any) -> int:
     from eddyfall.core.scene.setup import setup_schema
 
     if args.json and args.json != "-":
-        _Out(args).result(setup_schema(), [])
+        Out(args).result(setup_schema(), [])
     else:
         print(json.dumps(setup_schema(), indent=2))
     return 0
@@ -412,7 +333,7 @@ def _setup_schema(args: Any) -> int:
 def _passes(args: Any) -> int:
     from eddyfall.core.frame.schedule import pass_table
 
-    out, table = _Out(args), pass_table()
+    out, table = Out(args), pass_table()
     rows = [
         [f"{p['number']:g}", p["name"], p["does"], " ".join(p["reads"]), " ".join(p["writes"]), ", ".join(p["off"])]
         for p in table

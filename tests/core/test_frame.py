@@ -176,6 +176,6 @@ def test_light_kernel_equals_its_twin(tiny):
         row = surface[y, x].astype(float)
         place = eye - view * row[13]
         receives = bool(frame.stage.state.receives[frame.drawable[y, x]])
-        parts = direct_plain(row, place, view, row[13] / np.linalg.norm(d), receives, frame.buffers["lights"], maps)
+        parts = direct_plain(row, place, view, row[13] / np.linalg.norm(d), receives, False, frame.buffers["lights"], maps)
         total = np.sum([rgb for rgb, _ in parts], axis=0) + row[10:13]
         np.testing.assert_allclose(lit[y, x], total, rtol=2e-4, atol=1e-5, err_msg=f"{x},{y} at {depth[y, x]} m")

@@ -22,6 +22,7 @@ from eddyfall.core.raster.rasterise import fragments_at
 from eddyfall.core.scene.build import Build
 from eddyfall.core.shade.blend import KINDS, blend_plain
 from eddyfall.core.shade.fog import transmittance
+from eddyfall.core.shade.lightmaps import irradiance_at, page_position
 from eddyfall.core.shade.lights import direct_plain
 from eddyfall.core.shade.sky import ambient_at, sky_plain
 from eddyfall.core.shade.surface import surface_plain
@@ -190,11 +191,33 @@ class _Driller:
         layer.depth_m = float(depth_format.view_depth(f.key))
         sky = sky_light(self.stage)
         total = lit
-        if sky is not None:
+        if self.stage.state.mapped[d]:
+            baked, facts = self._baked(row, d, f.triangle)
+            self._lay("indirect", name, "light from its lightmap", baked, 1.0, lightmap=facts)
+            total = lit + baked
+        elif sky is not None:
             ambient = np.array(ambient_at(row[None], 0, *self._to_eye(), sky))
             self._lay("indirect", name, "light from the sky", ambient, 1.0)
             total = lit + ambient
         return np.asarray(total)
+
+    def _baked(self, row: np.ndarray, drawable: int, triangle: int) -> tuple[np.ndarray, dict[str, Any]]:
+        """(radiance, where it was read) of the lightmap at this pixel."""
+        store = self.values["lightmaps"]
+        bake = self.stage.resolved.bake
+        k = int(store.of_drawable[drawable])
+        x, y = self.x + 0.5, self.y + 0.5
+        nearest = bake.filter == "nearest"
+        lux = [irradiance_at(store, k, self.soup, triangle, x, y, self.view.rays, nearest, bake.mips, c) for c in range(3)]
+        u, v = page_position(store, k, self.soup, triangle, x, y, self.view.rays)
+        edge = int(store.levels[store.maps[k, 0], 1])
+        texel = [int(np.floor(u * edge)), int(np.floor(v * edge))]
+        return row[:3] / np.pi * np.array(lux), {
+            "texel": texel,
+            "edge": edge,
+            "lux": [float(e) for e in lux],
+            "filter": bake.filter,
+        }
 
     def _to_eye(self) -> np.ndarray:
         r = self.view.rays
@@ -204,7 +227,8 @@ class _Driller:
     def _light(self, row: np.ndarray, drawable: int, view_depth: float) -> tuple[np.ndarray, list[dict[str, Any]]]:
         place = self.view.rays.eye - self._to_eye() * row[13]
         receives = bool(self.stage.state.receives[drawable])
-        parts = direct_plain(row, place, self._to_eye(), view_depth, receives, self.values["lights"], self.maps)
+        mapped = bool(self.stage.state.mapped[drawable])
+        parts = direct_plain(row, place, self._to_eye(), view_depth, receives, mapped, self.values["lights"], self.maps)
         lights = [
             {"light": light.name, "rgb": [float(v) for v in rgb], "visible": float(visible)}
             for light, (rgb, visible) in zip(self.stage.lights, parts)

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.lightmap_store import lightmap_store
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.schedule import passes_for
 from eddyfall.core.frame.stage import make_camera, make_cutouts, make_stage, make_textures, material_states
@@ -115,7 +116,13 @@ class Renderer:
             "textures" + material_key, lambda: make_textures(build, base, store, used, t.mip_bias, t.anisotropy)
         )
         cutouts = self._remember("cutouts" + cutout_key, lambda: make_cutouts(build, base, textures))
-        stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint)
+        b = resolved.bake
+        rule = (b.uv_use, b.unique_per, b.resolution, b.encoding, b.range_lux, b.dither, b.mips)
+        baked = build.setup.lightmaps
+        lightmap_key = digest(material_key, build.setup.nodes, baked, resolved.light_set, rule) if baked else "no lightmaps"
+        lightmaps = self._remember("lightmaps" + lightmap_key, lambda: lightmap_store(build, base, b, resolved.light_set))
+        mapped = frozenset(np.flatnonzero(lightmaps.of_drawable >= 0).tolist())
+        stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint, mapped)
         camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
         values: dict[str, Any] = {
@@ -123,6 +130,7 @@ class Renderer:
             "caster_geometry": base,
             "textures": textures,
             "cutouts": cutouts,
+            "lightmaps": lightmaps,
             "camera": camera,
             "pixels": pixels,
         }
@@ -132,6 +140,7 @@ class Renderer:
             "caster_geometry": geometry_key,
             "textures": material_key,
             "cutouts": cutout_key,
+            "lightmaps": lightmap_key,
             "camera": digest(camera),
             "pixels": digest(pixels),
         }

@@ -5,7 +5,7 @@ from typing import Any
 from eddyfall.core.passes import blended, cull, direct, display, fog, indirect, opaque, prepass, shadow, sky, surface, triangles
 from eddyfall.core.passes.contract import Pass
 
-GIVEN = ("geometry", "caster_geometry", "textures", "cutouts", "camera", "pixels")
+GIVEN = ("geometry", "caster_geometry", "textures", "cutouts", "lightmaps", "camera", "pixels")
 SCHEDULE: tuple[Pass, ...] = tuple(
     sorted(
         (m.PASS for m in (cull, triangles, shadow, prepass, opaque, surface, direct, indirect, sky, fog, blended, display)),

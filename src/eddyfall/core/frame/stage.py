@@ -51,8 +51,12 @@ def material_states(build: Build) -> list[MaterialState]:
     return [*states, MaterialState("(default)", "opaque", False, STOCK_SHADERS["OPAQUE"], 0.5)]
 
 
-def make_state(build: Build, geometry: Geometry, hidden: frozenset[int], plate: bool) -> DrawableState:
-    """States of all drawables; `hidden` ones are left out of camera passes, the plate too unless asked for."""
+def make_state(
+    build: Build, geometry: Geometry, hidden: frozenset[int], plate: bool, mapped: frozenset[int] = frozenset()
+) -> DrawableState:
+    """States of all drawables; `mapped` ones have a lightmap.
+
+    `hidden` ones are left out of camera passes, the plate too unless asked for."""
     materials = material_states(build)
     rows: list[dict[str, Any]] = []
     for i, d in enumerate(geometry.drawables):
@@ -77,6 +81,7 @@ def make_state(build: Build, geometry: Geometry, hidden: frozenset[int], plate: 
                 "padding_m": node.bounds_padding_m,
                 "draw_distance_m": node.draw_distance_m,
                 "camera_hidden": i in hidden or (is_plate and not plate),
+                "mapped": i in mapped and m.blend in ("opaque", "cutout"),
             }
         )
     types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}
@@ -114,13 +119,14 @@ def make_cutouts(build: Build, geometry: Geometry, textures: Textures) -> Cutout
     )  # fmt: skip
 
 
-def make_lights(build: Build) -> tuple[LightState, ...]:
-    """Lights of the scene and suns of the setup that are on; suns first."""
+def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState, ...]:
+    """Lights of the scene and suns of the setup that are on, as they say themselves or as a light set says; suns first."""
     lights = []
     scene = build.scene
+    said = build.setup.light_sets[light_set].on if light_set is not None else {}
     for key, node_index in zip(scene.light_keys, (i for i, n in enumerate(scene.nodes) if n.light is not None)):
         entry = build.setup.lights.get(key, LightSetup())
-        if not entry.on:
+        if not said.get(key, entry.on):
             continue
         light = scene.lights[scene.nodes[node_index].light]  # type: ignore[index]
         world = scene.world_matrices[node_index]
@@ -132,14 +138,26 @@ def make_lights(build: Build) -> tuple[LightState, ...]:
         power = vec3(c * light.intensity for c in light.rgb)
         casts = entry.casts if entry.casts is not None else kind == DIRECTIONAL
         lights.append(
-            LightState(key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts)
+            LightState(
+                key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts, entry.bakes
+            )
         )
     for key, entry in build.setup.lights.items():
-        if entry.kind == "sun" and entry.on:
+        if entry.kind == "sun" and said.get(key, entry.on):
             towards = np.array(entry.towards) / max(float(np.linalg.norm(entry.towards)), 1e-12)
             power = vec3(c * entry.illuminance_lux for c in entry.rgb)
             lights.append(
-                LightState(key, DIRECTIONAL, (0.0, 0.0, 0.0), vec3(towards), power, 0.0, (1.0, 0.0), entry.casts is not False)
+                LightState(
+                    key,
+                    DIRECTIONAL,
+                    (0.0, 0.0, 0.0),
+                    vec3(towards),
+                    power,
+                    0.0,
+                    (1.0, 0.0),
+                    entry.casts is not False,
+                    entry.bakes,
+                )
             )
     return tuple(sorted(lights, key=lambda v: v.kind != DIRECTIONAL))
 
@@ -175,6 +193,10 @@ def _rows(matrix: np.ndarray) -> tuple[tuple[float, ...], ...]:
     return tuple(tuple(float(v) for v in row) for row in matrix)
 
 
-def make_stage(build: Build, geometry: Geometry, resolved: Resolved, hidden: frozenset[int], plate: bool, paint: Any) -> Stage:
+def make_stage(
+    build: Build, geometry: Geometry, resolved: Resolved, hidden: frozenset[int], plate: bool, paint: Any,
+    mapped: frozenset[int] = frozenset(),
+) -> Stage:  # fmt: skip
     """All that sections are cut from."""
-    return Stage(resolved, make_state(build, geometry, hidden, plate), make_lights(build), paint)
+    state = make_state(build, geometry, hidden, plate, mapped)
+    return Stage(resolved, state, make_lights(build, resolved.light_set), paint)

@@ -200,6 +200,7 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, pain
         vz,
         depth,
         receives,
+        False,
         lights,
         maps,
     )

@@ -111,6 +111,7 @@ class LightState:
     range_m: float
     cone: tuple[float, float]
     casts: bool
+    bakes: str = "all"
 
 
 @dataclass(frozen=True)
@@ -132,6 +133,7 @@ class DrawableState:
     padding_m: np.ndarray
     draw_distance_m: np.ndarray
     camera_hidden: np.ndarray
+    mapped: np.ndarray
 
     @property
     def solid(self) -> np.ndarray:

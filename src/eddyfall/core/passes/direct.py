@@ -10,7 +10,12 @@ from eddyfall.core.shade.lights import direct_buffer
 
 def section(stage: Stage) -> dict[str, Any]:
     shadow = stage.resolved.shadow
-    return {"receives": stage.state.receives, "bias_texels": shadow.bias_texels, "filter_px": shadow.filter_px}
+    return {
+        "receives": stage.state.receives,
+        "mapped": stage.state.mapped,
+        "bias_texels": shadow.bias_texels,
+        "filter_px": shadow.filter_px,
+    }
 
 
 def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
@@ -18,7 +23,8 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     view = View(inputs["camera"], pixels)
     maps = inputs["shadow_maps"]._replace(bias_texels=section["bias_texels"], filter_px=section["filter_px"])
     lit, sun = direct_buffer(
-        inputs["surface"], inputs["visible"], inputs["drawable"], section["receives"].astype(np.uint8), pixels.origin,
+        inputs["surface"], inputs["visible"], inputs["drawable"], section["receives"].astype(np.uint8),
+        section["mapped"].astype(np.uint8), pixels.origin,
         pixels.jitter, view.rays, inputs["lights"], maps,
     )  # fmt: skip
     return {"lit": lit, "sun_visibility": sun}

@@ -1,6 +1,6 @@
 """A build: one scene and one setup, both immutable."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -18,6 +18,10 @@ class Build:
     setup: Setup
     raw_setup: dict[str, Any] = field(default_factory=dict, metadata={"hashed": False})
     notes: tuple[str, ...] = field(default=(), metadata={"hashed": False})
+
+    def with_setup(self, setup: Setup) -> "Build":
+        """The build with another setup."""
+        return replace(self, setup=setup)
 
     @cached_property
     def content_hash(self) -> str:

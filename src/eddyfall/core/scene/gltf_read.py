@@ -114,11 +114,11 @@ class _Reader:
             if name.startswith("data:"):
                 name = ""
             try:
-                pixels = decode_image(self._image_bytes(entry, here), budget, here)
+                pixels, wide = decode_image(self._image_bytes(entry, here), budget, here)
             except FileNotFoundError as error:
                 self.notes.append(f"left out: {here} {name!r}: {error}; drawn as plain white")
-                pixels = np.full((1, 1, 4), 255, np.uint8)
-            images.append(Image(name, freeze(pixels)))
+                pixels, wide = np.full((1, 1, 4), 255, np.uint8), None
+            images.append(Image(name, freeze(pixels), None if wide is None else freeze(wide)))
         return tuple(images)
 
     def _image_bytes(self, entry: dict[str, Any], here: str) -> bytes:

@@ -1,15 +1,15 @@
 """Scene to GLB. A scene that came from a file is patched: only parts that changed get new accessors, all else stays as it was."""
 
 import copy
-import io
 import json
 import struct
+from itertools import zip_longest
 from typing import Any
 
 import numpy as np
-from PIL import Image as PillowImage
 
-from eddyfall.core.scene.model import Material, Primitive, Scene, TextureUse
+from eddyfall.core.scene.images import encode_png
+from eddyfall.core.scene.model import Image, Material, Primitive, Scene, TextureUse
 
 COMPONENT_OF = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121,
                 np.dtype(np.int16): 5122, np.dtype(np.int8): 5120}  # fmt: skip
@@ -24,7 +24,8 @@ def write_glb(scene: Scene, original: Scene | None = None) -> bytes:
     """
     if original is None or original.source is None:
         return _Writer().fresh(scene)
-    if original.source.raw is not None and scene.meshes == original.meshes and _same_nodes(scene, original):
+    same = scene.meshes == original.meshes and _same_nodes(scene, original) and scene.materials == original.materials
+    if original.source.raw is not None and same and all(a is b for a, b in zip_longest(scene.images, original.images)):
         return original.source.raw
     return _Writer().patched(scene, original)
 
@@ -56,6 +57,23 @@ class _Writer:
             for part, before in zip(new.primitives, old.primitives):
                 if part is not before:
                     self._replace(entries[before.source_index], part)
+            gone = {p.source_index for p in old.primitives[len(new.primitives) :]}
+            self.doc["meshes"][index]["primitives"] = entries = [e for i, e in enumerate(entries) if i not in gone]
+            for part in new.primitives[len(old.primitives) :]:
+                entry: dict[str, Any] = {} if part.material is None else {"material": part.material}
+                self._replace(entry, part)
+                entries.append(entry)
+        self._new_images(scene, original)
+        used: list[str] = []
+        for material in scene.materials[len(original.materials) :]:
+            self.doc.setdefault("samplers", [])
+            self.doc.setdefault("textures", [])
+            self.doc.setdefault("materials", []).append(self._material(material, used))
+        for key in ("samplers", "textures"):
+            if not self.doc.get(key, True):
+                del self.doc[key]
+        if used:
+            self.doc["extensionsUsed"] = sorted({*self.doc.get("extensionsUsed", []), *used})
         for index, (node, old_node) in enumerate(zip(scene.nodes, original.nodes)):
             if not np.array_equal(node.matrix, old_node.matrix):
                 entry = self.doc["nodes"][index]
@@ -63,6 +81,14 @@ class _Writer:
                     entry.pop(key, None)
                 entry["matrix"] = [float(v) for v in node.matrix.T.reshape(-1)]
         return self._finish()
+
+    def _new_images(self, scene: Scene, original: Scene) -> None:
+        """Images that were added or changed; a scene has one for each of its file's, in their order."""
+        for index, image in enumerate(scene.images):
+            if index >= len(original.images):
+                self.doc.setdefault("images", []).append(self._image(image))
+            elif image is not original.images[index]:
+                self.doc["images"][index] = self._image(image)
 
     def _replace(self, entry: dict[str, Any], part: Primitive) -> None:
         accessors = self.doc.get("accessors", [])
@@ -137,10 +163,10 @@ class _Writer:
             return
         self.doc["images"], self.doc["textures"], self.doc["samplers"] = [], [], []
         for image in scene.images:
-            stream = io.BytesIO()
-            opaque = bool((image.pixels[..., 3] == 255).all())
-            PillowImage.fromarray(image.pixels[..., :3] if opaque else image.pixels).save(stream, "PNG", compress_level=6)
-            self.doc["images"].append({"name": image.name, "mimeType": "image/png", "bufferView": self._view(stream.getvalue())})
+            self.doc["images"].append(self._image(image))
+
+    def _image(self, image: Image) -> dict[str, Any]:
+        return {"name": image.name, "mimeType": "image/png", "bufferView": self._view(encode_png(image))}
 
     def _texture(self, use: TextureUse | None) -> dict[str, Any] | None:
         if use is None:

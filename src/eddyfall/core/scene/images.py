@@ -2,13 +2,16 @@
 
 import io
 import warnings
+import zlib
 from dataclasses import dataclass
 
 import numpy as np
+import png
 from PIL import Image as PillowImage
 from PIL import UnidentifiedImageError
 
 from eddyfall.core.errors import SceneError
+from eddyfall.core.scene.model import Image
 
 MAX_PIXELS_EACH = 64_000_000
 MAX_PIXELS_ALL = 512_000_000
@@ -21,8 +24,10 @@ class ImageBudget:
     pixels: int = 0
 
 
-def decode_image(data: bytes, budget: ImageBudget, where: str) -> np.ndarray:
-    """uint8 (height, width, 4). FileNotFoundError if the bytes are no readable PNG or JPEG; SceneError over budget."""
+def decode_image(data: bytes, budget: ImageBudget, where: str) -> tuple[np.ndarray, np.ndarray | None]:
+    """(uint8 (height, width, 4), the uint16 codes of a 16-bit PNG or None).
+
+    FileNotFoundError if the bytes are no readable PNG or JPEG; SceneError over budget."""
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
@@ -33,12 +38,37 @@ def decode_image(data: bytes, budget: ImageBudget, where: str) -> np.ndarray:
             budget.pixels += size
             if budget.pixels > MAX_PIXELS_ALL:
                 raise SceneError(f"all images together have more than {MAX_PIXELS_ALL} pixels", where)
-            if picture.mode.startswith("I;16") or picture.mode == "I":
-                wide = np.asarray(picture, dtype=np.int64)
-                grey = (wide // 257).clip(0, 255).astype(np.uint8)
-                return np.dstack([grey, grey, grey, np.full_like(grey, 255)])
-            return np.asarray(picture.convert("RGBA"), dtype=np.uint8)
+            if picture.format == "PNG" and data[24:25] == b"\x10":  # IHDR bit depth 16
+                wide = _sixteen_bit(data)
+                return (wide // 257).astype(np.uint8), wide
+            return np.asarray(picture.convert("RGBA"), dtype=np.uint8), None
         except PillowImage.DecompressionBombError:
             raise SceneError(f"more than {MAX_PIXELS_EACH} pixels", where) from None
+        except (png.Error, zlib.error) as error:
+            raise FileNotFoundError(f"no readable PNG ({str(error)[:80]})") from None
         except (UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError) as error:
             raise FileNotFoundError(f"no readable PNG or JPEG ({type(error).__name__})") from None
+
+
+def _sixteen_bit(data: bytes) -> np.ndarray:
+    """uint16 (height, width, 4) of a 16-bit PNG of any kind; grey is repeated, missing alpha is full."""
+    width, height, rows, info = png.Reader(bytes=data).read()
+    planes = np.stack([np.asarray(row, np.uint16) for row in rows]).reshape(height, width, info["planes"])
+    colour = planes[..., :3] if info["planes"] >= 3 else np.repeat(planes[..., :1], 3, axis=2)
+    alpha = planes[..., -1:] if info["alpha"] else np.full((height, width, 1), 65535, np.uint16)
+    return np.concatenate([colour, alpha], axis=2)
+
+
+def encode_png(image: Image) -> bytes:
+    """PNG bytes of an image: 16 bits a channel where it has wide codes, without alpha where that is full."""
+    stream = io.BytesIO()
+    codes = image.pixels if image.wide is None else image.wide
+    if bool((codes[..., 3] == (255 if image.wide is None else 65535)).all()):
+        codes = codes[..., :3]
+    if image.wide is None:
+        PillowImage.fromarray(codes).save(stream, "PNG", compress_level=6)
+    else:
+        height, width, planes = codes.shape
+        writer = png.Writer(width, height, greyscale=False, alpha=planes == 4, bitdepth=16, compression=6)
+        writer.write_packed(stream, [row.astype(">u2").tobytes() for row in codes.reshape(height, -1)])
+    return stream.getvalue()

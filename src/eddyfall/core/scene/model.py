@@ -14,10 +14,13 @@ Wrap = Literal["repeat", "mirror", "clamp"]
 
 @dataclass(frozen=True)
 class Image:
-    """A decoded picture: `pixels` uint8 (height, width, 4), straight alpha, as stored (not linearised)."""
+    """A decoded picture: `pixels` uint8 (height, width, 4), straight alpha, as stored (not linearised).
+
+    `wide` holds the uint16 codes (height, width, 4) of a 16-bit PNG, of which `pixels` are then the upper bytes."""
 
     name: str
     pixels: np.ndarray
+    wide: np.ndarray | None = None
 
 
 @dataclass(frozen=True)
@@ -158,6 +161,10 @@ class Scene:
         return unique_keys(m.name for m in self.materials)
 
     @cached_property
+    def image_keys(self) -> tuple[str, ...]:
+        return unique_keys(i.name for i in self.images)
+
+    @cached_property
     def light_keys(self) -> tuple[str, ...]:
         """Lights are keyed by the node that carries them: one glTF light can stand in many places."""
         return tuple(self.node_keys[i] for i, n in enumerate(self.nodes) if n.light is not None)
@@ -185,6 +192,14 @@ class Scene:
     def with_node(self, index: int, node: Node) -> "Scene":
         """The scene with one node replaced; everything else is shared."""
         return replace(self, nodes=(*self.nodes[:index], node, *self.nodes[index + 1 :]))
+
+    def with_image(self, image: Image) -> "Scene":
+        """The scene with an image added, or put in the place of the one that has its name."""
+        keys = self.image_keys
+        if image.name in keys:
+            index = keys.index(image.name)
+            return replace(self, images=(*self.images[:index], image, *self.images[index + 1 :]))
+        return replace(self, images=(*self.images, image))
 
 
 def vec3(values: Any) -> tuple[float, float, float]:

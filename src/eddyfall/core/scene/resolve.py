@@ -40,10 +40,11 @@ class Resolved:
     order: Order
     bake: Bake
     leaves: dict[str, Leaf]
+    light_set: str | None = None
 
     @cached_property
     def content_hash(self) -> str:
-        return digest(*(getattr(self, name) for name in SECTIONS))
+        return digest(*(getattr(self, name) for name in SECTIONS), self.light_set)
 
 
 def resolve(setup: Setup, target: str | None = None, role: str | None = None, viewpoint: str | None = None) -> Resolved:
@@ -74,7 +75,7 @@ def resolve(setup: Setup, target: str | None = None, role: str | None = None, vi
             if name in level.overlay:
                 section = lay_over(section, level.overlay[name], f"{level.label}.{name}")
         sections[name] = section
-    return Resolved(**sections, leaves=leaves)  # type: ignore[arg-type]
+    return Resolved(**sections, leaves=leaves, light_set=view.light_set if view else None)  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)

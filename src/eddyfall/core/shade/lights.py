@@ -18,7 +18,8 @@ DIRECTIONAL, POINT, SPOT = 0, 1, 2
 class Lights(NamedTuple):
     """n lights. kind (n,) int32; place (n, 3) float64 metres; towards (n, 3) unit, from the lit point to a sun, or the way a
     spot shines; power (n, 3) lux or candela rgb; range_m (n,), 0 endless; cone (n, 2) scale and offset of the spot's falloff;
-    first_map, maps (n,) int32: its shadow maps (0 maps: casts none)."""
+    first_map, maps (n,) int32: its shadow maps (0 maps: casts none);
+    baked (n,) uint8: lightmaps hold its direct light."""
 
     kind: np.ndarray
     place: np.ndarray
@@ -28,6 +29,7 @@ class Lights(NamedTuple):
     cone: np.ndarray
     first_map: np.ndarray
     maps: np.ndarray
+    baked: np.ndarray
 
 
 class ShadowMaps(NamedTuple):
@@ -132,15 +134,17 @@ def incoming(i, x, y, z, lights):
 
 
 @light_helper
-def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, lights, maps):
+def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, lights, maps):
     """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v.
 
-    Sun visibility is that of the first sun, 1 where it does not shine on the face."""
+    mapped: its lightmap holds the light of baked lights. Sun visibility is that of the first sun, 1 where it does not shine on the face."""
     r = g = b = 0.0
     sun = -1.0
     nx, ny, nz = np.float64(rows[index, 7]), np.float64(rows[index, 8]), np.float64(rows[index, 9])
     rough = np.float64(rows[index, 6])
     for i in range(lights.kind.shape[0]):
+        if mapped and lights.baked[i]:
+            continue
         lx, ly, lz, share, distance = incoming(i, x, y, z, lights)
         n_dot_l, spec, v_dot_h = lobes(nx, ny, nz, vx, vy, vz, lx, ly, lz, rough)
         visible = 1.0
@@ -165,11 +169,21 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, lights, ma
 
 
 def direct_plain(
-    row: np.ndarray, place: np.ndarray, view: np.ndarray, view_depth: float, receives: bool, lights: Lights, maps: ShadowMaps
+    row: np.ndarray,
+    place: np.ndarray,
+    view: np.ndarray,
+    view_depth: float,
+    receives: bool,
+    mapped: bool,
+    lights: Lights,
+    maps: ShadowMaps,
 ) -> list[tuple[np.ndarray, float]]:
     """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye."""
     result = []
     for i in range(len(lights.kind)):
+        if mapped and lights.baked[i]:
+            result.append((np.zeros(3), 1.0))
+            continue
         *towards, share, distance = incoming(i, *place, lights)
         n_dot_l = float(row[7:10] @ np.array(towards))
         visible = 1.0
@@ -181,7 +195,7 @@ def direct_plain(
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _direct_buffer(rows, visible, drawable, receives, ox, oy, jx, jy, rays, lights, maps, out, sun):
+def _direct_buffer(rows, visible, drawable, receives, mapped, ox, oy, jx, jy, rays, lights, maps, out, sun):
     height, width = visible.shape
     for py in prange(height):
         for px in range(width):
@@ -196,7 +210,8 @@ def _direct_buffer(rows, visible, drawable, receives, ox, oy, jx, jy, rays, ligh
             depth = rows[i, 13] / length
             r, g, b, s = direct_at(
                 rows, i, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
-                -dx / length, -dy / length, -dz / length, depth, receives[drawable[py, px]], lights, maps,
+                -dx / length, -dy / length, -dz / length, depth, receives[drawable[py, px]], mapped[drawable[py, px]], lights,
+                maps,
             )  # fmt: skip
             out[py, px, 0] = r + rows[i, 10]
             out[py, px, 1] = g + rows[i, 11]
@@ -209,6 +224,7 @@ def direct_buffer(
     visible: np.ndarray,
     drawable: np.ndarray,
     receives: np.ndarray,
+    mapped: np.ndarray,
     origin: tuple[int, int],
     jitter: tuple[float, float],
     rays: Any,
@@ -219,7 +235,9 @@ def direct_buffer(
     out = np.zeros((*visible.shape, 3), np.float32)
     sun = np.ones(visible.shape, np.float32)
     rows = surface.reshape(-1, surface.shape[2])
-    _direct_buffer(rows, visible, drawable, receives, origin[0], origin[1], jitter[0], jitter[1], rays, lights, maps, out, sun)
+    _direct_buffer(
+        rows, visible, drawable, receives, mapped, origin[0], origin[1], jitter[0], jitter[1], rays, lights, maps, out, sun
+    )
     return out, sun
 
 

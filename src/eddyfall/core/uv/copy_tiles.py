@@ -1,4 +1,4 @@
-"""Where the charts of copies go: each a tile of its own along U, or all squashed side by side into one tile."""
+"""Where the charts of copies go: each a tile of its own, in a row along U or in a block, or all squashed into one tile."""
 
 import math
 from dataclasses import dataclass, replace
@@ -17,27 +17,37 @@ from eddyfall.core.uv.lightmaps import copy_entry, lightmap_uv_set
 
 @dataclass(frozen=True)
 class TileLayout:
-    """Copy rules whose offsets part the copies; `wide` tiles each copy spans along U from tile `first`, `tiles` copies in all."""
+    """Copy rules whose offsets part the copies. The chart spans `wide` x `tall` tiles from tile (first, first_v); the copies stand in
+    `across` columns and `down` rows."""
 
     rules: dict[str, CopyRule]
     wide: int
-    tiles: int
+    tall: int
     first: int
+    first_v: int
+    across: int
+    down: int
+
+    @property
+    def tiles(self) -> int:
+        """Copies in all, the original counted."""
+        return self.across * self.down
 
 
-def own_tiles(build: Build, mesh: int) -> TileLayout:
-    """Rules of mesh number `mesh` with offsets along U that give each copy whole tiles of its own.
+def own_tiles(build: Build, mesh: int, block: bool = False) -> TileLayout:
+    """Rules of mesh number `mesh` with offsets that give each copy whole tiles of its own, along U; block: mirrors alternate U and V.
 
-    One offset cannot part the copies of a mirror on several axes, so such a rule is split into one rule an axis.
+    One offset cannot part the copies of a mirror on several axes, so such a rule is split into one rule an axis. A shell's edge strip
+    is unwrapped into tiles beyond, since a bare one has no place of its own.
     """
     key = build.scene.mesh_keys[mesh]
     name = f"TEXCOORD_{lightmap_uv_set(build, mesh)}"
-    spans = [p.attributes[name][:, 0] for p in build.scene.meshes[mesh].primitives if name in p.attributes]
-    low, high = min(float(s.min()) for s in spans), max(float(s.max()) for s in spans)
-    first = math.floor(low + 1e-6)
-    wide = max(1, math.ceil(high - 1e-6) - first)
+    spans = [p.attributes[name] for p in build.scene.meshes[mesh].primitives if name in p.attributes]
+    low, high = np.min([s.min(axis=0) for s in spans], axis=0), np.max([s.max(axis=0) for s in spans], axis=0)
+    first = [math.floor(float(v) + 1e-6) for v in low]
+    span = [max(1, math.ceil(float(v) - 1e-6) - f) for v, f in zip(high, first)]
     result: dict[str, CopyRule] = {}
-    stride = wide
+    count = [1, 1]
     before = copy_entry(build, key).copies
     split = any(rule.kind == "mirror" and len(rule.axes) > 1 for rule in before.values())
     for rule_name, rule in sorted(before.items(), key=lambda item: (item[1].order, item[0])):
@@ -46,14 +56,20 @@ def own_tiles(build: Build, mesh: int) -> TileLayout:
             parts = {f"{rule_name} {axis}": rule.model_copy(update={"axes": (axis,)}) for axis in rule.axes}
         for part_name, part in parts.items():
             order = len(result) if split else part.order
-            result[part_name] = part.model_copy(update={"uv_offset": (float(stride), 0.0), "order": order})
-            stride *= part.count if part.kind == "array" else 2
-    return TileLayout(result, wide, stride // wide, first)
+            along = 1 if block and part.kind == "mirror" and count[0] > count[1] else 0
+            offset = [0.0, 0.0]
+            offset[along] = float(span[along] * count[along])
+            update = {"uv_offset": tuple(offset), "order": order, "uv_mirrored": False}
+            if part.kind == "shell":
+                update["strip"] = "unwrapped" if part.strip == "bare" else part.strip
+            result[part_name] = part.model_copy(update=update)
+            count[along] *= part.count if part.kind == "array" else 3 if part.kind == "shell" and update["strip"] != "none" else 2
+    return TileLayout(result, span[0], span[1], first[0], first[1], count[0], count[1])
 
 
 @operation("uv.squash")
 def squash(build: Build, params: dict[str, Any]) -> Build:
-    """Lay the copies of mesh `mesh` side by side in one tile: its lightmap U is divided by their number, their offsets follow.
+    """Lay the copies of mesh `mesh` side by side in one tile: its lightmap UVs are divided by their number, their offsets follow.
 
     ChangeError if there is no such mesh, no copies, or its lightmap shares TEXCOORD_0 with its textures.
     """
@@ -65,17 +81,17 @@ def squash(build: Build, params: dict[str, Any]) -> Build:
         raise ChangeError(f"mesh {key!r} has no copies to squash")
     if lightmap_uv_set(build, index) != 1:
         raise ChangeError("its lightmap shares TEXCOORD_0 with its textures; give it a UV set of its own first")
-    layout = own_tiles(build, index)
-    scale = np.array([1.0 / (layout.wide * layout.tiles), 1.0])
+    layout = own_tiles(build, index, block=True)
+    scale = np.array([1.0 / (layout.wide * layout.across), 1.0 / (layout.tall * layout.down)])
     parts = []
     for part in build.scene.meshes[index].primitives:
         attributes = dict(part.attributes)
         if "TEXCOORD_1" in attributes:
-            uv = attributes["TEXCOORD_1"].astype(np.float64) - [layout.first, 0.0]
+            uv = attributes["TEXCOORD_1"].astype(np.float64) - [layout.first, layout.first_v]
             attributes["TEXCOORD_1"] = freeze((uv * scale).astype(np.float32))
         parts.append(replace(part, attributes=attributes))
     rules = {
-        name: rule.model_copy(update={"uv_offset": (rule.uv_offset[0] * float(scale[0]), 0.0)})
+        name: rule.model_copy(update={"uv_offset": (rule.uv_offset[0] * float(scale[0]), rule.uv_offset[1] * float(scale[1]))})
         for name, rule in layout.rules.items()
     }
     meshes = {**build.setup.meshes, key: copy_entry(build, key).model_copy(update={"copies": rules})}
@@ -84,3 +100,31 @@ def squash(build: Build, params: dict[str, Any]) -> Build:
         scene=build.scene.with_mesh(index, Mesh(build.scene.meshes[index].name, tuple(parts))),
         setup=build.setup.model_copy(update={"meshes": meshes}),
     )
+
+
+@operation("copies.own_parts")
+def own_parts(build: Build, params: dict[str, Any]) -> Build:
+    """Give the copies that each rule of `mesh` makes a material of their own: a twin of theirs under another name."""
+    key = params.get("mesh")
+    if key not in build.scene.mesh_keys:
+        raise ChangeError(f"mesh {key!r} does not exist")
+    entry = copy_entry(build, key)
+    if not entry.copies:
+        raise ChangeError(f"mesh {key!r} has no copies")
+    source = next(
+        (p.material for p in build.scene.meshes[build.scene.mesh_keys.index(key)].primitives if p.material is not None), None
+    )
+    if source is None:
+        raise ChangeError(f"mesh {key!r} has no material to copy")
+    materials, setup_materials, rules = list(build.scene.materials), dict(build.setup.materials), {}
+    for name, rule in sorted(entry.copies.items(), key=lambda item: (item[1].order, item[0])):
+        taken = {m.name for m in materials}
+        twin = next(n for i in range(1, 10_000) if (n := f"{materials[source].name} copy {i}") not in taken)
+        materials.append(replace(materials[source], name=twin))
+        said = build.setup.materials.get(build.scene.material_keys[source])
+        if said is not None:
+            setup_materials[twin] = said
+        rules[name] = rule.model_copy(update={"material": twin})
+    meshes = {**build.setup.meshes, key: entry.model_copy(update={"copies": rules})}
+    setup = build.setup.model_copy(update={"meshes": meshes, "materials": setup_materials})
+    return replace(build, scene=replace(build.scene, materials=tuple(materials)), setup=setup)

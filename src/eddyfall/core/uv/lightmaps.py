@@ -7,6 +7,7 @@ import numpy as np
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import final_mesh
 from eddyfall.core.scene.model import Mesh, Primitive
+from eddyfall.core.scene.receivers import lightmap_uv_set
 from eddyfall.core.scene.setup.tables import MeshSetup
 
 
@@ -19,15 +20,6 @@ class ChartSet:
     uv: np.ndarray
     area: np.ndarray
     resolution: int
-
-
-def lightmap_uv_set(build: Build, mesh: int) -> int | None:
-    """UV set of a mesh's lightmap: what the setup says, else 1 if the mesh has a TEXCOORD_1 of its own; None if neither."""
-    key = build.scene.mesh_keys[mesh]
-    said = copy_entry(build, key).lightmap_uv
-    if said is not None:
-        return said
-    return 1 if any(part.has_own_lightmap_uv for part in build.scene.meshes[mesh].primitives) else None
 
 
 def chart_sets(build: Build, mesh: int) -> list[ChartSet]:
@@ -80,3 +72,6 @@ def lightmapped_meshes(build: Build) -> list[int]:
 
 def triangle_count(mesh: Mesh) -> int:
     return sum(p.triangles for p in mesh.primitives)
+
+
+__all__ = ["ChartSet", "chart_sets", "copy_entry", "lightmap_uv_set", "lightmapped_meshes", "mesh_resolution", "triangle_count"]

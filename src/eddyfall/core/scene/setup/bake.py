@@ -1,16 +1,34 @@
-"""Section `bake`: how the target uses lightmap UVs."""
+"""Section `bake`: how the target uses lightmap UVs, how lightmaps are gathered, finished, stored and sampled."""
 
 from typing import Literal
 
 from eddyfall.core.scene.setup.leaf import Section, leaf
 
+Encoding = Literal["srgb8", "linear16", "half"]
+
 
 class Bake(Section):
     uv_use: Literal["repacked", "as_is"] = leaf(
-        "repacked", "-", "repacked lays charts out anew, so whole tiles are free space; as_is takes uv modulo 1", "bake"
+        "repacked", "-", "repacked lays charts out anew, so whole tiles are free space; as_is takes uv modulo 1", "bake indirect"
     )
     unique_per: Literal["mesh", "part"] = leaf(
-        "mesh", "-", "whether one lightmap serves a whole mesh or each material part has its own", "bake"
+        "mesh", "-", "whether one lightmap serves a whole mesh or each material part has its own", "bake indirect"
     )
     resolution: int = leaf(256, "texel", "edge of a lightmap where the node does not say", "bake", ge=8, le=8192)
     gutter_texels: int = leaf(2, "texel", "free texels kept around charts when they are packed anew", "bake", ge=0, le=64)
+    samples: int = leaf(64, "-", "light paths gathered for each texel", "bake", ge=1, le=65536)
+    bounces: int = leaf(3, "-", "how often bounced light is followed; 0 is direct light only", "bake", ge=0, le=64)
+    hidden: Literal["keep", "mask"] = leaf(
+        "mask", "-", "texels on faces that nothing can see: keep bakes them black, mask fills them from seen neighbours", "bake"
+    )
+    denoise: Literal["off", "within_charts", "across_gaps"] = leaf(
+        "off", "-", "whether noise is smoothed, and whether the filter stops at the borders of charts", "bake"
+    )
+    dilate_texels: int = leaf(2, "texel", "how far charts are continued into their gutters", "bake", ge=0, le=64)
+    encoding: Encoding = leaf("half", "-", "how a lightmap's values are stored", "bake indirect")
+    range_lux: float | None = leaf(
+        None, "lx", "irradiance that the highest code stands for; null takes each lightmap's own maximum", "bake", gt=0, le=1e9
+    )
+    dither: bool = leaf(False, "-", "whether values are dithered by half a code before they are rounded", "bake indirect")
+    filter: Literal["nearest", "linear"] = leaf("linear", "-", "how lightmap texels are filtered when drawn", "indirect")
+    mips: bool = leaf(False, "-", "whether lightmaps have mip chains when drawn", "indirect")

@@ -13,7 +13,18 @@ from eddyfall.core.scene.setup.depth import Depth
 from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.picture import Exposure, Order, Textures
 from eddyfall.core.scene.setup.shadow import Shadow
-from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetup, NodeSetup, Override, Shader, Viewpoint
+from eddyfall.core.scene.setup.tables import (
+    BakedMap,
+    FocusRegion,
+    LightSet,
+    LightSetup,
+    MaterialSetup,
+    MeshSetup,
+    NodeSetup,
+    Override,
+    Shader,
+    Viewpoint,
+)
 
 SECTIONS: dict[str, type[Section]] = {
     "depth": Depth,
@@ -48,6 +59,12 @@ class Setup(Section):
     meshes: dict[str, MeshSetup] = Field(default_factory=dict, description="by glTF mesh key")
     nodes: dict[str, NodeSetup] = Field(default_factory=dict, description="by glTF node key")
     lights: dict[str, LightSetup] = Field(default_factory=dict, description="by glTF light node key, or a new name with kind")
+    light_sets: dict[str, LightSet] = Field(default_factory=dict, description="lights that shine together, by name")
+    focus_regions: dict[str, FocusRegion] = Field(default_factory=dict, description="bake focus regions by name")
+    lightmaps: dict[str, dict[str, BakedMap]] = Field(
+        default_factory=dict,
+        description="by receiver (node, or drawable where each part has its own), then light set (as_set: none)",
+    )
 
 
 def read_setup(path: Path | str) -> tuple[Setup, dict[str, Any]]:
@@ -78,6 +95,11 @@ def parse_setup(raw: dict[str, Any]) -> Setup:
     for name, viewpoint in setup.viewpoints.items():
         if viewpoint.role not in setup.roles and viewpoint.role not in ("edit", "play"):
             raise SetupError(f"role {viewpoint.role!r} is not in roles", f"viewpoints.{name}.role")
+        if viewpoint.light_set is not None and viewpoint.light_set not in setup.light_sets:
+            raise SetupError(f"light set {viewpoint.light_set!r} is not in light_sets", f"viewpoints.{name}.light_set")
+    for name, region in setup.focus_regions.items():
+        if any(low >= high for low, high in zip(region.low_m, region.high_m)):
+            raise SetupError("low_m must lie below high_m on every axis", f"focus_regions.{name}")
     for name, material in setup.materials.items():
         if material.shader is not None and material.shader not in setup.shaders and material.shader not in STOCK_SHADERS.values():
             raise SetupError(f"shader {material.shader!r} is not in shaders", f"materials.{name}.shader")

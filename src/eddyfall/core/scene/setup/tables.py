@@ -31,7 +31,9 @@ class MaterialSetup(Section):
 class CopyRule(Section):
     """One copy rule of a mesh, evaluated at export. Rules apply one after the other, in `order`."""
 
-    kind: Literal["mirror", "array"] = leaf("array", "-", "mirror adds mirrored copies, array adds shifted copies", "geometry")
+    kind: Literal["mirror", "array", "shell"] = leaf(
+        "array", "-", "mirror adds mirrored copies, array shifted ones, shell an inner side at some thickness", "geometry"
+    )
     order: int = leaf(0, "-", "rules with a smaller number apply first", "geometry", ge=0, le=1000)
     axes: tuple[Literal["x", "y", "z"], ...] = Field(
         ("x",),
@@ -43,6 +45,13 @@ class CopyRule(Section):
     count: int = leaf(2, "-", "how many there are with the original (array)", "geometry", ge=1, le=4096)
     step_m: Vec3 = leaf((1.0, 0.0, 0.0), "m", "shift from one array copy to the next, in the mesh's own space", "geometry")
     uv_offset: Vec2 = leaf((0.0, 0.0), "tile", "added to the lightmap UV once for each array step or mirrored axis", "geometry")
+    uv_mirrored: bool = leaf(
+        False, "-", "copies' UVs are mirrored into the next tile instead of shifted; textures must wrap mirrored", "geometry"
+    )
+    thickness_m: float = leaf(0.1, "m", "distance of a shell's inner side behind its outer one", "geometry", gt=0, le=1000)
+    strip: Literal["none", "bare", "unwrapped"] = leaf(
+        "bare", "-", "edge strip of a shell: none, with the UVs of the faces it grows from (bare), or unwrapped", "geometry"
+    )
     material: str | None = leaf(None, "-", "material of the copies, as a material part of their own; null keeps it", "geometry")
 
 
@@ -59,11 +68,18 @@ class NodeSetup(Section):
     casts: bool = leaf(True, "-", "whether it casts shadows", "shadow")
     receives: bool = leaf(True, "-", "whether shadows fall on it", "opaque")
     lightmap_size: int | None = leaf(None, "texel", "edge of its lightmap; null takes bake.resolution", "bake", ge=8, le=8192)
+    lightmapped: bool = leaf(True, "-", "whether it has a lightmap, if its mesh has lightmap UVs", "bake indirect")
+    merges_children: bool = leaf(
+        False, "-", "whether meshes of nodes below it merge with it at export, sharing its lightmap", "bake indirect"
+    )
 
 
 class LightSetup(Section):
     on: bool = leaf(True, "-", "whether the light shines", "opaque")
     casts: bool | None = leaf(None, "-", "whether it casts shadows; null: suns do, point and spot lights do not", "shadow opaque")
+    bakes: Literal["all", "bounce", "none"] = leaf(
+        "all", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", "bake opaque"
+    )
     kind: Literal["sun"] | None = leaf(None, "-", "sun adds a sun that the scene file does not have", "opaque shadow")
     towards: Vec3 = leaf((0.3, 0.8, 0.5), "-", "direction to an added sun", "opaque shadow")
     illuminance_lux: float = leaf(0.0, "lx", "illuminance of an added sun on a face turned to it", "opaque", ge=0, le=1e7)
@@ -78,6 +94,7 @@ class Viewpoint(Section):
     target: Vec3 | None = leaf(None, "m", "point looked at", "camera")
     fov_y_deg: float = leaf(55.0, "deg", "vertical field of view when no glTF camera is named", "camera", ge=1, le=170)
     role: str = leaf("play", "-", "role whose settings apply", "camera")
+    light_set: str | None = leaf(None, "-", "light set that shines; null is every light as it says itself", "opaque indirect")
     set: dict[str, dict[str, Any]] = Field(default_factory=dict, description="settings of this viewpoint alone: exposure only")
 
     @model_validator(mode="after")
@@ -87,6 +104,36 @@ class Viewpoint(Section):
         if self.camera is None and self.eye == self.target:
             raise ValueError("eye and target must differ")
         return self
+
+
+class LightSet(Section):
+    """Which lights shine together, and so share a set of lightmaps."""
+
+    on: dict[str, bool] = Field(
+        default_factory=dict, description="by light key: whether it shines in this set; others as they say"
+    )
+
+
+class FocusRegion(Section):
+    """A bake focus region: where there are any, bounced light is gathered only inside them."""
+
+    low_m: Vec3 = leaf((-1e9, -1e9, -1e9), "m", "low corner, world space", "bake")
+    high_m: Vec3 = leaf((1e9, 1e9, 1e9), "m", "high corner, world space", "bake")
+
+
+class BakedMap(Section):
+    """The stored lightmap of one receiver in one light set, and what it was baked from (stamps are content hashes)."""
+
+    image: str = Field(description="glTF image key", json_schema_extra={"unit": "-"})
+    encoding: Literal["srgb8", "linear16", "half"] = leaf("half", "-", "how its codes stand for values", "indirect")
+    scale_lux: float = leaf(1.0, "lx", "irradiance of the highest code (srgb8, linear16); 1 for half", "indirect", gt=0)
+    surface: str = leaf("", "-", "stamp of the receiver: geometry, place, lightmap UVs, bake settings", "bake")
+    scene: str = leaf("", "-", "stamp of all that light could meet and all that shone", "bake")
+    lights: dict[str, str] = Field(default_factory=dict, description="stamps of the lights that reached it")
+    drawables: dict[str, str] = Field(default_factory=dict, description="stamps of the drawables its light paths met")
+    over: tuple[str, ...] = Field(
+        (), description="drawables named by the image's alpha: what covers most of a texel's sky", strict=False
+    )
 
 
 class Override(Section):

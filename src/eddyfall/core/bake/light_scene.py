@@ -1,0 +1,124 @@
+"""The build as a bake sees it: what blocks and reflects light, and what shines. Plain arrays, so that it can be sent to workers."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from embreex.mesh_construction import TriangleMesh
+from embreex.rtcore_scene import EmbreeScene
+
+from eddyfall.core.frame.stage import make_cutouts, make_lights, make_state, make_textures
+from eddyfall.core.hashing import digest
+from eddyfall.core.passes.contract import LightState
+from eddyfall.core.raster.rasterise import Cutouts
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.tables import LightSetup, Shader
+from eddyfall.core.shade.lights import Lights
+from eddyfall.core.shade.surface import Surfaces
+from eddyfall.core.shade.textures import build_store
+
+
+@dataclass
+class LitScene:
+    """World arrays of the build (as Geometry has them) and how light meets them.
+
+    prim (p,) int64: triangle of each blocker; double_sided (drawables,) uint8; material (drawables,) row of `surfaces`; sky (3, 3) zenith,
+    horizon, ground radiance, zero if it lights nothing; direct (lights,) bool: its direct light is baked; casts (lights,) bool: it is
+    blocked; focus (f, 2, 3) focus regions, none = everywhere; step_m how far rays start off a surface, beyond float32's error.
+    """
+
+    positions: np.ndarray
+    normals: np.ndarray
+    uv0: np.ndarray
+    uv1: np.ndarray
+    triangles: np.ndarray
+    owner: np.ndarray
+    prim: np.ndarray
+    double_sided: np.ndarray
+    material: np.ndarray
+    surfaces: Surfaces
+    cutouts: Cutouts
+    alpha_uv: np.ndarray
+    lights: Lights
+    light_names: tuple[str, ...]
+    direct: np.ndarray
+    casts: np.ndarray
+    sky: np.ndarray
+    focus: np.ndarray
+    step_m: float
+    _embree: Any = field(default=None, repr=False)
+
+    def __getstate__(self) -> dict[str, Any]:
+        return {**self.__dict__, "_embree": None}
+
+    @property
+    def embree(self) -> Any:
+        """The ray scene, made when first asked for (in each process for itself)."""
+        if self._embree is None:
+            scene = EmbreeScene()
+            corners = np.ascontiguousarray(self.positions[self.triangles[self.prim]], np.float32)
+            mesh = TriangleMesh(scene, corners) if len(corners) else None
+            self._embree = (scene, mesh)
+        return self._embree[0]
+
+    @property
+    def has_cutouts(self) -> bool:
+        return bool((self.cutouts.material[self.owner[self.prim]] >= 0).any())
+
+
+def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitScene:
+    """What a bake of one light set (None: lights as they say themselves) sees of a build."""
+    state = make_state(build, geometry, frozenset(), False)
+    bakes = np.array([build.setup.shaders.get(s, Shader()).passes.bake for s in state.shader], bool)
+    taking_part = state.casts & state.drawn & bakes & (state.blend < 2)
+    store, used = build_store(build.scene.images, build.scene.materials, True)
+    textures = make_textures(build, geometry, store, used, 0.0, 1)
+    states = [light for light in make_lights(build, light_set) if light.bakes != "none"]
+    sky = build.setup.sky
+    radiance = np.array([sky.zenith_rgb, sky.horizon_rgb, sky.ground_rgb], np.float64)
+    low, high = geometry.scene_bounds
+    size = float(np.abs(np.concatenate([low, high])).max()) if len(geometry.drawables) > 1 else 1.0
+    regions = build.setup.focus_regions.values()
+    return LitScene(
+        geometry.positions,
+        geometry.normals,
+        geometry.uv0,
+        geometry.uv1,
+        geometry.triangles,
+        geometry.owner,
+        np.flatnonzero(taking_part[geometry.owner]),
+        state.double_sided.astype(np.uint8),
+        state.material,
+        textures.surfaces,
+        make_cutouts(build, geometry, textures),
+        textures.alpha_uv,
+        light_arrays(states),
+        tuple(light.name for light in states),
+        np.array([light.bakes == "all" for light in states], bool),
+        np.array([build.setup.lights.get(light.name, LightSetup()).casts is not False for light in states], bool),
+        radiance if sky.ambient else radiance * 0.0,
+        np.array([(r.low_m, r.high_m) for r in regions], np.float64).reshape(-1, 2, 3),
+        max(1e-4, size * 2e-6),
+    )
+
+
+def light_arrays(states: list[LightState]) -> Lights:
+    """Light states as the kernels read them, without shadow maps."""
+    n = len(states)
+    return Lights(
+        np.array([s.kind for s in states], np.int32),
+        np.array([s.place for s in states], np.float64).reshape(n, 3),
+        np.array([s.towards for s in states], np.float64).reshape(n, 3),
+        np.array([s.power for s in states], np.float64).reshape(n, 3),
+        np.array([s.range_m for s in states], np.float64),
+        np.array([s.cone for s in states], np.float64).reshape(n, 2),
+        np.zeros(n, np.int32),
+        np.zeros(n, np.int32),
+        np.zeros(n, np.uint8),
+    )
+
+
+def light_stamp(light: LightState) -> str:
+    """Content hash of all that a bake takes from a light."""
+    return digest(light.kind, light.place, light.towards, light.power, light.range_m, light.cone, light.casts, light.bakes)[:12]

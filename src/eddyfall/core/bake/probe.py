@@ -1,0 +1,39 @@
+"""Whether light paths of a receiver meet something they did not meet when it was baked: the bake's own first paths, traced again.
+
+The same numbers give the same paths while nothing changes, so whatever they meet beyond the record is new.
+"""
+
+import numpy as np
+
+from eddyfall.core.bake.gather import gather
+from eddyfall.core.bake.light_scene import light_scene
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.receivers import Receiver
+from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.tables import BakedMap
+
+PROBE_SAMPLES = 8
+
+
+def newly_met(
+    build: Build, geometry: Geometry, light_set: str | None, records: list[tuple[Receiver, BakedMap]], bake: Bake
+) -> dict[str, tuple[frozenset[str], frozenset[str], np.ndarray]]:
+    """By receiver: (drawables, lights its paths meet that its record does not name, texels (h, w) bool that a new drawable covers)."""
+    from eddyfall.core.bake.run import job_of, receiver_footprint
+
+    if not records:
+        return {}
+    scene = light_scene(build, geometry, light_set)
+    result = {}
+    for receiver, record in records:
+        owned, triangles = receiver_footprint(geometry, receiver)
+        job = job_of(receiver, owned, triangles, bake, samples=min(PROBE_SAMPLES, bake.samples))
+        got = gather(scene, job)
+        names = [d.name for d in geometry.drawables]
+        drawables = {names[i] for i in np.flatnonzero(got.drawables)} - set(record.drawables)
+        lights = {scene.light_names[i] for i in np.flatnonzero(got.lights)} - set(record.lights)
+        covered = np.zeros(owned.edge * owned.edge, bool)
+        covered[owned.texel] = np.isin(got.over, [i for i, n in enumerate(names) if n in drawables])
+        result[receiver.name] = (frozenset(drawables), frozenset(lights), covered.reshape(owned.edge, owned.edge))
+    return result

@@ -1,0 +1,135 @@
+"""Stamps: what a lightmap was baked from, and so which lightmaps no longer fit the build.
+
+A receiver's map depends on the receiver itself, on the lights that reached it and on the drawables its light paths met. Each has a
+stamp, a hash of its content. A map is stale if one of them changed, went, or if something new gets in the way of its paths.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.bake.light_scene import light_stamp
+from eddyfall.core.frame.lightmap_store import stored_map
+from eddyfall.core.frame.stage import make_lights, make_state
+from eddyfall.core.hashing import digest
+from eddyfall.core.passes.contract import LightState
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.receivers import Receiver, receivers, triangles_of, uv_of
+from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.tables import Shader
+
+
+@dataclass(frozen=True)
+class Stamps:
+    """Stamps of a build for one light set: of every drawable that takes part in bakes, of every light that shines."""
+
+    drawables: dict[str, str]
+    lights: dict[str, str]
+    light_states: tuple[LightState, ...]
+
+
+@dataclass(frozen=True)
+class Staleness:
+    """A receiver's state: `missing` (never baked), or why its map no longer fits (empty: it does). texels (h, w) bool: texels most of
+    whose light came past something that changed; all of them where the receiver itself changed."""
+
+    receiver: Receiver
+    missing: bool
+    why: tuple[str, ...]
+    texels: np.ndarray | None
+
+    @property
+    def fresh(self) -> bool:
+        return not self.missing and not self.why
+
+
+def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
+    """Stamps of all that can matter to a bake."""
+    state = make_state(build, geometry, frozenset(), False)
+    images = build.scene.images
+    drawables = {}
+    for i, d in enumerate(geometry.drawables[:-1]):
+        takes_part = build.setup.shaders.get(state.shader[i], Shader()).passes.bake and state.blend[i] < 2
+        if not (state.drawn[i] and state.casts[i] and takes_part):
+            continue
+        used = triangles_of(geometry, (i,))
+        places = np.ascontiguousarray(geometry.positions[geometry.triangles[used]]) + np.float32(0)
+        material = build.scene.materials[d.material] if d.material >= 0 else None
+        textures = []
+        if material is not None:
+            uses = (material.base_texture, material.metallic_roughness_texture, material.emissive_texture)
+            textures = [images[u.image].pixels for u in uses if u is not None]
+        drawables[d.name] = digest(places, material, textures, bool(state.double_sided[i]), int(state.blend[i]))[:12]
+    lights = tuple(light for light in make_lights(build, light_set) if light.bakes != "none")
+    return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
+
+
+def surface_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bake) -> str:
+    """Stamp of a receiver: its triangles' places and lightmap UVs, its size, how it is baked, the sky, the focus regions."""
+    used = triangles_of(geometry, receiver.drawables)
+    corners = geometry.triangles[used]
+    gathering = (
+        bake.samples,
+        bake.bounces,
+        bake.hidden,
+        bake.denoise,
+        bake.dilate_texels,
+        bake.range_lux,
+        bake.encoding,
+        bake.dither,
+    )
+    return digest(
+        np.ascontiguousarray(geometry.positions[corners]), np.ascontiguousarray(geometry.normals[corners]),
+        np.ascontiguousarray(uv_of(geometry, receiver.uv_set)[corners]),
+        receiver.resolution, receiver.low, receiver.side, receiver.wraps, gathering, build.setup.sky, dict(build.setup.focus_regions),
+    )[:12]  # fmt: skip
+
+
+def stale(build: Build, geometry: Geometry, light_set: str | None = None, bake: Bake | None = None) -> list[Staleness]:
+    """The state of every receiver of a build in one light set."""
+    from eddyfall.core.bake.probe import newly_met  # it traces rays: only needed where something is new
+
+    bake = bake or build.setup.bake
+    now = stamps(build, geometry, light_set)
+    everyone = receivers(build, geometry, bake)
+    records = {r.name: stored_map(build, r.name, light_set) for r in everyone}
+    altered = [
+        (r, found.record) for r in everyone if (found := records[r.name]) is not None and found.record.scene != scene_stamp(now)
+    ]
+    met = newly_met(build, geometry, light_set, altered, bake)
+    result = []
+    for r in everyone:
+        found = records[r.name]
+        if found is None:
+            result.append(Staleness(r, True, (), None))
+            continue
+        gone = {n for n, s in found.record.drawables.items() if now.drawables.get(n) != s}
+        lamps = {n for n, s in found.record.lights.items() if now.lights.get(n) != s}
+        new_drawables, new_lights, new_texels = met.get(r.name, (frozenset(), frozenset(), None))
+        why = []
+        own = surface_stamp(build, geometry, r, bake) != found.record.surface
+        if own:
+            why.append("the receiver or how it is baked changed")
+        why += [f"light {n} {'changed' if n in now.lights else 'no longer shines'}" for n in sorted(lamps)]
+        why += [f"light {n} reaches it now" for n in sorted(new_lights - lamps)]
+        why += [f"{n} {'changed' if n in now.drawables else 'is gone'}" for n in sorted(gone)]
+        why += [f"{n} stands in its light now" for n in sorted(new_drawables - gone)]
+        texels = np.zeros(found.over.shape, bool)
+        if own or lamps or new_lights:
+            texels[:] = True
+        for number, name in enumerate(found.record.over, 1):
+            if name in gone:
+                texels |= found.over == number
+        if new_texels is not None and new_texels.shape == texels.shape:
+            texels |= new_texels
+        result.append(Staleness(r, False, tuple(why), texels))
+    return result
+
+
+def scene_stamp(now: Stamps) -> str:
+    """Stamp of all that light can meet and all that shines: if it is the same, nothing is new."""
+    return digest(sorted(now.drawables.items()), sorted(now.lights.items()))[:12]
+
+
+__all__ = ["Staleness", "Stamps", "scene_stamp", "stale", "stamps", "surface_stamp"]

@@ -1,0 +1,86 @@
+"""Gathered light kept by what it was gathered from, so that applying a bake again costs nothing. In memory, and in a folder if one is set.
+
+A cache and no more: what is not in it is gathered anew, with the same result to the bit.
+"""
+
+import io
+import os
+from collections import OrderedDict
+from dataclasses import fields
+from pathlib import Path
+
+import numpy as np
+
+from eddyfall.core.bake.finish import Raw
+from eddyfall.core.hashing import digest
+
+MEMORY_BYTES = 256 * 1024**2
+
+
+class RawStore:
+    """Raw results by key, the least recently used let go beyond MEMORY_BYTES."""
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self.folder = folder
+        self._held: OrderedDict[str, tuple[Raw, tuple[str, ...]]] = OrderedDict()
+
+    def get(self, key: str) -> tuple[Raw, tuple[str, ...]] | None:
+        """(raw, names `over` indexes) or None."""
+        if key in self._held:
+            self._held.move_to_end(key)
+            return self._held[key]
+        path = self._path(key)
+        if path is None or not path.exists():
+            return None
+        try:
+            with np.load(path, allow_pickle=False) as data:
+                values = {f.name: data[f.name] for f in fields(Raw) if f.name != "samples"}
+                entry = Raw(**values, samples=int(data["samples"])), tuple(str(n) for n in data["names"])
+        except (OSError, ValueError, KeyError):
+            return None
+        self._hold(key, entry)
+        return entry
+
+    def put(self, key: str, raw: Raw, names: tuple[str, ...]) -> None:
+        """Keep a result; written whole or not at all."""
+        self._hold(key, (raw, names))
+        path = self._path(key)
+        if path is None:
+            return
+        stream = io.BytesIO()
+        np.savez_compressed(
+            stream, names=np.array(names, dtype=str), **{f.name: np.asarray(getattr(raw, f.name)) for f in fields(Raw)}
+        )
+        path.parent.mkdir(parents=True, exist_ok=True)
+        part = path.with_suffix(f".{os.getpid()}.part")
+        part.write_bytes(stream.getvalue())
+        part.replace(path)
+
+    def _hold(self, key: str, entry: tuple[Raw, tuple[str, ...]]) -> None:
+        self._held[key] = entry
+        self._held.move_to_end(key)
+        while len(self._held) > 1 and sum(_bytes(raw) for raw, _ in self._held.values()) > MEMORY_BYTES:
+            self._held.popitem(last=False)
+
+    def _path(self, key: str) -> Path | None:
+        return None if self.folder is None else self.folder / key[:2] / f"{key}.npz"
+
+
+def _bytes(raw: Raw) -> int:
+    return sum(np.asarray(getattr(raw, f.name)).nbytes for f in fields(Raw))
+
+
+def _folder() -> Path | None:
+    place = os.environ.get("EDDYFALL_BAKE_CACHE")
+    return Path(place) if place else None
+
+
+STORE = RawStore(_folder())
+
+
+def raw_key(surface: str, scene: str) -> str:
+    """Key of a receiver's raw result: stamp of its surface and of everything its light may have met."""
+    return digest("raw", surface, scene)[:40]
+
+
+__all__ = ["STORE", "RawStore", "raw_key"]
