@@ -52,7 +52,11 @@ def under_a_partition(resolution: int, at_m: float = 3.03, long_m: float = 6.4, 
     """
     long, wide, top = long_m, 0.4, 1 - 4 / resolution
     floor = panel("floor", (0, 0, wide), (long, 0, 0), (0, 0, -wide), matt("floor", 0.0), [[0, 1], [1, 1], [1, top], [0, top]])
-    wall = Thing("partition", Shape().quad((at_m, 0, wide), (0, 0, -wide), (0, 2, 0)), Material("sheet", base_rgba=(0, 0, 0, 1), metallic=0.0, double_sided=True, ior=1.0))
+    wall = Thing(
+        "partition",
+        Shape().quad((at_m, 0, wide), (0, 0, -wide), (0, 2, 0)),
+        Material("sheet", base_rgba=(0, 0, 0, 1), metallic=0.0, double_sided=True, ior=1.0),
+    )
     roof = Thing("roof", Shape().box((at_m, 2, -0.1), (long + 1, 2.1, wide + 0.1)), matt("wall", 0.0))
     suns = {
         "sun": {"kind": "sun", "towards": [0, 1, 0], "illuminance_lux": 0.95},

@@ -82,6 +82,9 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("demo", _demo, "write the demo build, sweep it, repair it, sweep it again", file=False)
     sub.add_argument("--out", type=Path, required=True, metavar="DIR")
     sub.add_argument("--only-write", action="store_true", help="write the files and stop")
+    sub.add_argument(
+        "--hall", action="store_true", help="the pump hall with its lightmaps instead of the river front; only written"
+    )
     add_commands(command)
     command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
     command("passes", _passes, "print the pass table of the renderer", file=False)
@@ -172,7 +175,7 @@ def _sweep(args: Any) -> int:
     from eddyfall.core.handover.package import changes_document, json_bytes, write_new
     from eddyfall.core.handover.report import sweep_json
     from eddyfall.core.handover.sarif import sarif
-    from eddyfall.core.sweep import sweep
+    from eddyfall.core.sweep import best_changes, sweep
     from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 
     out, build = Out(args), opened(args)
@@ -183,19 +186,12 @@ def _sweep(args: Any) -> int:
     if args.sarif:
         write_new(args.sarif, json_bytes(sarif(result, args.file.name)), inputs(args))
     if args.changes_out:
-        write_new(args.changes_out, json_bytes(changes_document(best_changes(result))), inputs(args))
+        write_new(args.changes_out, json_bytes(changes_document(best_changes(build, result))), inputs(args))
     if args.html:
         sheet = html_sheet(build, result, name=args.file.stem, renderer=renderer, when=_today())
         write_new(args.html, sheet.encode(), inputs(args))
     out.result(sweep_json(result), inputs(args))
     return 1 if result.at_or_above(args.fail_on) else 0
-
-
-def best_changes(result: Any) -> tuple[Any, ...]:
-    """The best remedy of each finding that has one, ids made unique."""
-    from eddyfall.core.scene.changes import rename_clashes
-
-    return rename_clashes([f.best.change for f in result.findings if f.best])
 
 
 def _today() -> str:
@@ -308,8 +304,10 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.write import write_demo
 
     out = Out(args)
-    if args.only_write:
-        paths = write_demo(args.out)
+    if args.only_write or args.hall:
+        from eddyfall.demo.hall import write_hall
+
+        paths = write_hall(args.out) if args.hall else write_demo(args.out)
         out.result({"files": {k: str(p) for k, p in paths.items()}}, [])
         for kind, path in paths.items():
             out.say(f"{kind}: {path}")

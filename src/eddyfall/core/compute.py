@@ -95,7 +95,7 @@ class DaskCluster:
         held = self.client.scatter(shared, broadcast=True, hash=False)
         futures = {self.client.submit(work, held, task, pure=False): number for number, task in enumerate(tasks)}
         try:
-            for future in as_completed(list(futures)):
+            for future in as_completed(list(futures)):  # type: ignore[no-untyped-call]
                 yield futures[future], future.result()
         finally:
             self.client.cancel(list(futures))

@@ -172,7 +172,7 @@ def _unit(v: np.ndarray) -> np.ndarray:
     return v / np.maximum(np.linalg.norm(v, axis=1, keepdims=True), 1e-12)
 
 
-def grid_charts(shape: Shape, gap: float = 0.06) -> np.ndarray:
+def grid_charts(shape: Shape, gap: float = 0.16) -> np.ndarray:
     """Lightmap UVs (n, 2): every piece added to the shape in a cell of its own, none overlapping."""
     cells = math.ceil(math.sqrt(len(shape.positions)))
     result = []

@@ -13,8 +13,8 @@ from eddyfall.core.handover.package import changes_document, json_bytes, write_n
 from eddyfall.core.handover.report import lineup_json, sweep_json
 from eddyfall.core.handover.sarif import sarif
 from eddyfall.core.lineup import line_up
-from eddyfall.core.scene.changes import apply_changes, rename_clashes
-from eddyfall.core.sweep import sweep
+from eddyfall.core.scene.changes import apply_changes
+from eddyfall.core.sweep import best_changes, sweep
 from eddyfall.core.sweep.findings import SweepResult
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.demo.write import NAME, write_demo
@@ -51,7 +51,7 @@ def walk(folder: Path, say: Callable[[str], None], progress: Callable[[str, floa
         say(f"   {trial.verdict:38s} {trial.title} ({trial.before:.4g} -> {trial.after:.4g} {lineup.unit})")
     say(f"   and {max(len(lineup.trials) - 5, 0)} more trials, kept in the sheet")
     say("4. Applying the best remedy of each finding")
-    changes = rename_clashes([f.best.change for f in before.findings if f.best])
+    changes = best_changes(build, before)
     for change in changes:
         say(f"   {change.title} [{change.scope}]")
     repaired = apply_changes(build, changes)

@@ -3,12 +3,16 @@
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import uniform_filter
 
 from eddyfall.core.scene.setup.bake import Encoding
 from eddyfall.core.shade.lightmap_codes import exact_codes, from_codes, to_codes
 
-VISIBLE_STEP = 0.01  # a step of 1 % shows on a smooth wall (Weber fraction, common practice)
+VISIBLE_STEP = 0.03  # a step of 3 % shows on a dim, smooth wall (Weber fraction, common practice)
 LEAST_RUNS = 6
+STRAY = 0.12  # codes that a step strays from the true value on average, a few texels round: dithered and noisy ones do not
+AROUND = 7
+LEAST_SHARE = 0.02
 
 
 @dataclass(frozen=True)
@@ -37,39 +41,43 @@ def measure_bands(values: np.ndarray, covered: np.ndarray, encoding: Encoding, s
     codes = to_codes(y, encoding, scale, dither)[..., 0].astype(np.int64)
     exact = exact_codes(inside, encoding, scale)
     widths, steps, texels = [], [], 0
-    for c, m in ((codes, covered), (codes.T, covered.T)):
-        width, step, here = _staircase(c, m, encoding, scale)
+    off = np.abs(uniform_filter(np.where(covered, codes - exact_codes(y, encoding, scale)[..., 0], 0.0), AROUND))
+    for c, m, o in ((codes, covered, off), (codes.T, covered.T, off.T)):
+        width, step, here = _staircase(c, m, o, encoding, scale)
         widths += width
         steps += step
         texels = max(texels, here)
-    if len(widths) < LEAST_RUNS:
+    if len(widths) < LEAST_RUNS or texels < LEAST_SHARE * int(covered.sum()):
         return Bands(1.0, 0.0, 0.0, float(exact.min()), float(exact.max()))
     return Bands(
         float(np.median(widths)), float(np.median(steps)), texels / int(covered.sum()), float(exact.min()), float(exact.max())
     )
 
 
-def _staircase(codes: np.ndarray, covered: np.ndarray, encoding: Encoding, scale: float) -> tuple[list[int], list[float], int]:
+def _staircase(
+    codes: np.ndarray, covered: np.ndarray, off: np.ndarray, encoding: Encoding, scale: float
+) -> tuple[list[int], list[float], int]:
     """(widths, relative step heights, texels that show) of runs along rows."""
-    widths: list[int] = []
-    heights: list[float] = []
-    texels = 0
-    for row, there in zip(codes, covered):
-        if there.sum() < 3:
-            continue
-        cuts = np.flatnonzero((np.diff(row) != 0) | ~there[:-1] | ~there[1:])
-        starts, ends = np.concatenate([[0], cuts + 1]), np.concatenate([cuts + 1, [len(row)]])
-        for k in range(1, len(starts) - 1):
-            a, b = int(starts[k]), int(ends[k])
-            if not (there[a - 1 : b + 1].all() and b < len(row)):
-                continue
-            before, after = row[a] - row[a - 1], row[b] - row[a]
-            if abs(before) != 1 or before != after:
-                continue
-            value, after_value = (float(v) for v in from_codes(np.array([row[a], row[b]]), encoding, scale))
-            height = abs(after_value - value) / max(min(value, after_value), 1e-12)
-            widths.append(b - a)
-            heights.append(height)
-            if b - a > 1 and height > VISIBLE_STEP:
-                texels += b - a
-    return widths, heights, texels
+    # A column of uncovered texels at both ends keeps rows apart once they are laid end to end.
+    code = np.pad(codes, ((0, 0), (1, 1))).reshape(-1)
+    there = np.pad(covered, ((0, 0), (1, 1))).reshape(-1)
+    cut = np.flatnonzero((np.diff(code) != 0) | (there[:-1] != there[1:])) + 1
+    start, end = np.concatenate([[0], cut]), np.concatenate([cut, [len(code)]])
+    if len(start) < 3:
+        return [], [], 0
+    value = code[start]
+    inside = there[start]
+    middle = np.arange(1, len(start) - 1)
+    before, after = value[middle] - value[middle - 1], value[middle + 1] - value[middle]
+    ladder = np.concatenate([[0.0], np.cumsum(np.pad(off, ((0, 0), (1, 1))).reshape(-1))])
+    strays = (ladder[end] - ladder[start]) >= STRAY * (end - start)
+    good = middle[
+        strays[middle] & (np.abs(before) == 1) & (before == after) & inside[middle] & inside[middle - 1] & inside[middle + 1]
+    ]
+    if not len(good):
+        return [], [], 0
+    here, following = (from_codes(value[g], encoding, scale).astype(float) for g in (good, good + 1))
+    height = np.abs(following - here) / np.maximum(np.minimum(here, following), 1e-12)
+    width = end[good] - start[good]
+    shown = (width > 1) & (height > VISIBLE_STEP)
+    return width.tolist(), height.tolist(), int(width[shown].sum())

@@ -214,7 +214,10 @@ class _Explainer:
         if len(self.scene.focus):
             everywhere = samples_of(self.scene, replace(self.job, everywhere=True))
             trials.append(("bake.uncovered", lambda: self.value(samples=everywhere), {}))
-        y = lambda rgb: float(luminance(np.asarray(rgb, np.float64)))  # noqa: E731
+
+        def y(rgb: np.ndarray) -> float:
+            return float(luminance(np.asarray(rgb, np.float64)))
+
         here = y(fresh)
         effects = [(code, here - y(make()), facts) for code, make, facts in trials]
         # What is stored differs from the fresh texel by its codes, and by being out of date.
@@ -244,7 +247,8 @@ class _Explainer:
         found = stored_map(self.build, self.receiver.name, self.light_set)
         encoding = found.record.encoding if found is not None else self.bake.encoding
         scale = found.record.scale_lux if found is not None else (self.bake.range_lux or float(np.max(rgb)) or 1.0)
-        return from_codes(to_codes(np.asarray(rgb)[None, None], encoding, scale), encoding, scale)[0, 0].astype(np.float64)
+        codes = to_codes(np.asarray(rgb)[None, None], encoding, scale)
+        return np.asarray(from_codes(codes, encoding, scale)[0, 0], np.float64)
 
     # -- what each cause knows --
 

@@ -74,7 +74,11 @@ def gather(scene: LitScene, job: Job) -> Gathered:
             np.zeros(len(scene.double_sided), bool), 0,
         )  # fmt: skip
     return Gathered(
-        *(np.concatenate([getattr(p, name) for p in parts]) for name in ("mean", "seen_mean", "variance", "hidden", "over")),
+        np.concatenate([p.mean for p in parts]),
+        np.concatenate([p.seen_mean for p in parts]),
+        np.concatenate([p.variance for p in parts]),
+        np.concatenate([p.hidden for p in parts]),
+        np.concatenate([p.over for p in parts]),
         np.logical_or.reduce([p.lights for p in parts]),
         np.logical_or.reduce([p.drawables for p in parts]),
         sum(p.rays for p in parts),
@@ -131,7 +135,8 @@ def samples_of(scene: LitScene, job: Job) -> Samples:
     inside = np.ones(n, bool)
     if len(scene.focus) and not job.everywhere:
         at = paths.place[:, None, :]
-        inside = ((at >= scene.focus[:, 0]) & (at <= scene.focus[:, 1])).all(axis=2).any(axis=1)
+        within = np.asarray(((at >= scene.focus[:, 0]) & (at <= scene.focus[:, 1])).all(axis=2))
+        inside = np.asarray(within.any(axis=1))
     hidden, first = np.zeros(n, bool), np.full(n, -1, np.int32)
     rays = 0
     for bounce in range(job.bounces + 1):
@@ -139,8 +144,7 @@ def samples_of(scene: LitScene, job: Job) -> Samples:
             if bounce == 0 and not scene.direct[i]:
                 continue
             rays += _add_light(scene, paths, alive, i, lights, drawables)
-        direction = _cosine_directions(alive, paths.key, paths.normal, paths.facing, bounce)
-        start = _stepped(paths.place[alive], paths.facing[alive], direction, scene.step_m)
+        start, direction = _cosine_rays(alive, paths.key, paths.place, paths.normal, paths.facing, bounce, scene.step_m)
         prim, u, v, t = _first_hit(scene, start, direction)
         rays += len(alive)
         met = prim >= 0
@@ -171,38 +175,44 @@ def samples_of(scene: LitScene, job: Job) -> Samples:
 
 def _add_light(scene: LitScene, paths: _Paths, alive: np.ndarray, light: int, lights: np.ndarray, drawables: np.ndarray) -> int:
     """Add one light's unblocked direct light to the living paths; notes what it met. Returns rays traced."""
-    direction, distance, value = _towards_light(alive, paths.place, paths.normal, paths.facing, paths.weight, scene.lights, light)
-    lit = np.flatnonzero(value[:, 0] + value[:, 1] + value[:, 2] > 0)
-    if not len(lit):
+    n = len(alive)
+    which, value = np.empty(n, np.int64), np.empty((n, 3))
+    start, direction, distance = np.empty((n, 3), np.float32), np.empty((n, 3), np.float32), np.empty(n, np.float32)
+    lit = _towards_light(
+        alive,
+        paths.place,
+        paths.normal,
+        paths.facing,
+        paths.weight,
+        scene.lights,
+        light,
+        scene.step_m,
+        which,
+        value,
+        start,
+        direction,
+        distance,
+    )
+    if lit == 0:
         return 0
+    which, value = which[:lit], value[:lit]
     rays = 0
     if scene.casts[light]:
-        rays = len(lit)
-        start = _stepped(paths.place[alive[lit]], paths.facing[alive[lit]], direction[lit], scene.step_m)
-        blocker = _blocked(scene, start, direction[lit], distance[lit] - 2 * scene.step_m)
+        rays = lit
+        blocker = _blocked(scene, start[:lit], direction[:lit], distance[:lit])
         drawables[scene.owner[blocker[blocker >= 0]]] = True
-        lit = lit[blocker < 0]
-    if len(lit):
+        free = blocker < 0
+        which, value = which[free], value[free]
+    if len(which):
         lights[light] = True
-        paths.light[alive[lit]] += value[lit]
+        _add_value(which, value, paths.light)
     return rays
-
-
-def _stepped(place: np.ndarray, facing: np.ndarray, direction: np.ndarray, step_m: float) -> np.ndarray:
-    """Where a ray starts: off the face, on the side it leaves to."""
-    side = np.where((facing * direction).sum(axis=1) >= 0, step_m, -step_m)
-    return np.asarray(place + facing * side[:, None])
 
 
 def _blocked(scene: LitScene, start: np.ndarray, direction: np.ndarray, distance: np.ndarray) -> np.ndarray:
     """World triangle that blocks each ray within its distance, -1 if none does."""
     if not scene.has_cutouts:
-        hit = scene.embree.run(
-            start.astype(np.float32),
-            direction.astype(np.float32),
-            dists=np.minimum(distance, 1e30).astype(np.float32),
-            query="INTERSECT",
-        )
+        hit = scene.embree.run(start, direction, dists=distance, query="INTERSECT")
         return np.where(hit >= 0, scene.prim[hit], -1) if len(scene.prim) else np.full(len(start), -1)
     prim, _, _, t = _first_hit(scene, start, direction)
     return np.where((prim >= 0) & (t < distance), prim, -1)
@@ -376,28 +386,44 @@ def _begin(texel, first, parts, area, part_triangle, world, positions, normals, 
                     normal[i, axis] = facing[i, axis]
 
 
-@njit(cache=True, parallel=True, nogil=True)
-def _towards_light(alive, place, normal, facing, weight, lights, light):
-    """(direction, distance, irradiance it adds if nothing is in the way) of each living path to one light."""
-    n = len(alive)
-    direction, distance, value = np.zeros((n, 3)), np.zeros(n), np.zeros((n, 3))
-    for k in prange(n):
+@njit(cache=True, nogil=True)
+def _towards_light(alive, place, normal, facing, weight, lights, light, step, which, value, start, direction, distance):
+    """Shadow rays of the living paths to one light, those it can shine on only: path, irradiance it adds if nothing is in the way, and the
+    ray, from off the face to short of the light. Returns how many."""
+    made = 0
+    for k in range(len(alive)):
         i = alive[k]
         lx, ly, lz, share, d = incoming(light, place[i, 0], place[i, 1], place[i, 2], lights)
-        direction[k, 0], direction[k, 1], direction[k, 2] = lx, ly, lz
-        distance[k] = 1e30 if lights.kind[light] == DIRECTIONAL else d
         cosine = normal[i, 0] * lx + normal[i, 1] * ly + normal[i, 2] * lz
-        if cosine > 0.0 and facing[i, 0] * lx + facing[i, 1] * ly + facing[i, 2] * lz > 0.0:
-            for c in range(3):
-                value[k, c] = weight[i, c] * cosine * share * lights.power[light, c]
-    return direction, distance, value
+        if share <= 0.0 or cosine <= 0.0 or facing[i, 0] * lx + facing[i, 1] * ly + facing[i, 2] * lz <= 0.0:
+            continue
+        total = 0.0
+        for c in range(3):
+            value[made, c] = weight[i, c] * cosine * share * lights.power[light, c]
+            total += value[made, c]
+        if total <= 0.0:
+            continue
+        which[made] = i
+        for axis in range(3):
+            start[made, axis] = place[i, axis] + facing[i, axis] * step
+        direction[made, 0], direction[made, 1], direction[made, 2] = lx, ly, lz
+        distance[made] = 1e30 if lights.kind[light] == DIRECTIONAL else d - 2.0 * step
+        made += 1
+    return made
+
+
+@njit(cache=True, nogil=True)
+def _add_value(which, value, light):
+    for k in range(len(which)):
+        for c in range(3):
+            light[which[k], c] += value[k, c]
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _cosine_directions(alive, key, normal, facing, bounce):
-    """Cosine-weighted directions about the shading normals, by Malley's method (Pharr, Jakob and Humphreys, PBRT 4e, A.5.3)."""
+def _cosine_rays(alive, key, place, normal, facing, bounce, step):
+    """(starts off the face, directions), cosine-weighted about the shading normals, by Malley's method (PBRT 4e, A.5.3)."""
     n = len(alive)
-    direction = np.empty((n, 3))
+    start, direction = np.empty((n, 3)), np.empty((n, 3))
     for k in prange(n):
         i = alive[k]
         r, phi = math.sqrt(random(key[i], 3 + 2 * bounce)), 2.0 * math.pi * random(key[i], 4 + 2 * bounce)
@@ -415,7 +441,9 @@ def _cosine_directions(alive, key, normal, facing, bounce):
         if below < 0.0:  # a bent normal can point a ray into the face; mirror it back
             for axis in range(3):
                 direction[k, axis] -= 2.0 * below * facing[i, axis]
-    return direction
+        for axis in range(3):
+            start[k, axis] = place[i, axis] + facing[i, axis] * step
+    return start, direction
 
 
 @light_helper

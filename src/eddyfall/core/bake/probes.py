@@ -31,3 +31,13 @@ def probe_job(geometry: Geometry, triangles: np.ndarray, name: str, probes: int,
 def _cross(uv: np.ndarray) -> np.ndarray:
     a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
     return np.asarray(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
+
+
+def triangle_job(geometry: Geometry, triangles: np.ndarray, name: str, samples: int) -> Job:
+    """A job of direct light with one probe a triangle, its samples spread over the whole triangle, whatever its UVs."""
+    n = len(triangles)
+    uv = geometry.uv0[geometry.triangles[triangles]].astype(np.float64)
+    flat = np.abs(_cross(uv)) < 1e-12
+    uv[flat] = uv[flat, :1]
+    owned = Footprint(1, np.arange(n), np.arange(n + 1), uv, np.arange(n), np.full(n, 2.0))
+    return Job(owned, triangles, (0.0, 0.0, 1.0), 0, int(digest("faces", name)[:15], 16), samples, 0)

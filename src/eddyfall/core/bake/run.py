@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -10,7 +11,7 @@ from eddyfall.core.bake.finish import Finish, Raw, finished
 from eddyfall.core.bake.footprint import Footprint, footprint
 from eddyfall.core.bake.gather import SITES_AT_ONCE, Gathered, Job, gather
 from eddyfall.core.bake.light_scene import LitScene, light_scene
-from eddyfall.core.bake.stamps import Stamps, scene_stamp, stale, stamps, surface_stamp
+from eddyfall.core.bake.stamps import Stamps, gather_stamp, scene_stamp, stale, stamps, surface_stamp
 from eddyfall.core.bake.store import STORE, raw_key
 from eddyfall.core.compute import Executor, Here
 from eddyfall.core.errors import ChangeError
@@ -21,7 +22,7 @@ from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.model import Image
 from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers, triangles_of, uv_of
 from eddyfall.core.scene.setup.bake import Bake
-from eddyfall.core.scene.setup.tables import BakedMap
+from eddyfall.core.scene.setup.tables import BakedMap, BakedScene
 from eddyfall.core.shade.lightmap_codes import to_codes
 from eddyfall.core.uv.charts import measure_charts
 
@@ -73,11 +74,12 @@ def bake(
     progress: Progress = lambda what, share: None,
     cancelled: Callable[[], bool] = lambda: False,
     on_receiver: Callable[[str, str | None], None] = lambda name, light_set: None,
+    preview_samples: int | None = None,
 ) -> BakeResult:
     """Bake what is missing or stale: of the receivers named (default: all), in the light sets given (default: all).
 
-    everything: bake what is fresh too. Cancelling keeps every receiver that is finished. The result is the same to the bit whatever
-    the executor.
+    everything: bake what is fresh too. preview_samples: gather no more than this where the light is not at hand yet. Cancelling keeps
+    every receiver that is finished. The result is the same to the bit whatever the executor.
     """
     settings = bake_settings or build.setup.bake
     geometry = pack(build.scene, build.setup)
@@ -86,10 +88,11 @@ def bake(
         if everything:
             chosen = receivers(build, geometry, settings)
         else:
-            chosen = [s.receiver for s in stale(build, geometry, light_set, settings) if not s.fresh]
+            chosen = [s.receiver for s in stale(build, geometry, light_set, settings, names) if not s.fresh]
         wanted += [(r, light_set) for r in chosen if names is None or r.name in names]
     done: list[tuple[str, str | None]] = []
     raws: dict[tuple[str, str | None], Raw] = {}
+    met_scenes: dict[str, BakedScene] = {}
     rays = reused = 0
     scenes: dict[str | None, tuple[LitScene, Stamps]] = {}
     for number, (receiver, light_set) in enumerate(wanted):
@@ -100,40 +103,56 @@ def bake(
         if light_set not in scenes:
             scenes = {light_set: (light_scene(build, geometry, light_set), stamps(build, geometry, light_set))}
         scene, now = scenes[light_set]
-        surface = surface_stamp(build, geometry, receiver, settings)
-        made = _gathered(geometry, receiver, scene, now, settings, surface, executor or Here(), cancelled,
-                         lambda share, n=number, what=label: progress(f"baking {what}", (n + share) / len(wanted)))  # fmt: skip
+        gathering = settings
+        key = raw_key(gather_stamp(build, geometry, receiver, settings, light_set), scene_stamp(now))
+        if preview_samples is not None and STORE.get(key) is None:
+            gathering = settings.model_copy(update={"samples": min(settings.samples, preview_samples)})
+            key = raw_key(gather_stamp(build, geometry, receiver, gathering, light_set), scene_stamp(now))
+        share = partial(_share, progress, f"baking {label}", number, len(wanted))
+        made = _gathered(geometry, receiver, scene, gathering, key, executor or Here(), cancelled, share)
         if made is None:
             break
         raw, over_names, met_lights, met_drawables, traced = made
         rays += traced
         reused += int(traced == 0)
         record = BakedMap(
-            image="", surface=surface, scene=scene_stamp(now),
+            image="",
+            surface=surface_stamp(build, geometry, receiver, settings, light_set),
+            raw=key,
+            scene=scene_stamp(now),
             lights={n: now.lights[n] for n in met_lights if n in now.lights},
             drawables={n: now.drawables[n] for n in met_drawables if n in now.drawables},
             over=over_names[:MOST_OVER],
         )  # fmt: skip
         build = attach(build, receiver.name, light_set, finished(raw, Finish.of(settings)), raw.over, record, settings)
         raws[receiver.name, light_set] = raw
+        met_scenes[scene_stamp(now)] = BakedScene(drawables=now.drawables, lights=now.lights)
         done.append((receiver.name, light_set))
         on_receiver(receiver.name, light_set)
+    if met_scenes:
+        used = {record.scene for records in build.setup.lightmaps.values() for record in records.values()}
+        known = {**build.setup.baked_scenes, **met_scenes}
+        build = build.with_setup(build.setup.model_copy(update={"baked_scenes": {k: v for k, v in known.items() if k in used}}))
     left = tuple((r.name, s) for r, s in wanted if (r.name, s) not in done)
     progress("done", 1.0)
     return BakeResult(build, tuple(done), left, raws, rays, reused)
 
 
+def _share(progress: Progress, what: str, number: int, of: int, share: float) -> None:
+    progress(what, (number + share) / of)
+
+
 def _gathered(
-    geometry: Geometry, receiver: Receiver, scene: LitScene | None, now: Stamps, settings: Bake, surface: str, executor: Executor,
+    geometry: Geometry, receiver: Receiver, scene: LitScene | None, settings: Bake, key: str, executor: Executor,
     cancelled: Callable[[], bool], share: Callable[[float], None],
 ) -> tuple[Raw, tuple[str, ...], list[str], list[str], int] | None:  # fmt: skip
     """(raw, names of what `over` indexes, lights and drawables met, rays) of a receiver; None if it was cancelled."""
-    key = raw_key(surface, scene_stamp(now))
     known = STORE.get(key)
     if known is not None:
         raw, names = known
         over = tuple(n[2:] for n in names if n.startswith("o "))
         return raw, over, [n[2:] for n in names if n.startswith("l ")], [n[2:] for n in names if n.startswith("d ")], 0
+    assert scene is not None
     owned, triangles = receiver_footprint(geometry, receiver)
     whole = job_of(receiver, owned, triangles, settings)
     tiles = tiles_of(whole)
@@ -147,24 +166,42 @@ def _gathered(
     raw, over_ids = assemble(geometry, receiver, owned, triangles, parts, settings.samples)
     over = tuple(geometry.drawables[i].name for i in over_ids)
     met_lights = [n for i, n in enumerate(scene.light_names) if any(p.lights[i] for p in parts)]
-    met = np.flatnonzero(np.logical_or.reduce([p.drawables for p in parts])) if parts else []
+    met: list[int] = np.flatnonzero(np.logical_or.reduce([p.drawables for p in parts])).tolist() if parts else []
     met_drawables = [geometry.drawables[i].name for i in met]
     STORE.put(key, raw, (*(f"o {n}" for n in over), *(f"l {n}" for n in met_lights), *(f"d {n}" for n in met_drawables)))
     return raw, over, met_lights, met_drawables, sum(p.rays for p in parts)
 
 
+def settled(build: Build, drawables: Sequence[str], preview_samples: int | None = None) -> Build:
+    """The build with the lightmaps of some drawables baked again where they no longer fit: how a change looks once it is baked."""
+    if not build.setup.lightmaps:
+        return build
+    geometry = pack(build.scene, build.setup)
+    wanted = set(drawables)
+    names = [
+        r.name
+        for r in receivers(build, geometry)
+        if r.name in build.setup.lightmaps
+        and any(geometry.drawables[d].name in wanted or geometry.drawables[d].node in wanted for d in r.drawables)
+    ]
+    return bake(build, names, preview_samples=preview_samples).build if names else build
+
+
 def raw_of(
-    build: Build, geometry: Geometry, receiver: Receiver, light_set: str | None, settings: Bake, scene: LitScene | None = None
-) -> tuple[Raw, tuple[str, ...]]:
-    """(what a bake of a receiver gathers now, names that raw.over numbers from 1): from the store, else gathered here."""
-    now = stamps(build, geometry, light_set)
-    surface = surface_stamp(build, geometry, receiver, settings)
-    key = raw_key(surface, scene_stamp(now))
-    if STORE.get(key) is None:
-        scene = scene or light_scene(build, geometry, light_set)
-    made = _gathered(geometry, receiver, scene, now, settings, surface, Here(), lambda: False, lambda share: None)  # type: ignore[arg-type]
+    build: Build, geometry: Geometry, receiver: Receiver, light_set: str | None, settings: Bake, scene: Callable[[], LitScene]
+) -> Raw:
+    """What the bake of a receiver's stored lightmap gathered; gathered anew, for the scene as it is now, where that is not at hand."""
+    record = build.setup.lightmaps.get(receiver.name, {}).get(light_set or NO_SET)
+    known = STORE.get(record.raw) if record is not None else None
+    if known is not None and known[0].covered.shape[0] == receiver.resolution:
+        return known[0]
+    now = scene_stamp(stamps(build, geometry, light_set))
+    key = raw_key(gather_stamp(build, geometry, receiver, settings, light_set), now)
+    made = _gathered(
+        geometry, receiver, None if STORE.get(key) else scene(), settings, key, Here(), lambda: False, lambda share: None
+    )
     assert made is not None
-    return made[0], made[1]
+    return made[0]
 
 
 def tiles_of(job: Job) -> list[Job]:

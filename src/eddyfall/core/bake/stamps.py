@@ -4,6 +4,7 @@ A receiver's map depends on the receiver itself, on the lights that reached it a
 stamp, a hash of its content. A map is stale if one of them changed, went, or if something new gets in the way of its paths.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,8 +17,9 @@ from eddyfall.core.passes.contract import LightState
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, receivers, triangles_of, uv_of
+from eddyfall.core.scene.resolve import sky_in_set
 from eddyfall.core.scene.setup.bake import Bake
-from eddyfall.core.scene.setup.tables import Shader
+from eddyfall.core.scene.setup.tables import BakedMap, Shader
 
 
 @dataclass(frozen=True)
@@ -65,37 +67,44 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
 
 
-def surface_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bake) -> str:
-    """Stamp of a receiver: its triangles' places and lightmap UVs, its size, how it is baked, the sky, the focus regions."""
+def gather_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bake, light_set: str | None) -> str:
+    """Stamp of all of a receiver that gathering depends on: its triangles' places and lightmap UVs, its size, samples and bounces, the
+    sky, the focus regions."""
     used = triangles_of(geometry, receiver.drawables)
     corners = geometry.triangles[used]
-    gathering = (
-        bake.samples,
-        bake.bounces,
-        bake.hidden,
-        bake.denoise,
-        bake.dilate_texels,
-        bake.range_lux,
-        bake.encoding,
-        bake.dither,
-    )
     return digest(
-        np.ascontiguousarray(geometry.positions[corners]), np.ascontiguousarray(geometry.normals[corners]),
+        np.ascontiguousarray(geometry.positions[corners]),
+        np.ascontiguousarray(geometry.normals[corners]),
         np.ascontiguousarray(uv_of(geometry, receiver.uv_set)[corners]),
-        receiver.resolution, receiver.low, receiver.side, receiver.wraps, gathering, build.setup.sky, dict(build.setup.focus_regions),
-    )[:12]  # fmt: skip
+        (receiver.resolution, receiver.low, receiver.side, receiver.wraps, bake.samples, bake.bounces),
+        sky_in_set(build.setup, build.setup.sky, light_set),
+        dict(build.setup.focus_regions),
+    )[:12]
 
 
-def stale(build: Build, geometry: Geometry, light_set: str | None = None, bake: Bake | None = None) -> list[Staleness]:
-    """The state of every receiver of a build in one light set."""
+def surface_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bake, light_set: str | None) -> str:
+    """Stamp of a receiver: what gathering depends on, and how its map is finished and stored."""
+    finishing = (bake.hidden, bake.denoise, bake.dilate_texels, bake.range_lux, bake.encoding, bake.dither)
+    return digest(gather_stamp(build, geometry, receiver, bake, light_set), finishing)[:12]
+
+
+def stale(
+    build: Build, geometry: Geometry, light_set: str | None = None, bake: Bake | None = None, names: Sequence[str] | None = None
+) -> list[Staleness]:
+    """The state of every receiver of a build (or of some, by name) in one light set."""
     from eddyfall.core.bake.probe import newly_met  # it traces rays: only needed where something is new
 
     bake = bake or build.setup.bake
     now = stamps(build, geometry, light_set)
-    everyone = receivers(build, geometry, bake)
+    everyone = [r for r in receivers(build, geometry, bake) if names is None or r.name in names]
     records = {r.name: stored_map(build, r.name, light_set) for r in everyone}
     altered = [
-        (r, found.record) for r in everyone if (found := records[r.name]) is not None and found.record.scene != scene_stamp(now)
+        (r, found.record)
+        for r in everyone
+        if (found := records[r.name]) is not None
+        and found.record.scene != scene_stamp(now)
+        and not changed(found.record, now)
+        and _anything_new(build, found.record, now)
     ]
     met = newly_met(build, geometry, light_set, altered, bake)
     result = []
@@ -108,7 +117,7 @@ def stale(build: Build, geometry: Geometry, light_set: str | None = None, bake: 
         lamps = {n for n, s in found.record.lights.items() if now.lights.get(n) != s}
         new_drawables, new_lights, new_texels = met.get(r.name, (frozenset(), frozenset(), None))
         why = []
-        own = surface_stamp(build, geometry, r, bake) != found.record.surface
+        own = surface_stamp(build, geometry, r, bake, light_set) != found.record.surface
         if own:
             why.append("the receiver or how it is baked changed")
         why += [f"light {n} {'changed' if n in now.lights else 'no longer shines'}" for n in sorted(lamps)]
@@ -127,9 +136,26 @@ def stale(build: Build, geometry: Geometry, light_set: str | None = None, bake: 
     return result
 
 
+def changed(record: BakedMap, now: Stamps) -> bool:
+    """Whether something that a record names has changed or gone: it is stale then, whatever else may be new."""
+    return any(now.drawables.get(n) != s for n, s in record.drawables.items()) or any(
+        now.lights.get(n) != s for n, s in record.lights.items()
+    )
+
+
+def _anything_new(build: Build, record: BakedMap, now: Stamps) -> bool:
+    """Whether anything is there that was not when the record was made. Where things only went, paths that never met them are as before."""
+    then = build.setup.baked_scenes.get(record.scene)
+    if then is None:
+        return True
+    return any(then.drawables.get(n) != s for n, s in now.drawables.items()) or any(
+        then.lights.get(n) != s for n, s in now.lights.items()
+    )
+
+
 def scene_stamp(now: Stamps) -> str:
     """Stamp of all that light can meet and all that shines: if it is the same, nothing is new."""
     return digest(sorted(now.drawables.items()), sorted(now.lights.items()))[:12]
 
 
-__all__ = ["Staleness", "Stamps", "scene_stamp", "stale", "stamps", "surface_stamp"]
+__all__ = ["Staleness", "Stamps", "gather_stamp", "scene_stamp", "stale", "stamps", "surface_stamp"]

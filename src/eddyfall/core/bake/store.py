@@ -8,6 +8,7 @@ import os
 from collections import OrderedDict
 from dataclasses import fields
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -48,9 +49,8 @@ class RawStore:
         if path is None:
             return
         stream = io.BytesIO()
-        np.savez_compressed(
-            stream, names=np.array(names, dtype=str), **{f.name: np.asarray(getattr(raw, f.name)) for f in fields(Raw)}
-        )
+        arrays: dict[str, Any] = {f.name: np.asarray(getattr(raw, f.name)) for f in fields(Raw)}
+        np.savez_compressed(stream, names=np.array(names, dtype=str), **arrays)
         path.parent.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(f".{os.getpid()}.part")
         part.write_bytes(stream.getvalue())

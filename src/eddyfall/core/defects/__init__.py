@@ -3,9 +3,10 @@
 import importlib
 import pkgutil
 
+from eddyfall.core.bake import faces, run  # noqa: F401  (these register their operations)
 from eddyfall.core.defects.registry import families, register
-from eddyfall.core.scene import operations  # noqa: F401  (registers its operations)
-from eddyfall.core.uv import copy_tiles, repack  # noqa: F401
+from eddyfall.core.scene import operations  # noqa: F401
+from eddyfall.core.uv import bleed, copy_tiles, repack, repair  # noqa: F401
 
 for _module in pkgutil.iter_modules(__path__):
     importlib.import_module(f"{__name__}.{_module.name}")

@@ -10,6 +10,7 @@ from eddyfall.core.scene.model import Mesh, Primitive
 from eddyfall.core.scene.setup.tables import CopyRule
 
 MAX_COPIED_TRIANGLES = 20_000_000
+STRIP_GAP = 0.05  # tiles between the pieces of an unwrapped edge strip
 
 
 def evaluate_copies(mesh: Mesh, rules: dict[str, CopyRule], lightmap_uv: int, materials: tuple[str, ...]) -> Mesh:
@@ -162,18 +163,18 @@ def _strip(parts: list[Primitive], inner: list[np.ndarray], rule: CopyRule, key:
                     metres = max(float(np.linalg.norm(corners[1] - corners[0])), 1e-12)
                     high = wide / metres * rule.thickness_m
                     if along + wide > 1.0 and along > 0:
-                        along, row = 0.0, row + high * 1.5
+                        along, row = 0.0, row + high + STRIP_GAP
                     tile = 2 * np.array(rule.uv_offset if any(rule.uv_offset) else (1.0, 0.0))
                     corner = tile + np.array([along, row])
                     columns[key][-1] = (corner + np.array([[wide, 0], [0, 0], [0, high], [wide, high]])).astype(np.float32)
-                    along += wide * 1.1
+                    along += wide + STRIP_GAP
         if not columns["POSITION"]:
             continue
         quads = np.arange(len(columns["POSITION"]))[:, None, None] * 4 + np.array([[0, 1, 2], [0, 2, 3]])
         attributes = {name: freeze(np.concatenate(values)) for name, values in columns.items()}
         other = part.material if material is None else material
         result.append(Primitive(attributes, freeze(quads.reshape(-1, 3).astype(np.int32)), other))
-        row += rule.thickness_m
+        row += STRIP_GAP
     return result
 
 

@@ -75,7 +75,18 @@ def resolve(setup: Setup, target: str | None = None, role: str | None = None, vi
             if name in level.overlay:
                 section = lay_over(section, level.overlay[name], f"{level.label}.{name}")
         sections[name] = section
+    if view is not None and view.light_set is not None:
+        sections["sky"] = sky_in_set(setup, sections["sky"], view.light_set)  # type: ignore[arg-type]
     return Resolved(**sections, leaves=leaves, light_set=view.light_set if view else None)  # type: ignore[arg-type]
+
+
+def sky_in_set(setup: Setup, sky: Sky, light_set: str | None) -> Sky:
+    """The sky as it is in a light set."""
+    share = 1.0 if light_set is None else setup.light_sets[light_set].sky
+    if share == 1.0:
+        return sky
+    names = ("zenith_rgb", "horizon_rgb", "ground_rgb")
+    return sky.model_copy(update={name: tuple(v * share for v in getattr(sky, name)) for name in names})
 
 
 @dataclass(frozen=True)

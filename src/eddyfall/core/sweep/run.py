@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from eddyfall.core.bake.run import settled
 from eddyfall.core.compare.ciede2000 import delta_e_2000
 from eddyfall.core.defects import families
 from eddyfall.core.defects.contract import Family, Suspicion
@@ -20,6 +21,7 @@ from eddyfall.core.sweep.findings import Finding, Impact, Remedy, RoleView, Swee
 
 IMPACT_SIZE = (480, 270)
 VISIBLE_DIFFERENCE = 2.0
+TRIAL_SAMPLES = 8  # remedies are tried on lightmaps of this many samples; impact is measured at the set number
 SWEEP_MEMO_BYTES = 256 * 1024**2
 
 Progress = Callable[[str, float], None]
@@ -103,7 +105,7 @@ class _Sweep:
         candidate = suspicion.candidates[index]
         where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
         try:
-            changed = apply_change(self.survey.build, candidate.change)
+            changed = settled(apply_change(self.survey.build, candidate.change), suspicion.subjects, TRIAL_SAMPLES)
         except EddyfallError as error:
             return Remedy(
                 candidate.change, "does not apply", str(error), candidate.costs, candidate.side_effects, candidate.warnings, 0.0
@@ -112,7 +114,9 @@ class _Sweep:
         after = family.inspect(replace(looking, build=changed))
         cured = suspicion.fingerprint not in {s.fingerprint for s in after}
         known = {s.fingerprint for s in family.inspect(looking)} if len(after) > int(not cured) else set()
-        new = tuple(s.title for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint)
+        # Other lightmaps that a change makes stale are baked once all changes are kept, not for each trial.
+        others = [s for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint]
+        new = tuple(s.title for s in others if s.code != "bake.stale")
         worst = max(where, key=lambda v: suspicion.pixels.get(v, 0))
         collateral, moved = self._collateral(suspicion, changed, worst)
         verdict: Any = "cures" if cured else ("masks" if moved > 0 else "no effect")
@@ -121,7 +125,7 @@ class _Sweep:
             verdict,
             candidate.predicts,
             candidate.costs,
-            candidate.side_effects,
+            (*candidate.side_effects, *(f"until they are baked again: {s.title}" for s in others if s.code == "bake.stale")),
             candidate.warnings,
             collateral,
             new,
@@ -157,7 +161,7 @@ class _Sweep:
         if suspicion.not_drawn_yet or best is None:
             why = suspicion.not_drawn_yet or "no remedy cures it, so there is no picture without it"
             return Impact("exposed", max(shown.values()), sum(shown.values()) / len(views), worst_view, why)
-        changed = apply_change(self.survey.build, best.change)
+        changed = settled(apply_change(self.survey.build, best.change), suspicion.subjects)
         shares = {viewpoint: float(self._changed(changed, viewpoint).mean()) for viewpoint in shown}
         worst_view = max(shares, key=lambda v: shares[v])
         return Impact("measured", shares[worst_view], sum(shares.values()) / len(views), worst_view)

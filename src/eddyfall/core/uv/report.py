@@ -116,7 +116,9 @@ def edges(corners: np.ndarray) -> Edges:
 def report_json(report: AssetReport) -> dict[str, Any]:
     """A report as plain JSON; infinite values are null."""
     r, judged = report.receiver, report.judged
-    finite = lambda v: float(v) if math.isfinite(v) else None  # noqa: E731
+
+    def finite(v: float) -> float | None:
+        return float(v) if math.isfinite(v) else None
 
     def overlap(o: Overlap) -> dict[str, Any]:
         return {

@@ -15,6 +15,7 @@ from eddyfall.core.scene.setup.picture import Exposure, Order, Textures
 from eddyfall.core.scene.setup.shadow import Shadow
 from eddyfall.core.scene.setup.tables import (
     BakedMap,
+    BakedScene,
     FocusRegion,
     LightSet,
     LightSetup,
@@ -61,6 +62,9 @@ class Setup(Section):
     lights: dict[str, LightSetup] = Field(default_factory=dict, description="by glTF light node key, or a new name with kind")
     light_sets: dict[str, LightSet] = Field(default_factory=dict, description="lights that shine together, by name")
     focus_regions: dict[str, FocusRegion] = Field(default_factory=dict, description="bake focus regions by name")
+    baked_scenes: dict[str, BakedScene] = Field(
+        default_factory=dict, description="what lightmaps were baked from, by scene stamp"
+    )
     lightmaps: dict[str, dict[str, BakedMap]] = Field(
         default_factory=dict,
         description="by receiver (node, or drawable where each part has its own), then light set (as_set: none)",

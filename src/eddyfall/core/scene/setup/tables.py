@@ -112,6 +112,7 @@ class LightSet(Section):
     on: dict[str, bool] = Field(
         default_factory=dict, description="by light key: whether it shines in this set; others as they say"
     )
+    sky: float = leaf(1.0, "-", "share of the sky's light in this set; 0 is night", "sky indirect bake", ge=0, le=1000)
 
 
 class FocusRegion(Section):
@@ -128,12 +129,20 @@ class BakedMap(Section):
     encoding: Literal["srgb8", "linear16", "half"] = leaf("half", "-", "how its codes stand for values", "indirect")
     scale_lux: float = leaf(1.0, "lx", "irradiance of the highest code (srgb8, linear16); 1 for half", "indirect", gt=0)
     surface: str = leaf("", "-", "stamp of the receiver: geometry, place, lightmap UVs, bake settings", "bake")
+    raw: str = leaf("", "-", "key under which the gathered light is kept", "bake")
     scene: str = leaf("", "-", "stamp of all that light could meet and all that shone", "bake")
     lights: dict[str, str] = Field(default_factory=dict, description="stamps of the lights that reached it")
     drawables: dict[str, str] = Field(default_factory=dict, description="stamps of the drawables its light paths met")
     over: tuple[str, ...] = Field(
         (), description="drawables named by the image's alpha: what covers most of a texel's sky", strict=False
     )
+
+
+class BakedScene(Section):
+    """Stamps of everything there was when lightmaps were baked, met or not."""
+
+    drawables: dict[str, str] = Field(default_factory=dict, description="stamps by drawable")
+    lights: dict[str, str] = Field(default_factory=dict, description="stamps by light")
 
 
 class Override(Section):

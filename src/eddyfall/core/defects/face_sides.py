@@ -1,0 +1,181 @@
+"""face.seen-from-behind: faces that a viewpoint sees from the side that is not drawn. face.winding: neighbours that face apart."""
+
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.survey import Survey
+from eddyfall.core.defects.uv_charts import mesh_operation
+from eddyfall.core.passes.contract import View
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.changes import set_leaf
+from eddyfall.core.scene.drawables import geometry_hash
+from eddyfall.core.uv.report import edges
+
+STEP_PX = 4
+LEAST_SHARE = 0.02  # of the drawable's rays
+LEAST_RAYS = 12
+
+
+def observe(survey: Survey, viewpoint: str) -> dict[int, tuple[int, int]]:
+    """By drawable: (rays that meet it first from behind where that side is not drawn, rays that meet it first)."""
+    frame = survey.frame(viewpoint, "drawable")
+    state = frame.stage.state
+    solid = state.drawn & state.colour_pass & (state.blend < 2) & ~state.camera_hidden
+    key = "sides" + geometry_hash(survey.build.scene, survey.build.setup) + str(hash(solid.tobytes()))
+    rays: RayScene = survey.remember(
+        key, lambda: RayScene(frame.geometry, solid, frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)
+    )
+    height, width = frame.drawable.shape
+    x, y = np.meshgrid(np.arange(STEP_PX // 2, width, STEP_PX), np.arange(STEP_PX // 2, height, STEP_PX))
+    eye = View(frame.camera, frame.pixels).rays
+    direction = eye.d0 + (x.reshape(-1, 1) + 0.5) * eye.du + (y.reshape(-1, 1) + 0.5) * eye.dv
+    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
+    triangle, _ = rays.first_hit(np.tile(eye.eye, (len(direction), 1)), direction)
+    met = triangle >= 0
+    corners = frame.geometry.positions[frame.geometry.triangles[triangle[met]]].astype(np.float64)
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    behind = (normal * direction[met]).sum(axis=1) > 0
+    owner = frame.geometry.owner[triangle[met]]
+    removed = behind & ~state.double_sided[owner]
+    all_of, from_behind = np.bincount(owner, minlength=len(state.drawn)), np.bincount(owner[removed], minlength=len(state.drawn))
+    return {int(d): (int(from_behind[d]), int(all_of[d])) for d in np.flatnonzero(from_behind)}
+
+
+def conclude(survey: Survey, seen: dict[str, dict[int, tuple[int, int]]]) -> list[Suspicion]:
+    """One suspicion a mesh whose faces are seen from behind, and one a mesh whose neighbours face apart."""
+    geometry = survey.geometry
+    by_mesh: dict[str, dict[str, Any]] = {}
+    for viewpoint, counts in seen.items():
+        for d, (behind, met) in counts.items():
+            if behind < LEAST_RAYS or behind < LEAST_SHARE * met:
+                continue
+            entry = by_mesh.setdefault(geometry.drawables[d].mesh, {"pixels": {}, "drawables": set(), "share": 0.0})
+            entry["pixels"][viewpoint] = entry["pixels"].get(viewpoint, 0) + behind * STEP_PX * STEP_PX
+            entry["drawables"].add(d)
+            entry["share"] = max(entry["share"], behind / met)
+    result = [_seen(survey, mesh, entry) for mesh, entry in sorted(by_mesh.items())]
+    return result + [s for s in (_winding(survey, key, i) for i, key in enumerate(survey.build.scene.mesh_keys)) if s is not None]
+
+
+def _seen(survey: Survey, mesh: str, entry: dict[str, Any]) -> Suspicion:
+    build, geometry = survey.build, survey.geometry
+    drawables = sorted(entry["drawables"])
+    triangles = sum(geometry.drawables[d].last - geometry.drawables[d].first for d in drawables)
+    corners = geometry.positions[
+        geometry.triangles[geometry.drawables[drawables[0]].first : geometry.drawables[drawables[0]].last]
+    ]
+    counted = edges(corners.astype(np.float64))
+    material = geometry.drawables[drawables[0]].material
+    candidates = []
+    if material >= 0:
+        key = build.scene.material_keys[material]
+        change = set_leaf(
+            build,
+            ("materials", key, "double_sided"),
+            True,
+            scope="material",
+            title=f"draw both sides of {key}",
+            reason="its faces are seen from behind",
+        )
+        candidates.append(
+            Candidate(
+                change, "both sides are drawn", (Cost("triangles", 0.0, "triangles"),), ("other meshes with this material too",)
+            )
+        )
+    path = ("meshes", mesh, "copies", "inner_side")
+    shell = set_leaf(
+        build,
+        path,
+        {"kind": "shell", "order": 900, "thickness_m": 0.1, "strip": "unwrapped", "uv_offset": [1.0, 0.0]},
+        scope="mesh",
+        title=f"give {mesh} an inner side, 0.1 m in",
+        reason="its faces are seen from behind",
+    )
+    candidates.append(
+        Candidate(
+            shell,
+            "it has a thickness",
+            (Cost("triangles", float(triangles + 2 * counted.boundary), "triangles"),),
+            ("its lightmap needs room for the inner side and the edge strip",),
+        )
+    )
+    backs = mesh_operation("face.add_backs", mesh, f"double the faces of {mesh}, turned round", "its faces are seen from behind")
+    candidates.append(
+        Candidate(
+            backs,
+            "both sides are drawn",
+            (Cost("triangles", float(triangles), "triangles"),),
+            ("its lightmap charts overlap by 100 % until they are packed anew",),
+        )
+    )
+    evidence = (
+        Evidence("rays that meet removed faces", entry["share"] * 100, "%", LEAST_SHARE * 100, "of the rays that meet it first"),
+        Evidence("boundary edges", float(counted.boundary), "edges", None, "welded by place"),
+        Evidence("triangles", float(triangles), "triangles"),
+    )
+    return Suspicion(
+        "face.seen-from-behind",
+        "mesh",
+        mesh,
+        f"{mesh}: missing sides, seen from behind",
+        tuple(geometry.drawables[d].name for d in drawables),
+        entry["share"] * 100,
+        LEAST_SHARE * 100,
+        evidence,
+        entry["pixels"],
+        {},
+        tuple(candidates),
+    )
+
+
+def _winding(survey: Survey, key: str, index: int) -> Suspicion | None:
+    parts = survey.build.scene.meshes[index].primitives
+    if not parts:
+        return None
+    memo = survey.remember(
+        "winding" + survey.build.scene.mesh_keys[index] + geometry_hash(survey.build.scene, survey.build.setup),
+        lambda: edges(np.concatenate([p.positions.astype(np.float64)[p.indices] for p in parts])),
+    )
+    if memo.inconsistent == 0 or memo.inconsistent > 0.5 * memo.total:
+        return None
+    geometry = survey.geometry
+    members = [i for i, d in enumerate(geometry.drawables) if d.mesh == key]
+    pixels = {}
+    for v in survey.viewpoints:
+        count = int(np.isin(survey.frame(v, "drawable").drawable, members).sum())
+        if count:
+            pixels[v] = count
+    change = mesh_operation("face.rewind", key, f"turn the faces of {key} the same way round", "neighbours face apart")
+    return Suspicion(
+        "face.winding",
+        "mesh",
+        key,
+        f"{key}: neighbouring faces face apart",
+        tuple(geometry.drawables[i].name for i in members),
+        float(memo.inconsistent),
+        0.0,
+        (
+            Evidence(
+                "edges whose two faces run along them alike",
+                float(memo.inconsistent),
+                "edges",
+                0.0,
+                f"of {memo.total} edges, welded by place",
+            ),
+        ),
+        pixels,
+        {},
+        (Candidate(change, "all faces point out", (Cost("triangles", 0.0, "triangles"),)),),
+    )
+
+
+FAMILY = Family(
+    "face_sides",
+    {"face.seen-from-behind": "faces seen from the side that is not drawn", "face.winding": "neighbouring faces that face apart"},
+    observe,
+    conclude,
+)
+register(FAMILY)

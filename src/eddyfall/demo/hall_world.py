@@ -1,0 +1,54 @@
+"""What the pump hall is collected in: a world whose things have lightmaps and whose lamps are lights of the scene."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.hashing import freeze
+from eddyfall.core.scene.model import Light, Mesh, Node, Scene
+from eddyfall.demo.layout import laid_out, whole_page
+from eddyfall.demo.shapes import Shape
+from eddyfall.demo.world import World
+
+
+@dataclass
+class HallWorld(World):
+    """A world whose things have lightmaps and whose lamps are lights of the scene."""
+
+    lamps: list[Light] = field(default_factory=list)
+
+    def panel(self, name: str, corner: Any, along: Any, up: Any, material: int, **node: Any) -> None:
+        """A rectangle that has a whole lightmap page."""
+        shape = Shape().quad(corner, along, up)
+        self.mapped(name, shape, material, whole_page(shape), **node)
+
+    def thing(self, name: str, shape: Shape, material: int, size: int = 64, gap: float = 4.0, **node: Any) -> None:
+        """A shape of quads, each with a rectangle of its own on the page."""
+        self.mapped(name, shape, material, laid_out(shape, size, gap), lightmap_size=size, **node)
+
+    def mapped(
+        self, name: str, shape: Shape, material: int, uv: np.ndarray, copies: dict[str, Any] | None = None, **node: Any
+    ) -> None:
+        """A shape with given lightmap UVs (n, 2)."""
+        self.meshes.append(Mesh(name, (shape.primitive(material, uv),)))
+        self.place(name, len(self.meshes) - 1, (0, 0, 0), **node)
+        self.entry("meshes", name)["lightmap_uv"] = 1
+        if copies:
+            self.entry("meshes", name)["copies"] = copies
+
+    def lamp(self, name: str, place: tuple[float, float, float], candela: float, range_m: float = 0.0) -> None:
+        """A point lamp."""
+        matrix = np.eye(4)
+        matrix[:3, 3] = place
+        self.nodes.append(Node(name, freeze(matrix), light=len(self.lamps)))
+        self.lamps.append(Light(name, "point", (1.0, 0.86, 0.68), candela, range_m))
+
+    def scene(self) -> Scene:
+        return Scene(
+            tuple(self.meshes),
+            tuple(self.nodes),
+            tuple(self.materials),
+            tuple(self.images),
+            tuple(self.lamps),
+        )

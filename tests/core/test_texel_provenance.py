@@ -1,0 +1,151 @@
+"""Why a texel is as it is: the seeded cause comes first, a healthy texel is called healthy."""
+
+import numpy as np
+import pytest
+
+from bake_scenes import UNIT_PAGE, baked_setup, matt, panel, under_a_partition
+from eddyfall.core.bake.banding import measure_bands
+from eddyfall.core.bake.explain import explain
+from eddyfall.core.bake.leaks import find_leaks
+from eddyfall.core.bake.light_scene import light_scene
+from eddyfall.core.bake.run import attach, bake
+from eddyfall.core.errors import RequestError
+from eddyfall.core.scene.changes import Change, Operation, apply_change
+from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.receivers import receiver_named
+from eddyfall.core.scene.setup.tables import BakedMap
+from eddyfall.core.shade.lightmap_codes import exact_codes, stored
+from eddyfall.core.uv import repair
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of
+
+assert repair is not None  # its operations are used by name
+SUN = {"lights": {"sun": {"kind": "sun", "towards": [0.3, 1, 0.2], "illuminance_lux": 100.0}}}
+
+
+@pytest.mark.parametrize(("resolution", "nearest", "linear"), [(64, 70.0, 120.0), (256, 20.0, 32.5)])
+def test_a_partition_is_named_with_its_reach(resolution, nearest, linear):
+    # Work case 17.
+    build = under_a_partition(resolution, samples=256)
+    found = explain(build, "floor", (int(3.03 / 6.4 * resolution), resolution - 2))
+    assert not found.healthy and found.effects[0].code == "bake.leak"
+    facts = found.effects[0].facts
+    assert (facts["reach_nearest_mm"], facts["reach_linear_mm"]) == (
+        pytest.approx(nearest, abs=0.1),
+        pytest.approx(linear, abs=0.1),
+    )
+    assert facts["occluder"] == "partition"
+    assert found.reference == pytest.approx(0.05, abs=1e-3) and found.all_removed == pytest.approx(0.05, abs=1e-3)
+    assert abs(found.unexplained) < 2e-3
+
+
+@pytest.mark.parametrize("at_m", [1.234, 2.07, 3.555, 4.71, 5.08])
+def test_the_reach_of_any_partition_is_known_within_a_texel(at_m):
+    build = under_a_partition(64, at_m=at_m, samples=128)
+    geometry = pack(build.scene, build.setup)
+    leak = find_leaks(
+        build, geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup.bake
+    )[0]
+    texel = at_m / 0.1
+    expected = (np.floor(texel) + 1.5 - texel) * 100  # to the centre of the next texel on the dark side
+    assert leak.reach_linear_mm == pytest.approx(expected, abs=1.0)
+
+
+def test_splitting_the_chart_ends_the_leak():
+    build = under_a_partition(64, samples=64)
+    change = Change(
+        id="s",
+        scope="mesh",
+        operation=Operation(name="uv.split", params={"mesh": "floor", "point_m": [3.03, 0, 0], "normal": [1, 0, 0]}),
+    )
+    parted = apply_change(build, change)
+    geometry = pack(parted.scene, parted.setup)
+    assert (
+        find_leaks(
+            parted, geometry, receiver_named(parted, geometry, "floor"), [light_scene(parted, geometry, None)], parted.setup.bake
+        )
+        == []
+    )
+    raw = bake(parted, everything=True).raws["floor", None]
+    assert np.unique(raw.mean[raw.covered][:, 0].round(3)) == pytest.approx([0.05, 1.0])
+
+
+def test_a_texel_far_from_anything_is_healthy():
+    build = under_a_partition(64, samples=256)
+    for x in (10, 25, 36, 60):
+        assert explain(build, "floor", (x, 62)).healthy
+
+
+def floor_with(*more, lightmap=UNIT_PAGE, **bake_settings):
+    floor = panel("floor", (0, 0, 4), (4, 0, 0), (0, 0, -4), matt("f", 0.4), lightmap)
+    settings = {"resolution": 32, "samples": 64, "bounces": 0, **bake_settings}
+    return build_of(floor, *more, setup={**baked_setup([floor], **settings), **SUN})
+
+
+def test_a_hidden_face_is_named():
+    plinth = Thing("plinth", Shape().box((1.06, 0, 1.06), (2.56, 0.5, 2.56)), matt("p", 0.4))
+    build = floor_with(plinth, hidden="keep")
+    found = explain(build, "floor", (20, 14))
+    assert found.effects[0].code == "bake.hidden-faces" and not found.healthy
+
+
+def test_overlap_is_named_with_the_surface_that_also_writes():
+    low = panel("floor", (0, 0, 4), (4, 0, 0), (0, 0, -4), matt("f", 0.4), UNIT_PAGE)
+    shape = Shape().quad((0, 0, 4), (4, 0, 0), (0, 0, -4)).quad((10, 0, 4), (4, 0, 0), (0, 0.0001, -4))
+    dark = Thing("roof", Shape().box((9, 3, -1), (15, 3.2, 5)), matt("r", 0.4))
+    thing = Thing("floor", shape, low.material, lightmap=np.concatenate([UNIT_PAGE, UNIT_PAGE]))
+    build = build_of(thing, dark, setup={**baked_setup([thing], resolution=16, samples=64, bounces=0), **SUN})
+    found = explain(build, "floor", (8, 8))
+    assert found.effects[0].code == "uv.overlap" and found.effects[0].facts["share"] == pytest.approx(0.5, abs=0.1)
+
+
+def test_a_denoiser_across_gaps_is_named():
+    page = UNIT_PAGE * 0.5 + 0.25
+    build = floor_with(lightmap=page, denoise="across_gaps")
+    found = explain(build, "floor", (8, 16))
+    assert found.effects[0].code == "bake.denoise-lines" and not found.healthy
+    assert explain(build, "floor", (16, 16)).healthy
+
+
+def test_a_stale_texel_is_named():
+    baked = bake(floor_with()).build
+    dimmed = baked.with_setup(
+        baked.setup.model_copy(update={"lights": {"sun": baked.setup.lights["sun"].model_copy(update={"illuminance_lux": 40.0})}})
+    )
+    found = explain(dimmed, "floor", (16, 16))
+    assert found.effects[0].code == "bake.stale" and found.effects[0].effect == pytest.approx(found.value * 0.6, rel=0.02)
+
+
+def test_bit_depth_is_named_and_counted():
+    # Work case 17: .002 to .010 over 512 texels: 8-bit sRGB codes 6.59 to 25.46, 18.87 steps, bands of 27.1 texels; 524 steps in 16 bits.
+    ramp = np.repeat(np.linspace(0.002, 0.010, 512)[None, :, None], 8, axis=0).repeat(3, axis=2)
+    low, high = exact_codes(np.array([0.002, 0.010]), "srgb8", 1.0)
+    assert (low, high, high - low) == (
+        pytest.approx(6.59, abs=0.005),
+        pytest.approx(25.46, abs=0.005),
+        pytest.approx(18.87, abs=0.01),
+    )
+    assert 512 / (high - low) == pytest.approx(27.1, abs=0.05)
+    assert np.diff(exact_codes(np.array([0.002, 0.010]), "linear16", 1.0))[0] == pytest.approx(524, abs=0.5)
+    covered = np.ones((8, 512), bool)
+    assert measure_bands(ramp, covered, "srgb8", 1.0).width_texels == pytest.approx(27.1, abs=6)
+    assert measure_bands(ramp, covered, "linear16", 1.0).width_texels <= 1.0
+    assert measure_bands(ramp, covered, "srgb8", 1.0, dither=True).width_texels <= 2.0
+    dithered = stored(ramp, "srgb8", 1.0, dither=True)
+    assert np.abs(exact_codes(dithered, "srgb8", 1.0) - exact_codes(ramp, "srgb8", 1.0)).max() <= 1.0 + 1e-6
+
+
+def test_a_texel_between_two_codes_blames_the_bit_depth():
+    build = floor_with(encoding="srgb8", range_lux=1e6)
+    settings = build.setup.bake
+    fresh = bake(build).raws["floor", None].mean
+    held = attach(build, "floor", None, fresh, np.zeros((32, 32), np.int32), BakedMap(image="x"), settings)
+    assert explain(held, "floor", (16, 16)).effects[0].code == "bake.banding"
+
+
+def test_bad_questions_get_one_clear_answer():
+    build = floor_with()
+    with pytest.raises(RequestError, match="does not lie in"):
+        explain(build, "floor", (40, 2))
+    with pytest.raises(RequestError, match="no lightmapped asset"):
+        explain(build, "cellar", (1, 1))
