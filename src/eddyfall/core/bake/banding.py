@@ -10,8 +10,8 @@ from eddyfall.core.shade.lightmap_codes import exact_codes, from_codes, to_codes
 
 VISIBLE_STEP = 0.03  # a step of 3 % shows on a dim, smooth wall (Weber fraction, common practice)
 LEAST_RUNS = 6
-STRAY = 0.12  # codes that a step strays from the true value on average, a few texels round: dithered and noisy ones do not
-AROUND = 7
+STRAY = 0.14  # codes that a step strays from the true value on average, a few texels round: dithered and noisy ones do not
+AROUND = 3
 LEAST_SHARE = 0.02
 
 
@@ -77,7 +77,7 @@ def _staircase(
     if not len(good):
         return [], [], 0
     here, following = (from_codes(value[g], encoding, scale).astype(float) for g in (good, good + 1))
-    height = np.abs(following - here) / np.maximum(np.minimum(here, following), 1e-12)
+    height = np.abs(following - here) / np.maximum(np.maximum(here, following), 1e-12)
     width = end[good] - start[good]
     shown = (width > 1) & (height > VISIBLE_STEP)
     return width.tolist(), height.tolist(), int(width[shown].sum())

@@ -13,6 +13,7 @@ from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, uv_of
 from eddyfall.core.scene.setup.bake import Bake
 from eddyfall.core.shade.srgb import luminance
+from eddyfall.core.uv.overlap import measure_overlap
 
 CONTRAST = 1.1
 LEAST_SHARE = 0.02
@@ -51,7 +52,11 @@ def find_leaks(build: Build, geometry: Geometry, receiver: Receiver, scenes: lis
     start = (places.place + places.facing * lift)[:, 0::2].reshape(-1, 3)
     end = (places.place + places.facing * lift)[:, 1::2].reshape(-1, 3)
     flat = (places.facing[:, 0::2] * places.facing[:, 1::2]).sum(axis=2).reshape(-1) > 0.99
-    alone = np.add.reduceat(owned.area, owned.first[:-1]) <= 1.0 + 1e-4  # where surfaces share a texel, that is another fault
+    uv = receiver.page_uv(uv_of(geometry, receiver.uv_set)[geometry.triangles[triangles]])
+    doubled = measure_overlap(uv, np.ones(len(uv)), receiver.resolution, as_is=receiver.wraps).collided
+    alone = ~np.logical_or.reduceat(
+        doubled[owned.triangle], owned.first[:-1]
+    )  # where surfaces share texels, that is another fault
     seen = ~places.hidden
     flat &= (seen[:, 0::2] & seen[:, 1::2]).reshape(-1)
     suspect = (blocked(scene, start, end) & flat).reshape(len(owned.texel), -1).any(axis=1) & alone

@@ -10,7 +10,7 @@ from eddyfall.core.scene.model import Mesh, Primitive
 from eddyfall.core.scene.setup.tables import CopyRule
 
 MAX_COPIED_TRIANGLES = 20_000_000
-STRIP_GAP = 0.05  # tiles between the pieces of an unwrapped edge strip
+STRIP_GAP = 0.1  # tiles between the pieces of an unwrapped edge strip
 
 
 def evaluate_copies(mesh: Mesh, rules: dict[str, CopyRule], lightmap_uv: int, materials: tuple[str, ...]) -> Mesh:

@@ -26,7 +26,7 @@ def sow(world: HallWorld) -> None:
         shape = (
             Shape()
             .box((12.0, 0, z), (12.08, 0.98, z + 0.08), 1.0, "xXYzZ")
-            .box((12.0, 0.94, z + 0.02), (13.0, 0.98, z + 0.06), 1.0, "yYzZ")
+            .box((12.1, 0.9, z + 0.02), (12.98, 0.95, z + 0.06), 1.0, "yYzZ")
         )
         rule = {"kind": "array", "count": 4, "step_m": [1.0, 0, 0], "uv_offset": offset}
         world.mapped(

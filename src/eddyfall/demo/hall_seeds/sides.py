@@ -8,7 +8,7 @@ def sow(world: HallWorld) -> None:
     """A tank seen into over its rim, a hopper against the wall, and their twins."""
     steel = world.material("tank_steel", base_rgba=(0.36, 0.4, 0.4, 1), roughness=0.5)
     both = world.material("trough_steel", base_rgba=(0.36, 0.4, 0.4, 1), roughness=0.5, double_sided=True)
-    world.thing("settling_tank", Shape().box((13.0, 0.02, 4.0), (16.0, 1.0, 6.0), 1.0, "xXyzZ"), steel, 96, 5.0)
+    world.thing("settling_tank", Shape().box((13.0, 0.02, 4.0), (16.0, 1.0, 6.0), 1.0, "xXyzZ"), steel, 96, 8.0)
     world.thing("trough", Shape().box((16.8, 0.02, 4.0), (18.4, 0.8, 6.0), 1.0, "xXyzZ"), both, 96, 5.0)
     world.truth.append(
         {"code": "face.seen-from-behind", "cause": "settling_tank", "subjects": ["settling_tank"], "seed": "sides"}

@@ -61,7 +61,7 @@ def _tunnel(world: HallWorld) -> None:
     world.panel("tunnel_south", (30, 0, 7.2), (-10, 0, 0), (0, 2.8, 0), lining, lightmap_size=32)
     world.panel("tunnel_end", (30, 0, 4.8), (0, 0, 2.4), (0, 2.8, 0), lining, lightmap_size=32)
     world.panel("tunnel_top", (20, 2.8, 4.8), (10, 0, 0), (0, 0, 2.4), lining, lightmap_size=32)
-    hatch = Shape().quad((20.02, 0, 7.2), (0, 0, -2.4), (0, 2.8, 0)).quad((19.98, 0, 4.8), (0, 0, 2.4), (0, 2.8, 0))
+    hatch = Shape().box((19.9, 0, 4.8), (20.0, 2.8, 7.2), 1.0, "xXYzZ")
     world.thing("tunnel_hatch", hatch, lining, 48, 6.0)
     world.lamp("tunnel_lamp", (29.2, 2.2, 5.3), 9.0, 0.0)
     world.truth.append({"code": "bake.uncovered", "cause": "focus_regions", "subjects": ["tunnel_north"], "seed": "texels"})

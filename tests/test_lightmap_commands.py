@@ -1,0 +1,154 @@
+"""charts, bake and why from the command line, on the fixtures of the worked cases."""
+
+import json
+
+import numpy as np
+import OpenEXR
+import pytest
+
+from bake_scenes import baked_setup, matt, panel, under_a_partition
+from eddyfall.cli import main
+from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.model import Image, Light, Material, TextureUse
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of
+
+
+def write(folder, name, build):
+    path = folder / f"{name}.glb"
+    path.write_bytes(write_glb(build.scene))
+    path.with_suffix("").with_suffix(".setup.json").write_text(json.dumps(build.raw_setup))
+    return str(path)
+
+
+def asked(capsys, *args):
+    """(exit code, JSON) of a command."""
+    code = main([*args, "--json", "-"])
+    return code, json.loads(capsys.readouterr().out)
+
+
+def leaf(rules):
+    page = [[0, 0.5], [0.8, 0.5], [0.8, 0], [0, 0]]
+    thing = panel("leaf", (0, 0, 0), (2, 0, 0), (0, 1.25, 0), matt("leaf", 0.5), page)
+    return build_of(thing, setup={"meshes": {"leaf": {"lightmap_uv": 1, "copies": rules}}, "bake": {"resolution": 256}})
+
+
+ONE_RULE = {"both": {"kind": "mirror", "axes": ["x", "y"], "origin_m": [2.1, 1.3, 0], "uv_offset": [1, 0]}}
+TWO_RULES = {
+    "a": {"kind": "mirror", "axes": ["x"], "origin_m": [2.1, 1.3, 0], "uv_offset": [1, 0]},
+    "b": {"kind": "mirror", "axes": ["y"], "origin_m": [2.1, 1.3, 0], "uv_offset": [0, 1], "order": 1},
+}
+
+
+def test_a_leaf_mirrored_on_two_axes_by_one_rule(tmp_path, capsys):
+    # Work case 1: copies at tiles 0, 1, 1, 2: a third of the texels, half of the surface.
+    code, found = asked(capsys, "charts", write(tmp_path, "leaf", leaf(ONE_RULE)), "--asset", "leaf")
+    assert code == 0
+    assert found["overlap"]["texel_share"] == pytest.approx(1 / 3, abs=1e-3)
+    assert found["overlap"]["surface_share"] == pytest.approx(0.5, abs=1e-6)
+    assert found["texels_per_m"] == pytest.approx(102.4)
+    remedies = {r["title"]: r for r in found["remedies"]}
+    assert len(remedies) >= 7
+    squash = next(r for t, r in remedies.items() if t.startswith("squash"))
+    assert squash["texel_share"] == 0 and squash["texels_per_m"] == pytest.approx(51.2, abs=0.01)
+    packed = next(r for t, r in remedies.items() if t.endswith("pack their charts"))
+    assert packed["cures"] and 60 < packed["texels_per_m"] <= 64.0
+    parts = next(r for t, r in remedies.items() if "material part" in t)
+    assert not parts["cures"], "a target with one map a mesh does not care for materials"
+
+
+def test_two_rules_part_the_copies_but_not_modulo_one(tmp_path, capsys):
+    _, found = asked(capsys, "charts", write(tmp_path, "leaf", leaf(TWO_RULES)), "--asset", "leaf")
+    assert found["overlap"]["texel_share"] == 0
+    assert found["overlap_modulo_1"]["surface_share"] == pytest.approx(1.0)
+
+
+def test_the_six_ways_out_are_true_where_the_target_maps_parts(tmp_path, capsys):
+    build = leaf({"a": TWO_RULES["a"] | {"uv_offset": [0, 0]}})
+    build.raw_setup["bake"]["unique_per"] = "part"
+    _, found = asked(capsys, "charts", write(tmp_path, "leaf", build), "--asset", "leaf")
+    parts = next(r for r in found["remedies"] if "material part" in r["title"])
+    assert parts["cures"] and "+1 draws" in parts["price"]
+
+
+@pytest.mark.parametrize(("resolution", "reach"), [(64, 120.0), (256, 32.5)])
+def test_why_names_a_partition_and_its_reach(tmp_path, capsys, resolution, reach):
+    path = write(tmp_path, "tank", under_a_partition(resolution, samples=256))
+    texel = f"{int(3.03 / 6.4 * resolution)},{resolution - 2}"
+    _, found = asked(capsys, "why", path, "--asset", "floor", "--texel", texel)
+    assert found["effects"][0]["code"] == "bake.leak" and not found["healthy"]
+    assert found["effects"][0]["facts"]["reach_linear_mm"] == pytest.approx(reach, abs=0.1)
+
+
+def test_bake_writes_a_build_that_is_fresh_and_maps_as_openexr(tmp_path, capsys):
+    path = write(tmp_path, "tank", under_a_partition(64, samples=32))
+    code, before = asked(capsys, "bake", path, "--status")
+    assert code == 1 and before["lightmaps"][0]["state"] == "missing"
+    code, done = asked(capsys, "bake", path, "--out", str(tmp_path / "baked"))
+    assert code == 0 and [b["asset"] for b in done["baked"]] == ["floor"]
+    exr = next(f for f in done["files"] if f.endswith(".exr"))
+    with OpenEXR.File(exr) as file:
+        pixels = file.channels()["RGB"].pixels
+    assert pixels.shape == (64, 64, 3) and float(pixels[-2, 5, 0]) == pytest.approx(1.0, abs=1e-3)
+    code, after = asked(capsys, "bake", next(f for f in done["files"] if f.endswith(".glb")), "--status")
+    assert code == 0 and after["lightmaps"][0]["state"] == "fresh"
+
+
+def test_what_to_bake_with_the_known_rate(tmp_path, capsys):
+    # Work case 16: 720,000 triangles of planters and 340 of architecture at 40,000/s: 18.01 s for all, .0085 s for the rest.
+    planter = Shape()
+    for i in range(15):
+        for j in range(15):
+            planter.box((i * 0.1, 0, j * 0.1), (i * 0.1 + 0.02, 0.3, j * 0.1 + 0.02))
+    walls = Shape().box((-5, -0.1, -5), (15, 0, 15)).box((-5, 0, -5), (-4.8, 3, 15))
+    build = build_of(
+        Thing("planter", planter), Thing("walls", walls), setup={"bake": {"resolution": 64, "samples": 16, "bounces": 1}},
+        lamps=((Light("lamp", "point", intensity=900.0), (3.0, 2.5, 3.0)),),
+    )  # fmt: skip
+    _, found = asked(capsys, "bake", write(tmp_path, "house", build), "--plan", "--unwrap-rate", "40000")
+    by_name = {c["node"]: c for c in found["candidates"]}
+    assert by_name["planter"]["triangles"] == 2700 and by_name["walls"]["triangles"] == 24
+    assert by_name["walls"]["value"] == 1.0 and by_name["planter"]["value"] < 0.5
+    assert found["unwrap_all_s"] == pytest.approx(2724 / 40000)
+    assert pytest.approx(18.01, abs=0.005) == 720_340 / 40_000 and pytest.approx(0.0085) == 340 / 40_000
+
+
+def test_the_bleed_horizon_of_a_painted_housing(tmp_path, capsys):
+    # Work case 15: 2048 texels, 2 of padding, 512 texels/m, 1080 rows at 60 degrees; here at an eighth of the size and density.
+    pixels = np.full((256, 256, 4), 230, np.uint8)
+    pixels[..., 3] = 255
+    pixels[62:194, 62:194, :3] = (60, 20, 10)
+    material = Material("paint", metallic=0.0, base_texture=TextureUse(0))
+    shape = Shape().quad((0, 0, 0), (2, 0, 0), (0, 2, 0))
+    shape.uvs[0] = np.array([[0.25, 0.75], [0.75, 0.75], [0.75, 0.25], [0.25, 0.25]])
+    build = build_of(Thing("housing", shape, material), images=(Image("rust", pixels),))
+    _, found = asked(capsys, "charts", write(tmp_path, "housing", build), "--asset", "housing", "--uv", "0")
+    bleed = found["bleed"]
+    assert (bleed["padding_texels"], bleed["safe_mip"]) == (2, 1)
+    assert bleed["texels_per_m"] == pytest.approx(64) and bleed["focal_px"] == pytest.approx(935.3, abs=0.05)
+    assert bleed["first_bad_m"] == pytest.approx(3.65 * 8, abs=0.03)
+    assert bleed["level_m"]["3"] == pytest.approx(14.61 * 8, abs=0.05)
+    assert bleed["shimmer_m"] == pytest.approx(1.83 * 8, abs=0.03)
+
+
+def test_bad_questions_end_with_two_and_one_line(tmp_path, capsys):
+    path = write(tmp_path, "tank", under_a_partition(64))
+    for args in (
+        ["why", path, "--asset", "floor"],
+        ["why", path, "--asset", "attic", "--texel", "1,1"],
+        ["why", path, "--asset", "floor", "--texel", "900,1"],
+        ["bake", path],
+        ["bake", path, "--out", str(tmp_path / "o"), "--assets", "attic"],
+        ["bake", path, "--status", "--light-set", "night"],
+        ["charts", path, "--picture", str(tmp_path / "p.png")],
+    ):
+        assert main(args) == 2, args
+        said = capsys.readouterr().err.strip().splitlines()
+        assert len(said) == 1 and said[0].startswith("eddyfall: "), args
+
+
+def test_setup_that_names_no_light_set_is_refused(tmp_path, capsys):
+    build = build_of(panel("floor", (0, 0, 1), (1, 0, 0), (0, 0, -1), matt("f", 0.5)), setup=baked_setup([]))
+    build.raw_setup["viewpoints"]["eye"]["light_set"] = "night"
+    assert main(["intake", write(tmp_path, "x", build)]) == 2
+    assert "light set 'night' is not in light_sets" in capsys.readouterr().err
