@@ -17,17 +17,25 @@ import numpy as np
 import shapely
 
 from browser import browser
+from eddyfall.core.bake.gather import gather
+from eddyfall.core.bake.light_scene import light_scene
+from eddyfall.core.bake.run import job_of, receiver_footprint, tiles_of
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf
+from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Light, Material, Mesh, Node, Scene
+from eddyfall.core.scene.receivers import receiver_named
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.sweep import sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
+from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.overlap import colliding_pairs, measure_overlap, pair_areas
+from eddyfall.core.uv.packing import pack_charts
+from eddyfall.demo.hall import make_hall
 from eddyfall.demo.shapes import Shape
 from eddyfall.demo.walk import worst_spot
 from eddyfall.demo.write import make_demo
@@ -233,7 +241,51 @@ def growth() -> None:
     show("growth from 1k to 16k drawables", taken[1] / taken[0], "x", "<= 24", taken[1] / taken[0] <= 24)
 
 
+class _Recorder:
+    """Stands in for the ray scene: passes every call on and keeps it."""
+
+    def __init__(self, scene: Any) -> None:
+        self.scene, self.calls = scene, []
+
+    def run(self, start: np.ndarray, direction: np.ndarray, **how: Any) -> Any:
+        self.calls.append((start, direction, how))
+        return self.scene.run(start, direction, **how)
+
+
+def bakes() -> None:
+    """Gathering against bare ray calls on the same rays; packing."""
+    build, _ = make_hall(samples=12)
+    geometry = pack(build.scene, build.setup)
+    scene = light_scene(build, geometry, "lamps_on")
+    receiver = receiver_named(build, geometry, "floor_west")
+    owned, triangles = receiver_footprint(geometry, receiver)
+    tiles = tiles_of(job_of(receiver, owned, triangles, build.setup.bake, samples=64))
+    real = scene.embree
+    recorder = _Recorder(real)
+    scene._embree = (recorder, scene._embree[1])
+    rays = sum(gather(scene, t).rays for t in tiles)
+    scene._embree = (real, scene._embree[1])
+
+    def bare() -> None:
+        for start, direction, how in recorder.calls:
+            real.run(start, direction, **how)
+
+    ours, theirs = seconds(lambda: [gather(scene, t) for t in tiles], 3), seconds(bare, 3)
+    print(f"bake of {len(owned.texel)} texels, 64 samples: {rays / 1e6:.2f} M rays, {rays / ours / 1e6:.2f} M rays/s")
+    show("bake, share of the rays/s of bare calls on the same rays", theirs / ours, "", ">= 0.6", theirs / ours >= 0.6)
+    rng = np.random.default_rng(5)
+    sizes = rng.uniform(0.2, 1.4, (400, 2))
+    corners = np.array([[[0, 0], [w, 0], [w, h]] for w, h in sizes] + [[[0, 0], [w, h], [0, h]] for w, h in sizes])
+    uv = corners + np.tile(np.arange(400)[:, None, None] * [2.0, 0.0], (2, 1, 1))
+    flat = np.concatenate([uv, np.zeros((800, 3, 1))], axis=2)
+    taken = seconds(lambda: pack_charts(uv, flat, 1024, 4), 1)
+    packed = measure_charts(pack_charts(uv, flat, 1024, 4), flat, 1024)
+    filled = sum(abs(c.uv_area) for c in packed.charts)
+    print(f"pack of 400 charts with 4 texels between them: {taken:.2f} s, {filled * 100:.0f} % of the page filled")
+
+
 PARTS: dict[str, Callable[[], None]] = {
+    "bake": bakes,
     "frame": frame,
     "trial": trial,
     "lineup": lineup,

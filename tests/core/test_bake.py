@@ -133,6 +133,15 @@ def test_a_fresh_bake_is_fresh_and_survives_a_file(tmp_path):
     assert all(s.fresh for s in states(again).values())
 
 
+def test_whole_numbers_in_a_material_are_the_same_light(tmp_path):
+    from eddyfall.core.scene.model import Material
+
+    floor = panel("floor", (0, 0, 1), (1, 0, 0), (0, 0, -1), Material("m", base_rgba=(1, 1, 1, 1), metallic=0), UNIT_PAGE)
+    baked = bake(build_of(floor, setup=baked_setup([floor], resolution=8, samples=4))).build
+    (tmp_path / "x.glb").write_bytes(write_glb(baked.scene))
+    assert all(s.fresh for s in states(type(baked)(read_scene(tmp_path / "x.glb"), baked.setup)).values())
+
+
 def test_only_what_a_lamp_reaches_is_baked_again():
     baked = bake(room()).build
     dimmed = apply_change(baked, set_leaf(baked, ("lights", "lamp_2", "on"), False, scope="node", title="off"))

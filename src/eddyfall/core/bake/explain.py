@@ -227,7 +227,8 @@ class _Explainer:
         together = self._together(sides & sheet, best, rotated)
         reference = self._reference(sides & sheet)
         deviation = value - reference
-        noise = float(np.sqrt(luminance(self.samples.light[self.centre]).var() / self.bake.samples))
+        counted = luminance(self.samples.light[self.centre][(sides & sheet)[self.centre]])  # sides that differ are no noise
+        noise = float(np.sqrt(counted.var() / self.bake.samples)) if len(counted) else 0.0
         tolerance = TOLERANCE * max(abs(reference), abs(value)) + 3 * noise
         scale = deviation if abs(deviation) > 1e-12 else max(abs(value), 1e-12)
         listed = tuple(

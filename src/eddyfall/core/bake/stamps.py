@@ -6,6 +6,7 @@ stamp, a hash of its content. A map is stale if one of them changed, went, or if
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -49,7 +50,6 @@ class Staleness:
 def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
     """Stamps of all that can matter to a bake."""
     state = make_state(build, geometry, frozenset(), False)
-    images = build.scene.images
     drawables = {}
     for i, d in enumerate(geometry.drawables[:-1]):
         takes_part = build.setup.shaders.get(state.shader[i], Shader()).passes.bake and state.blend[i] < 2
@@ -57,14 +57,19 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
             continue
         used = triangles_of(geometry, (i,))
         places = np.ascontiguousarray(geometry.positions[geometry.triangles[used]]) + np.float32(0)
-        material = build.scene.materials[d.material] if d.material >= 0 else None
-        textures = []
-        if material is not None:
-            uses = (material.base_texture, material.metallic_roughness_texture, material.emissive_texture)
-            textures = [images[u.image].pixels for u in uses if u is not None]
-        drawables[d.name] = digest(places, material, textures, bool(state.double_sided[i]), int(state.blend[i]))[:12]
+        look = _look(build, d.material) if d.material >= 0 else None
+        drawables[d.name] = digest(places, look, bool(state.double_sided[i]), int(state.blend[i]))[:12]
     lights = tuple(light for light in make_lights(build, light_set) if light.bakes != "none")
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
+
+
+def _look(build: Build, index: int) -> list[Any]:
+    """What light paths take from a material, as floats whatever kind of number the file or program gave."""
+    material = build.scene.materials[index]
+    numbers = [*material.base_rgba, material.metallic, *material.emissive, material.alpha_cutoff, material.unlit]
+    uses = (material.base_texture, material.metallic_roughness_texture, material.emissive_texture)
+    textures = [(build.scene.images[u.image].pixels, u.uv_set, u.wrap_u, u.wrap_v) for u in uses if u is not None]
+    return [[float(v) for v in numbers], textures]
 
 
 def gather_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bake, light_set: str | None) -> str:
