@@ -16,7 +16,7 @@ from eddyfall.core.uv.picture import overlap_picture
 from eddyfall.core.uv.report import AssetReport
 from eddyfall.core.uv.seams import Seam
 
-LEAST_GUTTER_TEXELS = 2.0  # one texel a side: what bilinear filtering needs (CHECKS: level 0)
+LEAST_GUTTER_TEXELS = 2.0  # one texel a side: what bilinear filtering needs: level 0
 SKEW_LIMIT_DEG = 1.0
 LEAST_BORDER_TEXELS = 16.0
 LEAST_SEAM_TEXELS = 4.0
