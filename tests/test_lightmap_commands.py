@@ -94,6 +94,19 @@ def test_bake_writes_a_build_that_is_fresh_and_maps_as_openexr(tmp_path, capsys)
     assert code == 0 and after["lightmaps"][0]["state"] == "fresh"
 
 
+def test_a_split_is_applied_and_baked_from_the_command_line(tmp_path, capsys):
+    path = write(tmp_path, "tank", under_a_partition(64, samples=32))
+    main(["bake", path, "--out", str(tmp_path / "baked")])
+    capsys.readouterr()
+    baked = str(tmp_path / "baked" / "tank.glb")
+    assert main(["sweep", baked, "--size", "160x90", "--changes-out", str(tmp_path / "best.json"), "--fail-on", "latent"]) == 1
+    wanted = json.loads((tmp_path / "best.json").read_text())["changes"]
+    assert [c["operation"]["name"] for c in wanted] == ["uv.split", "bake.run"]
+    assert main(["apply", baked, "--changes", str(tmp_path / "best.json"), "--out", str(tmp_path / "fixed")]) == 0
+    assert main(["sweep", str(tmp_path / "fixed" / "tank.glb"), "--size", "160x90", "--fail-on", "latent"]) == 0
+    assert "is clean" in capsys.readouterr().out
+
+
 def test_what_to_bake_with_the_known_rate(tmp_path, capsys):
     # Work case 16: 720,000 triangles of planters and 340 of architecture at 40,000/s: 18.01 s for all, .0085 s for the rest.
     planter = Shape()

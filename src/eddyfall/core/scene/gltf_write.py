@@ -24,8 +24,16 @@ def write_glb(scene: Scene, original: Scene | None = None) -> bytes:
     """
     if original is None or original.source is None:
         return _Writer().fresh(scene)
-    same = scene.meshes == original.meshes and _same_nodes(scene, original) and scene.materials == original.materials
-    if original.source.raw is not None and same and all(a is b for a, b in zip_longest(scene.images, original.images)):
+    kept = all(
+        a is b
+        for mine, theirs in (
+            (scene.meshes, original.meshes),
+            (scene.materials, original.materials),
+            (scene.images, original.images),
+        )
+        for a, b in zip_longest(mine, theirs)
+    )
+    if original.source.raw is not None and kept and _same_nodes(scene, original):
         return original.source.raw
     return _Writer().patched(scene, original)
 
