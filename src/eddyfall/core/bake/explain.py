@@ -32,6 +32,7 @@ MORE_SAMPLES = 16
 MOST_SAMPLES = 8192
 REFERENCE_SAMPLES = 4096
 TOLERANCE = 0.03  # a texel is healthy within this share of its value, and three standard errors
+MOST_NOISE = 0.25  # of its value: where noise is larger, nothing can be called healthy
 
 TITLES = {
     "bake.leak": "Mixed sides at an occluder",
@@ -122,7 +123,7 @@ class _Explainer:
         self.scene: LitScene = light_scene(build, geometry, light_set)
         self.job: Job = job_of(receiver, self.owned, self.triangles, bake)
         self.samples: Samples = samples_of(self.scene, self.job)
-        self.chart_of_sample, self.area_shares = self._charts_of_samples()
+        self.chart_of_sample = self._charts_of_samples()
         self.chart = self._own_charts()
         self.centre = self._centre()
 
@@ -131,22 +132,20 @@ class _Explainer:
         column, row = self.owned.texel % self.edge, self.owned.texel // self.edge
         return int(np.argmin((column - self.texel[0]) ** 2 + (row - self.texel[1]) ** 2))
 
-    def _charts_of_samples(self) -> tuple[np.ndarray, np.ndarray]:
-        """(chart of each sample (m, n), by the place it started at; area of the texel's parts (m,))."""
+    def _charts_of_samples(self) -> np.ndarray:
+        """(m, n) chart of each sample, by the place it started at."""
         m, n = self.samples.hidden.shape
         chart = np.zeros((m, n), np.int64)
         corners = self.geometry.positions[self.geometry.triangles[self.triangles]].astype(np.float64)
-        areas = np.zeros(m)
         for k in range(m):
             parts = slice(self.owned.first[k], self.owned.first[k + 1])
-            areas[k] = self.owned.area[parts].sum()
             candidates = np.unique(self.owned.triangle[parts])
             if len(np.unique(self.page.chart[candidates])) == 1:
                 chart[k] = self.page.chart[candidates[0]]
                 continue
             distance = np.stack([_outside(self.samples.place[k], corners[t]) for t in candidates])
             chart[k] = self.page.chart[candidates[distance.argmin(axis=0)]]
-        return chart, areas
+        return chart
 
     def _own_charts(self) -> np.ndarray:
         """(m,) the chart each texel belongs to: the one with most of its samples, the first of equals."""
@@ -160,10 +159,9 @@ class _Explainer:
         keep: np.ndarray | None = None,
         how: Finish | None = None,
         samples: Samples | None = None,
-        owned: Footprint | None = None,
     ) -> np.ndarray:
         """(3,) lux of the finished texel: keep (m, n) bool samples that count (default all)."""
-        got, owned = samples or self.samples, owned or self.owned
+        got, owned = samples or self.samples, self.owned
         counts = np.ones(got.hidden.shape, bool) if keep is None else keep
         weight = counts.astype(float)
         total = np.maximum(weight.sum(axis=1), 1)
@@ -229,14 +227,15 @@ class _Explainer:
         deviation = value - reference
         counted = luminance(self.samples.light[self.centre][(sides & sheet)[self.centre]])  # sides that differ are no noise
         noise = float(np.sqrt(counted.var() / self.bake.samples)) if len(counted) else 0.0
-        tolerance = TOLERANCE * max(abs(reference), abs(value)) + 3 * noise
+        largest = max(abs(reference), abs(value))
+        tolerance = TOLERANCE * largest + min(3 * noise, MOST_NOISE * largest)
         scale = deviation if abs(deviation) > 1e-12 else max(abs(value), 1e-12)
         listed = tuple(
             Effect(code, TITLES[code], value - effect, effect, effect / scale, facts)
             for code, effect, facts in sorted(effects, key=lambda e: -abs(e[1]))
         )
         strongest = max((abs(e.effect) for e in listed if e.code != "noise.samples"), default=0.0)
-        healthy = abs(deviation) <= tolerance and strongest <= TOLERANCE * max(abs(reference), abs(value)) + 3 * noise
+        healthy = abs(deviation) <= tolerance and strongest <= tolerance
         return Explanation(
             self.receiver.name, self.light_set, self.texel, self.edge, value, reference, noise, y(together), y(together) - reference,
             bool(healthy), listed, self._facts(found is not None),
@@ -378,9 +377,7 @@ class _Explainer:
         """A job's results as one sample a texel of everything (its mean), or two where some are hidden."""
         got = gather(self.scene, job)
         m = len(job.footprint.texel)
-        light = np.stack([got.seen_mean, got.seen_mean], axis=1)
-        hidden_mean = got.mean.copy()
-        light = np.repeat(hidden_mean[:, None], 10, axis=1)
+        light = np.repeat(got.mean[:, None], 10, axis=1)
         hidden = np.arange(10)[None] < np.rint(got.hidden * 10)[:, None]
         seen = (~hidden).sum(axis=1)
         for k in range(m):

@@ -50,10 +50,8 @@ def pack_charts(
 
 def _try(flat: np.ndarray, chart: np.ndarray, resolution: int, gutter_texels: int, texels_per_m: float) -> np.ndarray | None:
     """UVs packed at a density, None if they do not fit one page."""
-    base = np.array([0.0] * 2)
-    shifted = flat - base
     # The packer snaps each chart to whole texels; give it charts near the origin, joined by index, apart by vertices.
-    local = np.concatenate([shifted[chart == k] - [k * 1e4, 0.0] for k in range(int(chart.max(initial=-1)) + 1)])
+    local = np.concatenate([flat[chart == k] - [k * 1e4, 0.0] for k in range(int(chart.max(initial=-1)) + 1)])
     order = np.concatenate([np.flatnonzero(chart == k) for k in range(int(chart.max(initial=-1)) + 1)])
     rows = np.concatenate([local.reshape(-1, 2), np.repeat(chart[order], 3)[:, None]], axis=1).astype(np.float32)
     unique, ids = np.unique(rows, axis=0, return_inverse=True)
