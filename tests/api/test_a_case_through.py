@@ -63,7 +63,7 @@ def test_a_sweep_over_the_api_is_the_sweep_of_the_command_line(swept, tmp_path, 
     assert [f["document"] for f in swept["sweep"]["items"]] == document["findings"]
     assert swept["sweep"]["job"]["state"] == "done"
     [row] = swept["sweep"]["tide"]
-    cell = row["cells"]["depth.missing-prepass"]
+    cell = row["cells"]["depth"]
     assert cell["share"] == document["findings"][0]["pixels"]["eye"] / (960 * 540) and cell["severity"] == "blocking"
     picture = swept["viewer"].get(f"{swept['base']}/findings/{swept['sweep']['items'][0]['id']}/picture")
     assert Image.open(io.BytesIO(b"".join(picture.streaming_content))).size == (960, 540)

@@ -72,7 +72,10 @@ def sweep_out(sweep: Sweep) -> dict[str, Any]:
 
     standing, gone = sweep_service.compared(sweep) if sweep.result else ({}, [])
     items = [finding_out(f, standing.get(f.fingerprint, "")) for f in sweep.findings.select_related("sweep__build")]
-    codes = [{"code": code, "words": words} for family in families() for code, words in sorted(family.codes.items())]
+    kinds: dict[str, list[str]] = {}
+    for code, words in sorted(pair for family in families() for pair in family.codes.items()):
+        kinds.setdefault(code.split(".")[0], []).append(f"{code}: {words}")
+    codes = [{"code": kind, "words": "; ".join(words)} for kind, words in kinds.items()]
     return {**sweep_line(sweep), "tide": sweep_service.tide(sweep), "codes": codes, "items": items,
             "gone": [{"code": f.document["code"], "title": f.document["title"]} for f in gone],
             "left_out": (sweep.result or {}).get("left_out", [])}  # fmt: skip

@@ -74,7 +74,8 @@ def compared(sweep: Sweep) -> tuple[dict[str, str], list[Finding]]:
 
 
 def tide(sweep: Sweep) -> list[dict[str, Any]]:
-    """Rows of the tide table: viewpoint, and by code the share of its frame that is spoilt and the worst severity there."""
+    """Rows of the tide table: viewpoint, and by kind of defect (a code up to its dot) the share of its frame that is spoilt and
+    the worst severity there. Findings that spoil the same pixels are added up, to at most the whole frame."""
     if sweep.result is None:
         return []
     width, height = sweep.result["size"]
@@ -86,8 +87,8 @@ def tide(sweep: Sweep) -> list[dict[str, Any]]:
             pixels = f["pixels"].get(view)
             if not pixels:
                 continue
-            cell = cells.setdefault(f["code"], {"share": 0.0, "severity": f["severity"], "findings": []})
-            cell["share"] += pixels / (width * height)
+            cell = cells.setdefault(f["code"].split(".")[0], {"share": 0.0, "severity": f["severity"], "findings": []})
+            cell["share"] = min(cell["share"] + pixels / (width * height), 1.0)
             cell["severity"] = min(cell["severity"], f["severity"], key=order.index)
             cell["findings"].append(f["fingerprint"])
         rows.append({"viewpoint": view, "cells": cells})

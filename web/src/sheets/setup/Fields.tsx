@@ -92,7 +92,12 @@ function Row({
         })}
         <td className="num">{field.unit === "-" ? "" : field.unit}</td>
         <td>
-          <button type="button" className="btn btn-xs" aria-expanded={open} onClick={toggle}>
+          <button
+            type="button"
+            className="btn btn-xs whitespace-nowrap"
+            aria-expanded={open}
+            onClick={toggle}
+          >
             Try a value
           </button>
         </td>

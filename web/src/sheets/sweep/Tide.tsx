@@ -5,7 +5,7 @@ import { percent } from "../../ui/words";
 type Cell = { share: number; severity: "blocking" | "visible" | "latent"; findings: string[] };
 type Row = { viewpoint: string; cells: Record<string, Cell> };
 
-/** Viewpoints down, codes across; each mark's size is the share of the frame that is spoilt, its shape the severity. */
+/** Viewpoints down, kinds of defect across; each mark's size is the share of the frame that is spoilt, its shape the severity. */
 export function Tide({ project, build, sweep }: { project: number; build: number; sweep: Sweep }) {
   const codes = sweep.codes as { code: string; words: string }[];
   return (
