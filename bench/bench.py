@@ -9,6 +9,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,7 @@ from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.lineup import line_up
+from eddyfall.core.rays.threads import processors
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.drawables import pack
@@ -201,6 +203,23 @@ print(warm, decoded, peak())
 """
 
 
+BAKE_MEMORY = """
+from pathlib import Path
+from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.store import STORE
+from eddyfall.core.scene.setup.tables import NodeSetup
+from eddyfall.demo.hall import make_hall
+peak = lambda: int(Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0]) / 1024
+STORE.folder = None
+build = make_hall(samples=1)[0]
+warm = peak()
+finer = {"bake": build.setup.bake.model_copy(update={"samples": 16}),
+         "nodes": {**build.setup.nodes, "wall_north": NodeSetup(lightmap_size=1024)}}
+bake(build.with_setup(build.setup.model_copy(update=finer)), ["wall_north"], ["lamps_on"])
+print(warm, 1024 * 1024, peak())
+"""
+
+
 def memory() -> None:
     """Peak memory of a sweep over the warm process, in a process of its own."""
     run = subprocess.run([sys.executable, "-c", MEMORY], capture_output=True, text=True, check=True)
@@ -270,9 +289,18 @@ def bakes() -> None:
         for start, direction, how in recorder.calls:
             real.run(start, direction, **how)
 
+    def bare_on_all() -> None:
+        with ThreadPoolExecutor(processors()) as pool:
+            list(pool.map(lambda call: real.run(call[0], call[1], **call[2]), recorder.calls))
+
     ours, theirs = seconds(lambda: [gather(scene, t) for t in tiles], 3), seconds(bare, 3)
+    on_all = seconds(bare_on_all, 3)
     print(f"bake of {len(owned.texel)} texels, 64 samples: {rays / 1e6:.2f} M rays, {rays / ours / 1e6:.2f} M rays/s")
     show("bake, share of the rays/s of bare calls on the same rays", theirs / ours, "", ">= 0.6", theirs / ours >= 0.6)
+    print(f"   of bare calls spread over {processors()} processors: {on_all / ours:.3f}")
+    run = subprocess.run([sys.executable, "-c", BAKE_MEMORY], capture_output=True, text=True, check=True)
+    warm, texels, peak_mib = (float(v) for v in run.stdout.split())
+    print(f"memory of a bake of {texels / 1e6:.1f} M texels over the warm process: {peak_mib - warm:.0f} MiB")
     rng = np.random.default_rng(5)
     sizes = rng.uniform(0.2, 1.4, (400, 2))
     corners = np.array([[[0, 0], [w, 0], [w, h]] for w, h in sizes] + [[[0, 0], [w, h], [0, h]] for w, h in sizes])

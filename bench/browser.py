@@ -1,5 +1,6 @@
 """Speed of the bench in the browser: first frame after an upload, core sample, line-up, frames a second of wipe and exposure."""
 
+import json
 import os
 import re
 import signal
@@ -12,8 +13,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
+from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.model import Material, Mesh, Node, Scene
+from eddyfall.demo.shapes import Shape
 from eddyfall.demo.write import write_demo
 
 ROOT = Path(__file__).parents[1]
@@ -33,6 +38,29 @@ range.dispatchEvent(new Event('input', {bubbles: true}));"""
 WIPE = """const wipe = document.querySelector('[aria-label=wipe]');
 wipe.dispatchEvent(new KeyboardEvent('keydown', {key: i % 40 < 20 ? 'ArrowLeft' : 'ArrowRight', bubbles: true}));"""
 
+PAN = """const page = document.querySelector('[role=application]'), box = page.getBoundingClientRect();
+const at = (type, x, y) => page.dispatchEvent(new PointerEvent(type, {bubbles: true, pointerId: 1, button: 0, clientX: x, clientY: y}));
+if (i === 0) { page.setPointerCapture = () => {}; at('pointerdown', box.x + 200, box.y + 200); }
+at('pointermove', box.x + 200 + 180 * Math.sin(i / 25), box.y + 200 + 180 * Math.sin(i / 40));"""
+
+
+def large_page(folder: Path) -> Path:
+    """A build with one lightmap of 4096 texels and as many charts; returns its GLB, settings beside it."""
+    shape, uv, cells = Shape(), [], 64
+    for k in range(cells * cells):
+        x, y = k % cells, k // cells
+        shape.quad((x * 0.1, 0.0, -y * 0.1), (0.09, 0, 0), (0, 0, -0.09))
+        low, high = np.array([x, y]) / cells + 2 / 4096, np.array([x + 1, y + 1]) / cells - 2 / 4096
+        uv += [(low[0], high[1]), (high[0], high[1]), (high[0], low[1]), (low[0], low[1])]
+    mesh = Mesh("sheet", (shape.primitive(0, np.array(uv)),))
+    scene = Scene((mesh,), (Node("sheet", np.eye(4), mesh=0),), (Material("paint"),))
+    folder.mkdir()
+    (folder / "sheet.glb").write_bytes(write_glb(scene))
+    view = {"eye": [3.2, 5, 2], "target": [3.2, 0, -3.2], "fov_y_deg": 50}
+    setup = {"eddyfall_setup": 1, "viewpoints": {"eye": view}, "bake": {"resolution": 4096}}
+    (folder / "sheet.setup.json").write_text(json.dumps(setup))
+    return folder / "sheet.glb"
+
 
 def browser(show: Callable[[str, float, str, str, bool], None]) -> None:
     """Start the demo in a state folder of its own, drive it, and print what it takes."""
@@ -40,7 +68,7 @@ def browser(show: Callable[[str, float, str, str, bool], None]) -> None:
         Path(folder).chmod(0o755)
         state = Path(folder) / "state"
         command = [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(state), "--port", "8700"]
-        environment = {**os.environ, "PYTHONPATH": str(ROOT / "src")}
+        environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "EDDYFALL_DEMO_HALL_SWEEP": "0"}
         process = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         try:
             while not (state / "address").exists():
@@ -107,3 +135,18 @@ def _measure(page: Page, folder: Path, show: Callable[[str, float, str, str, boo
     page.wait_for_timeout(1500)
     rate = page.evaluate(FRAMES, SLIDE)
     show("scrubbing exposure, two frames on the screen", rate, "fps", ">= 60", round(rate) >= 60)
+    path = large_page(folder / "sheet")
+    page.goto("/")
+    page.get_by_label("New project").fill("large page")
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_label("Scene and settings files").set_input_files([str(path), str(path.with_suffix(".setup.json"))])
+    page.get_by_role("button", name="Bring it in").click()
+    page.get_by_role("heading", name=re.compile("Build 1: ")).wait_for()
+    page.goto(page.url.replace("intake", "lightmaps/sheet"))
+    page.get_by_text(re.compile("4096.*texels/m")).wait_for()
+    page.wait_for_load_state("networkidle")
+    for _ in range(3):
+        page.get_by_role("button", name="larger").click()
+    page.wait_for_timeout(1000)
+    rate = page.evaluate(FRAMES, PAN)
+    show("moving a chart page of 4096 texels and 4096 charts", rate, "fps", ">= 60", round(rate) >= 60)

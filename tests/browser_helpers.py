@@ -1,4 +1,4 @@
-"""What browser tests share besides fixtures: requests with the page's session, the command line."""
+"""What browser tests share besides fixtures: signing in, requests with the page's session, the command line."""
 
 import json
 import os
@@ -20,6 +20,15 @@ def api(page, method, path, body=None):
         }""",
         [method, path, body],
     )
+
+
+def sign_in(page):
+    """From any page to the projects of the demo's user."""
+    page.goto("/")
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("weirgate")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Projects").wait_for()
 
 
 def command_line(*args):

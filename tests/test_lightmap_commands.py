@@ -10,7 +10,7 @@ from bake_scenes import baked_setup, matt, panel, under_a_partition
 from eddyfall.cli import main
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Image, Light, Material, TextureUse
-from eddyfall.demo.shapes import Shape
+from eddyfall.demo.shapes import Shape, grid_charts
 from scenes import Thing, build_of
 
 
@@ -55,6 +55,13 @@ def test_a_leaf_mirrored_on_two_axes_by_one_rule(tmp_path, capsys):
     assert packed["cures"] and 60 < packed["texels_per_m"] <= 64.0
     parts = next(r for t, r in remedies.items() if "material part" in t)
     assert not parts["cures"], "a target with one map a mesh does not care for materials"
+
+
+def test_copies_of_a_mesh_that_is_still_to_be_unwrapped_are_told_not_crashed(tmp_path, capsys):
+    thing = Thing("leaf", Shape().quad((0, 0, 0), (2, 0, 0), (0, 1, 0)), matt("leaf", 0.5))
+    build = build_of(thing, setup={"meshes": {"leaf": {"lightmap_uv": 1, "copies": ONE_RULE}}})
+    code, report = asked(capsys, "charts", write(tmp_path, "leaf", build), "--asset", "leaf")
+    assert code == 0 and report["degenerate"] == 8 and len(report["remedies"]) > 3
 
 
 def test_two_rules_part_the_copies_but_not_modulo_one(tmp_path, capsys):
@@ -165,3 +172,64 @@ def test_setup_that_names_no_light_set_is_refused(tmp_path, capsys):
     build.raw_setup["viewpoints"]["eye"]["light_set"] = "night"
     assert main(["intake", write(tmp_path, "x", build)]) == 2
     assert "light set 'night' is not in light_sets" in capsys.readouterr().err
+
+
+def tank():
+    """The settling tank of work case 4: 4 x 3 x 2 m without its lid, five quads that face out, seen from its opening."""
+    box = Shape().box((0, 0, 0), (4, 2, 3), faces="xXyzZ")
+    up = {"eye": [2, 2.01, 1.5], "target": [2.001, 0, 1.5], "fov_y_deg": 30}
+    thing = Thing("tank", box, matt("steel", 0.5), lightmap=grid_charts(box))
+    return build_of(thing, setup={"viewpoints": {"eye": up}, "meshes": {"tank": {"lightmap_uv": 1}}})
+
+
+def figure_of(finding, measure):
+    return next(e["value"] for e in finding["evidence"] if e["measure"] == measure)
+
+
+def test_a_tank_without_inner_faces_and_its_three_ways_out(tmp_path, capsys):
+    path = write(tmp_path, "tank", tank())
+    _, swept = asked(capsys, "sweep", path)
+    found = next(f for f in swept["findings"] if f["code"] == "face.seen-from-behind")
+    # Work case 4: all rays through the opening meet removed faces; 10 triangles, 4 boundary edges.
+    assert figure_of(found, "rays that meet removed faces") == 100
+    assert figure_of(found, "boundary edges") == 4 and figure_of(found, "triangles") == 10
+    after = {}
+    for remedy in found["remedies"]:
+        (tmp_path / "fix.changes.json").write_text(json.dumps({"eddyfall_changes": 1, "changes": [remedy["change"]]}))
+        out = tmp_path / f"out{len(after)}"
+        assert asked(capsys, "apply", path, "--changes", str(tmp_path / "fix.changes.json"), "--out", str(out))[0] == 0
+        glb = str(next(out.glob("*.glb")))
+        codes = {f["code"] for f in asked(capsys, "sweep", glb)[1]["findings"]}
+        assert "face.seen-from-behind" not in codes, remedy["title"]
+        report = asked(capsys, "charts", glb, "--asset", "tank")[1]
+        after[remedy["title"].split(" ")[0]] = (report["triangles"], report["boundary_edges"], report["overlap"]["surface_share"])
+    # Both sides drawn: 10 triangles as before; a shell of 5 + 5 + 4 quads: 28, closed; doubled: 20, charts wholly overlapped.
+    assert after["draw"][:2] == (10, 4)
+    assert after["give"][:2] == (28, 0)
+    assert after["double"][0] == 20 and after["double"][2] == pytest.approx(1)
+
+
+def planes(far_m, floor_gap_m=None, wall_gap_m=None):
+    """Two floors seen from 1.7 m up, or two walls square to the view, a gap apart, at a depth of `far_m`."""
+    if floor_gap_m is not None:
+        shapes = [Shape().quad((-90, -1.7 + y, -far_m + 30), (180, 0, 0), (0, 0, -60)) for y in (floor_gap_m, 0.0)]
+        view = {"eye": [0, 0, 0], "target": [0, -1.7, -far_m], "fov_y_deg": 1.5}
+    else:
+        shapes = [Shape().quad((-9, -9, -far_m + z), (18, 0, 0), (0, 18, 0)) for z in (wall_gap_m, 0.0)]
+        view = {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 10}
+    things = [Thing(name, shape, matt(name, value)) for name, shape, value in zip(("stage", "floor"), shapes, (0.7, 0.2))]
+    return build_of(*things, setup={"depth": {"near_m": 0.05, "format": "unorm24"}, "viewpoints": {"eye": view}})
+
+
+@pytest.mark.parametrize(
+    ("kind", "reach", "words"),
+    [("wall_gap_m", 28.96, "faces turned to the camera"), ("floor_gap_m", 493.4, "seen from 1.7 m off their plane")],
+)
+def test_how_far_a_gap_of_a_millimetre_is_told_apart(tmp_path, capsys, kind, reach, words):
+    # Work case 16: near .05 m, 24 bits: sqrt(.001 * .05 * 2^24) = 28.96 m facing, .001 * .05 * 2^24 / 1.7 = 493 m for a floor.
+    for share, expected in ((0.8, False), (1.25, True)):
+        path = write(tmp_path, f"at{share}", planes(reach * share, **{kind: 0.001}))
+        found = [f for f in asked(capsys, "sweep", path)[1]["findings"] if f["code"] == "depth.coincident"]
+        assert bool(found) is expected, (share, found)
+    said = next(e for e in found[0]["evidence"] if e["measure"].startswith(words))
+    assert said["predicted"] and said["value"] == pytest.approx(reach, rel=0.06 if kind == "floor_gap_m" else 0.03)

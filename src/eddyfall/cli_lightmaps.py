@@ -39,6 +39,7 @@ def add_commands(command: Callable[..., Any]) -> None:
 
 
 def charts(args: Any) -> int:
+    from eddyfall.core.bake.splits import with_needless_splits
     from eddyfall.core.scene.drawables import pack
     from eddyfall.core.scene.receivers import receivers
     from eddyfall.core.scene.resolve import resolve
@@ -51,7 +52,7 @@ def charts(args: Any) -> int:
     if args.asset:
         name = _receiver_or_mesh(build, geometry, args.asset, bake)
         chosen = [name]
-    reports = [asset_report(build, geometry, r, bake, args.uv) for r in chosen]
+    reports = [with_needless_splits(build, geometry, asset_report(build, geometry, r, bake, args.uv)) for r in chosen]
     rows = [_chart_row(r) for r in reports]
     columns = ["asset", "charts", "overlap", "outside", "texels/m", "stretch", "skew", "gutter", "splits", "KiB"]
     out.table(f"{len(rows)} lightmapped asset{'s' if len(rows) != 1 else ''} in {args.file.name}", columns, rows)
@@ -243,7 +244,9 @@ def _write_baked(args: Any, build: Any, result: Any) -> list[Path]:
 
 
 def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
+    from eddyfall.core.bake.overview import map_state
     from eddyfall.core.bake.stamps import stale
+    from eddyfall.core.handover.lightmaps import map_state_json
     from eddyfall.core.scene.drawables import pack
     from eddyfall.core.scene.resolve import resolve
 
@@ -251,20 +254,11 @@ def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
     bake = resolve(build.setup, args.target).bake
     rows, documents = [], []
     for light_set in sets:
-        for s in stale(build, geometry, light_set, bake):
-            texels = int(s.texels.sum()) if s.texels is not None else 0
-            state = "missing" if s.missing else "fresh" if s.fresh else "stale"
-            rows.append([s.receiver.name, light_set or "", state, str(texels), "; ".join(s.why)[:160]])
-            documents.append(
-                {
-                    "asset": s.receiver.name,
-                    "light_set": light_set,
-                    "state": state,
-                    "stale_texels": texels,
-                    "why": list(s.why),
-                    "edge": s.receiver.resolution,
-                }
-            )
+        for found in stale(build, geometry, light_set, bake):
+            state = map_state(found, light_set)
+            asset = found.receiver
+            rows.append([asset.name, light_set or "", state.state, str(state.stale_texels), "; ".join(state.why)[:160]])
+            documents.append({"asset": asset.name, "edge": asset.resolution, **map_state_json(state)})
     out.table("lightmaps", ["asset", "light set", "state", "stale texels", "why"], rows)
     out.result({"lightmaps": documents}, inputs(args))
     return 1 if any(d["state"] != "fresh" for d in documents) else 0
@@ -272,6 +266,7 @@ def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
 
 def _plan(out: Out, build: Any, args: Any, light_set: str | None) -> int:
     from eddyfall.core.bake.shortlist import shortlist
+    from eddyfall.core.handover.lightmaps import shortlist_json
     from eddyfall.core.scene.drawables import pack
 
     found = shortlist(build, pack(build.scene, build.setup), light_set, triangles_per_s=args.unwrap_rate)
@@ -290,31 +285,15 @@ def _plan(out: Out, build: Any, args: Any, light_set: str | None) -> int:
         f"{chosen / found.triangles_per_s:.4g} s; at {found.triangles_per_s:,.0f} triangles/s"
         f" {'as said' if args.unwrap_rate else 'measured here'} [prediction]"
     )
-    targets = {name: _bytes_on_target(build, found, name) for name in [None, *build.setup.targets]}
+    targets = {name: found.bytes_on(build, name) for name in [None, *build.setup.targets]}
     out.say("memory of the chosen maps: " + "; ".join(f"{n or 'project'} {b / 2**20:.2f} MiB" for n, b in targets.items()))
-    out.result(
-        {
-            "candidates": [vars(c) for c in found.candidates], "triangles_per_s": found.triangles_per_s,
-            "texels_per_s": found.texels_per_s, "unwrap_all_s": everything / found.triangles_per_s,
-            "unwrap_chosen_s": chosen / found.triangles_per_s, "memory_bytes": {n or "project": b for n, b in targets.items()},
-        },
-        inputs(args),
-    )  # fmt: skip
+    out.result(shortlist_json(found, {n or "project": b for n, b in targets.items()}), inputs(args))
     return 0
-
-
-def _bytes_on_target(build: Any, found: Any, target: str | None) -> int:
-    from eddyfall.core.scene.resolve import resolve
-    from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
-
-    encoding = resolve(build.setup, target).bake.encoding
-    sets = max(len(build.setup.light_sets), 1)
-    return sum(c.resolution**2 * BYTES_PER_TEXEL[encoding] for c in found.chosen) * sets
 
 
 def why(args: Any) -> int:
     from eddyfall.core.bake.explain import explain
-    from eddyfall.core.handover.report import plain
+    from eddyfall.core.handover.lightmaps import explanation_json
     from eddyfall.core.scene.resolve import resolve
 
     out, build = Out(args), opened(args)
@@ -334,21 +313,8 @@ def why(args: Any) -> int:
     rows = [[f.title, f"{f.without:.4g}", f"{f.share * 100:.1f} %", _facts(f.facts)] for f in e.effects]
     out.table("each cause taken away alone", ["cause", "without it, lx", "share of the fault", "facts"], rows)
     out.say(f"all taken away: {e.all_removed:.4g} lx; unexplained: {e.unexplained:.3g} lx; noise ±{e.noise:.2g} lx")
-    out.result(plain(explanation_json(e)), inputs(args))
+    out.result(explanation_json(e), inputs(args))
     return 0
-
-
-def explanation_json(e: Any) -> dict[str, Any]:
-    """An explanation as plain JSON."""
-    return {
-        "asset": e.receiver, "light_set": e.light_set, "texel": list(e.texel), "edge": e.edge, "value_lux": e.value,
-        "reference_lux": e.reference, "noise_lux": e.noise, "all_removed_lux": e.all_removed, "unexplained_lux": e.unexplained,
-        "healthy": e.healthy, "facts": e.facts,
-        "effects": [
-            {"code": f.code, "title": f.title, "without_lux": f.without, "effect_lux": f.effect, "share": f.share, "facts": f.facts}
-            for f in e.effects
-        ],
-    }  # fmt: skip
 
 
 def _facts(facts: dict[str, Any]) -> str:

@@ -2,12 +2,14 @@
 
 import pytest
 
+from eddyfall.core.bake.explain import explain
 from eddyfall.core.defects import families
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.scene.changes import Change, Operation, apply_change
+from eddyfall.core.scene.drawables import pack
 from eddyfall.demo.hall import make_hall
 
 FIRST_CHOICE = {"face.seen-from-behind": 1, "texture.mip-bleed": 1}  # an inner side; wider gutters rather than no mips
@@ -62,3 +64,21 @@ def test_the_repaired_hall_is_clean(hall, found):
     again = Change(id="bake.run", scope="project", operation=Operation(name="bake.run"))
     left = inspected(apply_change(build, again))
     assert [(s.code, s.title) for s in left] == []
+
+
+def test_why_names_the_seeded_cause_of_each_seeded_texel_first():
+    build, truth = make_hall()
+    geometry = pack(build.scene, build.setup)
+
+    def first(asset, at, light_set):
+        found = explain(build, asset, tuple(at), light_set, geometry=geometry)
+        return "healthy" if found.healthy else found.effects[0].code
+
+    seeded = [row for row in truth["findings"] if "texel" in row]
+    assert {row["code"] for row in seeded} == {
+        "uv.overlap", "bake.leak", "bake.hidden-faces", "bake.denoise-lines", "bake.uncovered", "bake.banding", "bake.stale"
+    }  # fmt: skip
+    said = {row["cause"]: first(**row["texel"]) for row in seeded}
+    assert said == {row["cause"]: row["code"] for row in seeded}
+    for twin, at in (("spare_leaf", (44, 42)), ("plain_wall", (29, 27)), ("wall_north", (15, 14)), ("tally_board", (19, 31))):
+        assert first(twin, at, "lamps_on") == "healthy", twin

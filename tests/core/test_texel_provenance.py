@@ -12,6 +12,7 @@ from eddyfall.core.bake.run import attach, bake
 from eddyfall.core.errors import RequestError
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.receivers import receiver_named
 from eddyfall.core.scene.setup.tables import BakedMap
 from eddyfall.core.shade.lightmap_codes import exact_codes, stored
@@ -97,6 +98,69 @@ def test_overlap_is_named_with_the_surface_that_also_writes():
     build = build_of(thing, dark, setup={**baked_setup([thing], resolution=16, samples=64, bounces=0), **SUN})
     found = explain(build, "floor", (8, 8))
     assert found.effects[0].code == "uv.overlap" and found.effects[0].facts["share"] == pytest.approx(0.5, abs=0.1)
+
+
+def test_a_chart_folded_onto_itself_is_overlap_too():
+    # One chart in which the second half lies over the first: a folded sheet, half of it under a roof.
+    shape = Shape().quad((0, 0, 4), (4, 0, 0), (0, 0, -4)).quad((4, 0, 4), (4, 0, 0), (0, 0, -4))
+    page = np.concatenate([UNIT_PAGE, UNIT_PAGE[[1, 0, 3, 2]]])
+    roof = Thing("roof", Shape().box((3.999, 3, -1), (9, 3.2, 5)), matt("r", 0.4))
+    thing = Thing("floor", shape, matt("f", 0.4), lightmap=page)
+    sun = {"lights": {"sun": {"kind": "sun", "towards": [0, 1, 0], "illuminance_lux": 100.0}}}
+    build = build_of(thing, roof, setup={**baked_setup([thing], resolution=16, samples=64, bounces=0), **sun})
+    found = explain(build, "floor", (5, 8))
+    assert found.effects[0].code == "uv.overlap" and abs(found.effects[0].effect) == pytest.approx(50, rel=0.15)
+    assert found.effects[0].facts["share"] == pytest.approx(0.5, abs=0.1)
+
+
+def test_a_texel_outside_every_focus_region_is_named():
+    box = Thing("box", Shape().box((-1, 0, -1), (-0.5, 2, 5)), matt("w", 0.9))
+    build = floor_with(box, bounces=2)
+    region = {"far": {"low_m": [50, 0, 0], "high_m": [60, 5, 5]}}
+    from eddyfall.core.frame.intake import finish_build
+    from eddyfall.core.scene.setup import parse_setup
+
+    raw = {**build.raw_setup, "focus_regions": region}
+    outside = finish_build(build.scene, parse_setup(raw), raw, [])
+    found = explain(outside, "floor", (0, 16))
+    assert found.effects[0].code == "bake.uncovered" and found.effects[0].effect < 0 and not found.healthy
+    assert "bake.uncovered" not in [e.code for e in explain(build, "floor", (0, 16)).effects]
+
+
+def test_too_few_samples_are_named_and_more_put_it_right():
+    # Light through a small hole in a lid: most of four samples miss it.
+    lid = Shape()
+    for corner, along, up in (((-1, 1, -1), (6, 0, 0), (0, 0, 2.6)), ((-1, 1, 2.4), (6, 0, 0), (0, 0, 2.6))):
+        lid.quad(corner, along, up)
+    lid.quad((-1, 1, 1.6), (2.6, 0, 0), (0, 0, 0.8)).quad((2.4, 1, 1.6), (2.6, 0, 0), (0, 0, 0.8))
+    sky = {"sky": {"zenith_rgb": [1000] * 3, "horizon_rgb": [1000] * 3, "ground_rgb": [0] * 3}}
+    floor = panel("floor", (0, 0, 4), (4, 0, 0), (0, 0, -4), matt("f", 0.0), UNIT_PAGE)
+    cover = Thing("lid", lid, Material("lid", base_rgba=(0, 0, 0, 1), metallic=0.0, double_sided=True, ior=1.0))
+    build = build_of(floor, cover, setup={**baked_setup([floor], resolution=16, samples=4, bounces=0), **sky})
+    codes = [explain(build, "floor", (x, 8)) for x in (5, 7, 9)]
+    assert {e.effects[0].code for e in codes} == {"noise.samples"}
+    assert all(abs(e.effects[0].without - e.reference) < abs(e.value - e.reference) for e in codes)
+
+
+def test_steps_of_a_skewed_chart_are_told_in_texels():
+    turn = np.radians(7)
+    page = (UNIT_PAGE - 0.5) @ np.array([[np.cos(turn), np.sin(turn)], [-np.sin(turn), np.cos(turn)]]) * 0.6 + 0.5
+    shade = Thing("shade", Shape().box((2.0, 1.0, -9), (9, 1.1, 9)), matt("s", 0.0))
+    floor = panel("floor", (0, 0, 4), (4, 0, 0), (0, 0, -4), matt("f", 0.4), page)
+    sun = {"lights": {"sun": {"kind": "sun", "towards": [0, 1, 0], "illuminance_lux": 100.0}}}
+    build = build_of(floor, shade, setup={**baked_setup([floor], resolution=64, samples=256, bounces=0), **sun})
+    # Texels along the shadow's edge, which runs along the chart: turned onto the chart's grid, each takes another share of it.
+    named = []
+    for y in range(18, 46):
+        for x in range(28, 36):
+            found = explain(build, "floor", (x, y))
+            if found.effects[0].code == "uv.skew" and not found.healthy:
+                named.append(found.effects[0])
+        if len(named) > 2:
+            break
+    assert named, "no texel of a skewed shadow edge blames the skew"
+    # Work case 17: a step each 1 / tan 7 deg = 8.1 texels.
+    assert named[0].facts["step_texels"] == pytest.approx(8.14, abs=0.01) and abs(named[0].facts["skew_deg"]) == pytest.approx(7)
 
 
 def test_a_denoiser_across_gaps_is_named():

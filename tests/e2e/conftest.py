@@ -13,6 +13,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import sync_playwright
 
+from browser_helpers import sign_in
+
 ROOT = Path(__file__).parents[2]
 CHROMIUM = ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
 
@@ -58,7 +60,7 @@ def stack():
         Path(folder).chmod(0o755)
         state = Path(folder) / "state"
         environment = {k: v for k, v in os.environ.items() if not k.startswith(("DJANGO", "EDDYFALL_S"))}
-        environment |= {"PYTHONPATH": str(ROOT / "src"), "EDDYFALL_JOB_SILENT_S": "6"}
+        environment |= {"PYTHONPATH": str(ROOT / "src"), "EDDYFALL_JOB_SILENT_S": "6", "EDDYFALL_DEMO_HALL_SWEEP": "0"}
         environment.pop("DATABASE_URL", None)
         log = (Path(folder) / "log").open("w+b")
         process = subprocess.Popen(
@@ -91,11 +93,7 @@ def page(browser, stack):
     errors = []
     page.on("pageerror", lambda e: errors.append(str(e)))
     page.set_default_timeout(30_000)
-    page.goto("/")
-    page.get_by_label("Name").fill("demo")
-    page.get_by_label("Password").fill("weirgate")
-    page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Projects").wait_for()
+    sign_in(page)
     yield page
     context.close()
     assert errors == []

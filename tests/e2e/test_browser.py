@@ -217,7 +217,7 @@ def test_exposure_and_wipe_keep_up(page):
     page.goto("/p/1/b/1/bench/1")
     page.get_by_role("slider", name="wipe").wait_for()
     page.get_by_role("slider", name="Exposure").fill("2")
-    page.locator("canvas").first.wait_for()
+    page.wait_for_function("() => document.querySelectorAll('canvas').length >= 2")  # both frames' light is here
     page.wait_for_function(f"() => ({BRIGHTNESS})() > 0")
     bright = page.evaluate(BRIGHTNESS)
     requests = []

@@ -5,7 +5,7 @@ import time
 
 import pytest
 
-from browser_helpers import api
+from browser_helpers import api, sign_in
 from eddyfall.site.cluster import Cluster
 
 
@@ -62,7 +62,7 @@ def test_both_recover_from_a_restarted_database(page, stack):
     stack.until(lambda: sweeps(page)[0]["job"]["state"] == "done", 150)
 
 
-def test_a_second_start_on_the_same_state_is_refused(stack):
+def test_a_second_start_on_the_same_state_is_refused(page, stack):
     import subprocess
     import sys
     from pathlib import Path
@@ -71,11 +71,13 @@ def test_a_second_start_on_the_same_state_is_refused(stack):
     command = [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(stack.state)]
     run = subprocess.run(command, capture_output=True, text=True, env=environment)
     assert run.returncode == 1 and stack.address in run.stderr
-    # Making a user beside a running server leaves that running.
+    # Making a user beside a running demo leaves that running, and its own user in it.
     command = [sys.executable, "-m", "eddyfall.site.launch", "first-user", "ana", "--state", str(stack.state)]
     run = subprocess.run(command, capture_output=True, text=True, env={**environment, "EDDYFALL_PASSWORD": "a-long-password"})
     assert run.returncode == 0 and "ana can sign in now" in run.stdout, run.stderr
     assert stack.answers()
+    page.context.clear_cookies()
+    sign_in(page)
     run = subprocess.run(command, capture_output=True, text=True, env={**environment, "EDDYFALL_PASSWORD": "a-long-password"})
     assert run.returncode == 1 and "there already" in run.stderr
 

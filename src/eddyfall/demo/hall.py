@@ -40,7 +40,7 @@ def make_hall(seed: int = SEED, samples: int = 64) -> tuple[Build, dict[str, Any
         sow(world)
     baked = _baked(world)
     without = _without_cover(baked)
-    world.truth.append({"code": "bake.stale", "cause": f"{COVER} is gone", "subjects": ["tunnel_floor"], "seed": "cover"})
+    world.finding("bake.stale", f"{COVER} is gone", "tunnel_floor", "cover", ("tunnel_floor", 19, 12))
     world.healthy.append({"subject": "wall_north", "twin_of": "bake.stale", "why": "its light never met the cover"})
     return without, {"findings": world.truth, "healthy": world.healthy}
 

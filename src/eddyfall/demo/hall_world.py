@@ -44,6 +44,13 @@ class HallWorld(World):
         self.nodes.append(Node(name, freeze(matrix), light=len(self.lamps)))
         self.lamps.append(Light(name, "point", (1.0, 0.86, 0.68), candela, range_m))
 
+    def finding(self, code: str, cause: str, subject: str, seed: str, texel: tuple[str, int, int] | None = None) -> None:
+        """A row of the truth table; texel: asset, x and y of a texel that shows it best, with the lamps on."""
+        row: dict[str, Any] = {"code": code, "cause": cause, "subjects": [subject], "seed": seed}
+        if texel is not None:
+            row["texel"] = {"asset": texel[0], "at": list(texel[1:]), "light_set": "lamps_on"}
+        self.truth.append(row)
+
     def scene(self) -> Scene:
         return Scene(
             tuple(self.meshes),

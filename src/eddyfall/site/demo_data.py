@@ -1,5 +1,7 @@
-"""Loads the demo: a project with one build, swept, one case half worked and one with a kept change and its proof."""
+"""Loads the demo: the river front, swept, with one case half worked and one with a kept change and its proof; and the pump hall, baked,
+whose sweep the worker makes once it runs."""
 
+import os
 import tempfile
 from collections.abc import Callable
 from pathlib import Path
@@ -11,6 +13,8 @@ from django.db import transaction
 from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.facts import facts_of
 from eddyfall.core.sweep import sweep as core_sweep
+from eddyfall.demo.hall import NAME as HALL_NAME
+from eddyfall.demo.hall import write_hall
 from eddyfall.demo.write import NAME, write_demo
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
@@ -19,17 +23,37 @@ from eddyfall.workbench.models import Build, Case, Job, Membership, Project, Pro
 from eddyfall.workbench.services import builds, cases, ledger, projects, proofs, sweeps
 
 PROJECT = "Weirgate Pump Station"
+HALL_PROJECT = "Weirgate pump hall"
 
 
 def load(username: str, password: str, say: Callable[[str], None]) -> None:
-    """Make the demo user and project, if they are not there yet."""
+    """Make the demo user and projects, if they are not there yet."""
     users = get_user_model().objects
     user = users.filter(username=username).first() or users.create_user(username, password=password)
     if not user.is_active:
         user.is_active = True
         user.save(update_fields=["is_active"])
-    if Membership.objects.filter(user=user, project__name=PROJECT, project__builds__sweeps__result__isnull=False).exists():
-        return
+    if not Membership.objects.filter(user=user, project__name=PROJECT, project__builds__sweeps__result__isnull=False).exists():
+        _river_front(user, say)
+    if not Membership.objects.filter(user=user, project__name=HALL_PROJECT, project__builds__isnull=False).exists():
+        _pump_hall(user, say)
+
+
+def _pump_hall(user: Any, say: Callable[[str], None]) -> None:
+    """The hall with its lightmaps; its sweep waits for the worker."""
+    say("Building and baking the demo's pump hall (half a minute, once)")
+    with tempfile.TemporaryDirectory() as folder:
+        paths = write_hall(Path(folder))
+        scene, setup, core = paths["glb"].read_bytes(), paths["setup"].read_bytes(), _opened(paths["glb"])
+    with transaction.atomic():
+        Project.objects.filter(name=HALL_PROJECT, memberships__user=user).delete()
+        project = projects.create(user, HALL_PROJECT)
+        build = _build(project, user, core, HALL_NAME, scene, setup)
+        if os.environ.get("EDDYFALL_DEMO_HALL_SWEEP", "1") != "0":
+            sweeps.ask(build, user)
+
+
+def _river_front(user: Any, say: Callable[[str], None]) -> None:
     say("Writing the demo build and sweeping it (half a minute, once)")
     with tempfile.TemporaryDirectory() as folder:
         paths = write_demo(Path(folder))
@@ -39,7 +63,7 @@ def load(username: str, password: str, say: Callable[[str], None]) -> None:
     with transaction.atomic():
         Project.objects.filter(name=PROJECT, memberships__user=user).delete()
         project = projects.create(user, PROJECT)
-        build = _build(project, user, core, scene, setup)
+        build = _build(project, user, core, NAME, scene, setup)
         finished = STUDIO.draw(lambda renderer: core_sweep(builds.open_core(build), renderer=renderer))
         sweep = Sweep.objects.create(
             build=build, job=_done(project, user, "sweep", f"{len(finished.findings)} findings"), head_version=1
@@ -55,12 +79,12 @@ def _opened(path: Path) -> Any:
     return open_build(path)
 
 
-def _build(project: Project, user: Any, core: Any, scene: bytes, setup: bytes) -> Build:
-    build = Build.objects.create(project=project, number=1, name=f"{NAME}.glb", setup=core.raw_setup, has_own_setup=True,
+def _build(project: Project, user: Any, core: Any, name: str, scene: bytes, setup: bytes) -> Build:
+    build = Build.objects.create(project=project, number=1, name=f"{name}.glb", setup=core.raw_setup, has_own_setup=True,
                                  facts=facts_of(core), created_by=user)  # fmt: skip
-    files.add(build, "scene", f"{NAME}.glb", scene)
-    files.add(build, "setup", f"{NAME}.setup.json", setup)
-    projects.note(project, user, "build brought in", f"build 1: {NAME}.glb")
+    files.add(build, "scene", f"{name}.glb", scene)
+    files.add(build, "setup", f"{name}.setup.json", setup)
+    projects.note(project, user, "build brought in", f"build 1: {name}.glb")
     return build
 
 

@@ -117,7 +117,7 @@ def _prepare(mode: str) -> None:
 
     django.setup()
     call_command("migrate", verbosity=0, interactive=False)
-    if mode != "demo":
+    if mode == "serve":
         _shut_out_demo_user()
     connections.close_all()
     if mode == "demo":
@@ -126,7 +126,10 @@ def _prepare(mode: str) -> None:
 
 
 def _shut_out_demo_user() -> None:
-    """A database that once held the demo has a user whose password everyone knows: outside the demo they cannot sign in."""
+    """A database that once held the demo has a user whose password everyone knows: where it is served they cannot sign in.
+
+    Not when a first user is made, since the demo itself may be running beside that.
+    """
     from django.contrib.auth import get_user_model
 
     user = get_user_model().objects.filter(username=DEMO_USER, is_active=True).first()

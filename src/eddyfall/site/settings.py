@@ -9,8 +9,10 @@ SECRET_KEY = os.environ.get("EDDYFALL_SECRET_KEY", "")
 DEBUG = False
 ALLOWED_HOSTS = [h for h in os.environ.get("EDDYFALL_ALLOWED_HOSTS", "127.0.0.1,localhost").split(",") if h]
 MEDIA_ROOT = Path(os.environ.get("EDDYFALL_MEDIA_ROOT", ROOT / ".state" / "media"))
-WEB_DIST = ROOT / "web" / "dist"
 IS_DEMO = os.environ.get("EDDYFALL_DEMO") == "1"
+# Gathered light, which kept bakes are applied from. The demo shares the cache of the command line.
+BAKE_CACHE = os.environ.get("EDDYFALL_BAKE_CACHE", str(MEDIA_ROOT / "bakes")) if IS_DEMO else str(MEDIA_ROOT / "bakes")
+WEB_DIST = ROOT / "web" / "dist"
 
 
 def database(url: str) -> dict[str, object]:

@@ -1,8 +1,17 @@
 """App configuration."""
 
+from pathlib import Path
+
 from django.apps import AppConfig
+from django.conf import settings
 
 
 class WorkbenchConfig(AppConfig):
     name = "eddyfall.workbench"
     label = "workbench"
+
+    def ready(self) -> None:
+        from eddyfall.core.bake.store import STORE
+
+        if settings.BAKE_CACHE:
+            STORE.folder = Path(settings.BAKE_CACHE)

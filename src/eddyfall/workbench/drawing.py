@@ -13,6 +13,7 @@ from eddyfall.workbench.errors import Refused
 
 MEMO_BYTES = 768 * 1024**2
 BUILDS_BYTES = 1024 * 1024**2
+MEASUREMENTS = 400
 
 
 @dataclass
@@ -24,6 +25,8 @@ class Studio:
     newest: dict[str, int] = field(default_factory=dict)
     builds: "OrderedDict[str, tuple[CoreBuild, int]]" = field(default_factory=OrderedDict)
     guard: threading.Lock = field(default_factory=threading.Lock)
+    known: "OrderedDict[str, Any]" = field(default_factory=OrderedDict)
+    measuring: threading.RLock = field(default_factory=threading.RLock)
 
     def draw(self, action: Callable[[Renderer], Any], client: str = "", turn: int = 0) -> Any:
         """Run an action with the renderer to itself. Refused(409) if the same client has asked for something newer meanwhile."""
@@ -50,6 +53,21 @@ class Studio:
             while sum(n for _, n in self.builds.values()) > BUILDS_BYTES and len(self.builds) > 1:
                 self.builds.popitem(last=False)
         return build
+
+    def measure(self, key: str, make: Callable[[], Any]) -> Any:
+        """What `make` gives, under a key that names all it depends on; one measurement at a time, frames are drawn meanwhile."""
+        with self.guard:
+            if key in self.known:
+                self.known.move_to_end(key)
+                return self.known[key]
+        with self.measuring:
+            if key not in self.known:
+                value = make()
+                with self.guard:
+                    self.known[key] = value
+                    while len(self.known) > MEASUREMENTS:
+                        self.known.popitem(last=False)
+            return self.known[key]
 
 
 STUDIO = Studio()

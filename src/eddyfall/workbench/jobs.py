@@ -66,14 +66,14 @@ class Attempt:
         if mine.filter(cancel_asked=True).exists():
             raise Cancelled
 
-    def end(self, state: str, message: str, write: Any = None) -> None:
-        """Write results and the job's end together, or neither."""
+    def end(self, state: str, message: str, write: Any = None, *, keeps: bool = False) -> None:
+        """Write results and the job's end together, or neither. keeps: what was done before a cancel is written all the same."""
         with transaction.atomic():
             job = Job.objects.select_for_update().get(pk=self.job_id)
             if job.attempts != self.number or job.state != Job.RUNNING:
                 raise Superseded
             if job.cancel_asked and state == Job.DONE:
-                state, message, write = Job.CANCELLED, "cancelled", None
+                state, message, write = Job.CANCELLED, f"cancelled; {message}" if keeps else "cancelled", write if keeps else None
             if write is not None:
                 write()
             job.state, job.message, job.ended = state, message[:400], timezone.now()
@@ -81,8 +81,8 @@ class Attempt:
             job.save()
 
 
-def run(job_id: int, work: Any) -> None:
-    """Do `work(attempt)`, which returns (message, write), and end the job whatever happens."""
+def run(job_id: int, work: Any, *, keeps: bool = False) -> None:
+    """Do `work(attempt)`, which returns (message, write), and end the job whatever happens. keeps: see Attempt.end."""
     try:
         attempt = Attempt(job_id)
     except (Superseded, Job.DoesNotExist):
@@ -91,7 +91,7 @@ def run(job_id: int, work: Any) -> None:
     threading.Thread(target=_beat, args=(attempt, alive), daemon=True, name=f"heartbeat of job {job_id}").start()
     try:
         message, write = work(attempt)
-        attempt.end(Job.DONE, message, write)
+        attempt.end(Job.DONE, message, write, keeps=keeps)
     except Superseded:
         log.warning("job %s: another attempt took over", job_id)
     except Cancelled:

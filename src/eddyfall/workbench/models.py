@@ -204,3 +204,19 @@ class Package(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+
+class Bake(models.Model):
+    """Lightmaps baked of a build's head. wanted, done: [receiver, light set or null]; what is done is kept in the ledger as `change`, even
+    if the rest was cancelled."""
+
+    build = models.ForeignKey(Build, models.CASCADE, related_name="bakes")
+    job = models.OneToOneField(Job, models.CASCADE, related_name="bake")
+    head_version = models.PositiveIntegerField()
+    wanted: Any = models.JSONField()
+    done: Any = models.JSONField(default=list)
+    rays = models.BigIntegerField(default=0)
+    change = models.ForeignKey(Change, models.SET_NULL, null=True)
+
+    class Meta:
+        ordering = ["-id"]

@@ -4,14 +4,15 @@ from typing import Any
 
 from procrastinate.contrib.django import app
 
+from eddyfall.core.bake.store import STORE
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.workbench import files
 from eddyfall.workbench.jobs import Attempt, revive_silent, run
-from eddyfall.workbench.models import Package, Proof, Sweep
-from eddyfall.workbench.services import builds, proofs, sweeps
+from eddyfall.workbench.models import Bake, Package, Proof, Sweep
+from eddyfall.workbench.services import bakes, builds, proofs, sweeps
 from eddyfall.workbench.services import handover as handovers
 
 
@@ -47,6 +48,16 @@ def proof(job_id: int) -> None:
     run(job_id, work)
 
 
+@app.task(name="eddyfall.bake")
+def bake(job_id: int) -> None:
+    """Bake lightmaps of a build's head; what is finished when it is cancelled stays."""
+
+    def work(attempt: Attempt) -> tuple[str, Any]:
+        return bakes.run(Bake.objects.select_related("build__project", "job__created_by").get(job_id=job_id), attempt)
+
+    run(job_id, work, keeps=True)
+
+
 @app.task(name="eddyfall.handover")
 def handover(job_id: int) -> None:
     """Make the ZIP of a build's hand over."""
@@ -75,5 +86,6 @@ def revive(timestamp: int) -> None:
 @app.periodic(cron="17 * * * *", periodic_id="leftovers")
 @app.task(name="eddyfall.leftovers", queueing_lock="leftovers", pass_context=False)
 def leftovers(timestamp: int) -> None:
-    """Take away files that nothing has named for a day."""
+    """Take away files that nothing has named for a day, and gathered light beyond what is kept."""
     files.remove_leftovers()
+    STORE.trim()

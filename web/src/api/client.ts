@@ -7,6 +7,8 @@ export type Case = Schemas["CaseOut"];
 export type Sweep = Schemas["SweepOut"];
 export type Job = Schemas["JobOut"];
 export type Change = Schemas["ChangeOut"];
+export type Lightmaps = Schemas["LightmapsOut"];
+export type LightmapAsset = Schemas["LightmapAsset"];
 
 /** What the server refuses, in its own words. `body` holds both sides of a conflict. */
 export class Refusal extends Error {
@@ -49,3 +51,5 @@ export async function must<T>(answer: Promise<Answer<T>>): Promise<T> {
 
 export const buildPath = (p: number, n: number) => `/api/projects/${p}/builds/${n}`;
 export const casePath = (p: number, n: number, c: number) => `${buildPath(p, n)}/cases/${c}`;
+export const assetPath = (p: number, n: number, asset: string) =>
+  `${buildPath(p, n)}/lightmaps/${encodeURIComponent(asset)}`;

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, must } from "./client";
 
 const at = (project: number, number: number) => ({ params: { path: { project_id: project, number } } });
@@ -104,3 +104,24 @@ export function useWrite<In, Out>(work: (input: In) => Promise<Out>, then?: (out
     onSettled: () => queries.invalidateQueries(),
   });
 }
+
+export const useLightmaps = (project: number, number: number, target: string | null = null, enabled = true) =>
+  useQuery({
+    queryKey: ["lightmaps", project, number, target],
+    enabled,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/lightmaps", {
+          params: { path: { project_id: project, number }, query: { target } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export const useBakes = (project: number, number: number) =>
+  useQuery({
+    queryKey: ["bakes", project, number],
+    queryFn: () => must(client.GET("/api/projects/{project_id}/builds/{number}/bakes", at(project, number))),
+    refetchInterval: (q) =>
+      ["running", "waiting"].includes(q.state.data?.[0]?.job.state ?? "") ? 700 : false,
+  });

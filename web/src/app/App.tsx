@@ -4,6 +4,8 @@ import { Bench } from "../sheets/bench/Bench";
 import { Cases } from "../sheets/bench/Cases";
 import { Intake } from "../sheets/intake/Intake";
 import { Ledger } from "../sheets/ledger/Ledger";
+import { Asset } from "../sheets/lightmaps/Asset";
+import { Lightmaps } from "../sheets/lightmaps/Lightmaps";
 import { Projects } from "../sheets/projects/Projects";
 import { Setup } from "../sheets/setup/Setup";
 import { SignIn } from "../sheets/signin/SignIn";
@@ -33,6 +35,8 @@ export function App() {
         <Route path="/p/:project/b/:build/sweep" element={<SweepSheet />} />
         <Route path="/p/:project/b/:build/bench" element={<Cases />} />
         <Route path="/p/:project/b/:build/bench/:case" element={<Bench />} />
+        <Route path="/p/:project/b/:build/lightmaps" element={<Lightmaps />} />
+        <Route path="/p/:project/b/:build/lightmaps/:asset" element={<Asset />} />
         <Route path="/p/:project/b/:build/ledger" element={<Ledger />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Route>

@@ -25,6 +25,7 @@ const SHEETS = [
   ["set-up", "Set-up"],
   ["sweep", "Sweep"],
   ["bench", "Bench"],
+  ["lightmaps", "Lightmaps"],
   ["ledger", "Ledger"],
 ] as const;
 

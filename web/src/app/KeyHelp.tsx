@@ -1,7 +1,7 @@
 import { useEffect, useRef } from "react";
 
 const KEYS = [
-  ["B", "hold: the frame before the trial"],
+  ["B", "hold: as it was before (Bench: the trial; Lightmaps: what is kept)"],
   ["L", "run the line-up"],
   ["K", "keep the chosen change"],
   ["D", "drop the last kept change"],

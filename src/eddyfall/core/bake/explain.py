@@ -17,6 +17,7 @@ from eddyfall.core.bake.gather import Job, Samples, gather, samples_of
 from eddyfall.core.bake.light_scene import LitScene, light_scene
 from eddyfall.core.bake.run import job_of, receiver_footprint
 from eddyfall.core.bake.sides import blocked, lift_of, sides
+from eddyfall.core.bake.texel_sheets import sheets_in_texel
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.lightmap_store import as_target_stores, stored_map
 from eddyfall.core.scene.build import Build
@@ -26,8 +27,10 @@ from eddyfall.core.scene.setup.bake import Bake
 from eddyfall.core.shade.lightmap_codes import to_codes
 from eddyfall.core.shade.srgb import luminance
 from eddyfall.core.uv.charts import Page, measure_charts
+from eddyfall.core.uv.overlap import measure_overlap
 
 WINDOW = 7
+EFFECT_SAMPLES = 4  # causes are taken away on this many times the samples of the bake, so that its noise does not hide them
 MORE_SAMPLES = 16
 MOST_SAMPLES = 8192
 REFERENCE_SAMPLES = 4096
@@ -117,14 +120,17 @@ class _Explainer:
         if not len(self.owned.texel):
             raise RequestError(f"no chart of {receiver.name} lies within {WINDOW} texels of {texel[0]},{texel[1]}")
         corners = geometry.triangles[self.triangles]
-        self.page: Page = measure_charts(
-            receiver.page_uv(uv_of(geometry, receiver.uv_set)[corners]), geometry.positions[corners].astype(np.float64), edge
-        )
+        uv = receiver.page_uv(uv_of(geometry, receiver.uv_set)[corners])
+        self.page: Page = measure_charts(uv, geometry.positions[corners].astype(np.float64), edge)
+        self.collided = measure_overlap(uv, np.ones(len(uv)), edge, as_is=receiver.wraps).collided
         self.scene: LitScene = light_scene(build, geometry, light_set)
-        self.job: Job = job_of(receiver, self.owned, self.triangles, bake)
+        times = max(1, min(EFFECT_SAMPLES, MOST_SAMPLES // bake.samples))
+        self.job: Job = job_of(receiver, self.owned, self.triangles, bake, samples=bake.samples * times)
         self.samples: Samples = samples_of(self.scene, self.job)
-        self.chart_of_sample = self._charts_of_samples()
-        self.chart = self._own_charts()
+        self.baked = np.broadcast_to(np.arange(bake.samples * times) < bake.samples, self.samples.hidden.shape)
+        self.sheets: list[tuple[np.ndarray, np.ndarray]] = []  # by texel: its triangles and the sheet of each
+        self.sheet_of_sample = self._sheets_of_samples()
+        self.sheet = self._own_sheets()
         self.centre = self._centre()
 
     def _centre(self) -> int:
@@ -132,24 +138,33 @@ class _Explainer:
         column, row = self.owned.texel % self.edge, self.owned.texel // self.edge
         return int(np.argmin((column - self.texel[0]) ** 2 + (row - self.texel[1]) ** 2))
 
-    def _charts_of_samples(self) -> np.ndarray:
-        """(m, n) chart of each sample, by the place it started at."""
+    def _sheets_of_samples(self) -> np.ndarray:
+        """(m, n) sheet of each sample, by the place it started at: the chart, or a fold of it that lies over itself."""
         m, n = self.samples.hidden.shape
-        chart = np.zeros((m, n), np.int64)
+        sheet = np.zeros((m, n), np.int64)
         corners = self.geometry.positions[self.geometry.triangles[self.triangles]].astype(np.float64)
         for k in range(m):
             parts = slice(self.owned.first[k], self.owned.first[k + 1])
             candidates = np.unique(self.owned.triangle[parts])
-            if len(np.unique(self.page.chart[candidates])) == 1:
-                chart[k] = self.page.chart[candidates[0]]
+            numbers = sheets_in_texel(
+                candidates,
+                self.page.chart,
+                self.collided,
+                self.owned.triangle[parts],
+                self.owned.uv[parts],
+                len(self.page.charts),
+            )
+            self.sheets.append((candidates, numbers))
+            if len(np.unique(numbers)) == 1:
+                sheet[k] = numbers[0]
                 continue
             distance = np.stack([_outside(self.samples.place[k], corners[t]) for t in candidates])
-            chart[k] = self.page.chart[candidates[distance.argmin(axis=0)]]
-        return chart
+            sheet[k] = numbers[distance.argmin(axis=0)]
+        return sheet
 
-    def _own_charts(self) -> np.ndarray:
-        """(m,) the chart each texel belongs to: the one with most of its samples, the first of equals."""
-        return np.array([np.bincount(row).argmax() for row in self.chart_of_sample])
+    def _own_sheets(self) -> np.ndarray:
+        """(m,) the sheet each texel belongs to: the one with most of its samples, the first of equals."""
+        return np.array([np.bincount(row).argmax() for row in self.sheet_of_sample])
 
     # -- the texel made again, with some causes taken away --
 
@@ -159,8 +174,10 @@ class _Explainer:
         keep: np.ndarray | None = None,
         how: Finish | None = None,
         samples: Samples | None = None,
+        noise_of: int | None = None,
     ) -> np.ndarray:
-        """(3,) lux of the finished texel: keep (m, n) bool samples that count (default all)."""
+        """(3,) lux of the finished texel: keep (m, n) bool samples that count (default all); noise_of: number of samples a texel that
+        the denoiser is told of (default: the bake's)."""
         got, owned = samples or self.samples, self.owned
         counts = np.ones(got.hidden.shape, bool) if keep is None else keep
         weight = counts.astype(float)
@@ -169,7 +186,7 @@ class _Explainer:
         mean = (got.light * weight[..., None]).sum(axis=1) / total[:, None]
         seen_mean = (got.light * seen[..., None]).sum(axis=1) / np.maximum(seen.sum(axis=1), 1)[:, None]
         hidden = 1 - seen.sum(axis=1) / total
-        y = luminance(got.light)
+        y = luminance(got.light[:, : self.bake.samples] if keep is self.baked else got.light)
         variance = ((y - y.mean(axis=1, keepdims=True)) ** 2).mean(axis=1)
 
         def page(values: np.ndarray, fill: float, dtype: Any) -> np.ndarray:
@@ -179,12 +196,12 @@ class _Explainer:
 
         raw = Raw(
             page(mean, 0, np.float32), page(seen_mean, 0, np.float32), page(variance, 0, np.float32), page(hidden, 0, np.float32),
-            owned.covered, page(self.chart, -1, np.int32), np.zeros((1, 1), np.int32), got.hidden.shape[1],
+            owned.covered, page(self.sheet, -1, np.int32), np.zeros((1, 1), np.int32), noise_of or self.bake.samples,
         )  # fmt: skip
         return np.asarray(finished(raw, how or Finish.of(self.bake))[self.texel[1], self.texel[0]], np.float64)
 
     def run(self) -> Explanation:
-        fresh = self.value()
+        fresh, expected = self.value(keep=self.baked), self.value()
         found = stored_map(self.build, self.receiver.name, self.light_set)
         if found is not None and found.values.shape[0] == self.edge:
             baked = found.values
@@ -194,7 +211,7 @@ class _Explainer:
             shown, before_target = fresh, fresh
         value = float(luminance(np.asarray(shown, np.float64)))
         sides, side_facts = self._sides()
-        sheet = self.chart_of_sample == self.chart[:, None]
+        sheet = self.sheet_of_sample == self.sheet[:, None]
         more = self._more()
         rotated = self._aligned()
         base = Finish.of(self.bake)
@@ -216,8 +233,8 @@ class _Explainer:
         def y(rgb: np.ndarray) -> float:
             return float(luminance(np.asarray(rgb, np.float64)))
 
-        here = y(fresh)
-        effects = [(code, here - y(make()), facts) for code, make, facts in trials]
+        here, mean = y(fresh), y(expected)
+        effects = [(code, (here if code == "noise.samples" else mean) - y(make()), facts) for code, make, facts in trials]
         # What is stored differs from the fresh texel by its codes, and by being out of date.
         codes = self._codes(fresh)
         effects.append(("bake.banding", (y(codes) - here) + (value - y(before_target)), {"encoding": self.bake.encoding}))
@@ -229,13 +246,14 @@ class _Explainer:
         noise = float(np.sqrt(counted.var() / self.bake.samples)) if len(counted) else 0.0
         largest = max(abs(reference), abs(value))
         tolerance = TOLERANCE * largest + min(3 * noise, MOST_NOISE * largest)
+        seen_at = TOLERANCE * largest + min(3 * noise * math.sqrt(self.bake.samples / self.job.samples), MOST_NOISE * largest)
         scale = deviation if abs(deviation) > 1e-12 else max(abs(value), 1e-12)
         listed = tuple(
             Effect(code, TITLES[code], value - effect, effect, effect / scale, facts)
             for code, effect, facts in sorted(effects, key=lambda e: -abs(e[1]))
         )
         strongest = max((abs(e.effect) for e in listed if e.code != "noise.samples"), default=0.0)
-        healthy = abs(deviation) <= tolerance and strongest <= tolerance
+        healthy = abs(deviation) <= tolerance and strongest <= seen_at
         return Explanation(
             self.receiver.name, self.light_set, self.texel, self.edge, value, reference, noise, y(together), y(together) - reference,
             bool(healthy), listed, self._facts(found is not None),
@@ -259,10 +277,10 @@ class _Explainer:
         facts: dict[str, Any] = {}
         size = self._texel_m().max()
         for k in range(m):
-            mine = np.flatnonzero((self.chart_of_sample[k] == self.chart[k]) & ~self.samples.hidden[k])
+            mine = np.flatnonzero((self.sheet_of_sample[k] == self.sheet[k]) & ~self.samples.hidden[k])
             if len(mine) > 1:
                 keep[k, mine] = sides(self.scene, self.samples.place[k][mine], self.samples.facing[k][mine], size) == 0
-        mixed = ~keep[self.centre] & (self.chart_of_sample[self.centre] == self.chart[self.centre])
+        mixed = ~keep[self.centre] & (self.sheet_of_sample[self.centre] == self.sheet[self.centre])
         if mixed.any():
             facts = self._leak(keep[self.centre], mixed)
         return keep, facts
@@ -356,14 +374,13 @@ class _Explainer:
 
     def _overlap_facts(self) -> dict[str, Any]:
         k = self.centre
-        other = self.chart_of_sample[k] != self.chart[k]
+        other = self.sheet_of_sample[k] != self.sheet[k]
         if not other.any():
             return {}
-        corners = self.owned.triangle[self.owned.first[k] : self.owned.first[k + 1]]
         names = {
             self.geometry.drawables[self.geometry.owner[self.triangles[t]]].name
-            for t in corners
-            if self.page.chart[t] != self.chart[k]
+            for t, sheet in zip(*self.sheets[k])
+            if sheet != self.sheet[k]
         }
         places = self.samples.place[k][other].mean(axis=0)
         return {"others": sorted(names), "share": float(other.mean()), "other_place_m": [round(float(v), 3) for v in places]}
@@ -394,7 +411,7 @@ class _Explainer:
 
     def _aligned(self) -> tuple[Samples, float] | None:
         """(samples with the texel asked about turned along its chart's edges, the angle in degrees), None if the chart is not skewed."""
-        skew = self.page.charts[int(self.chart[self.centre])].skew_deg
+        skew = self.page.charts[int(self.sheet[self.centre]) % len(self.page.charts)].skew_deg
         if skew is None or abs(skew) < 0.5 or self.receiver.wraps:
             return None
         footprint_turned = self._turned(skew)
@@ -428,9 +445,10 @@ class _Explainer:
 
     def _together(self, keep: np.ndarray, how: Finish, rotated: tuple[Samples, float] | None) -> np.ndarray:
         """All causes taken away: many samples of the right side and surface, hidden faces masked, nothing stored."""
-        times = max(1, min(MORE_SAMPLES, MOST_SAMPLES // self.bake.samples))
+        n = self.job.samples
+        times = max(1, min(MORE_SAMPLES, MOST_SAMPLES // n))
         own = self.owned.only(np.arange(len(self.owned.texel)) == self.centre)
-        again = samples_of(self.scene, replace(self.job, footprint=own, samples=self.bake.samples * times, everywhere=True))
+        again = samples_of(self.scene, replace(self.job, footprint=own, samples=n * times, everywhere=True))
         light, hidden = np.repeat(self.samples.light, times, axis=1), np.repeat(self.samples.hidden, times, axis=1)
         counts = np.repeat(keep, times, axis=1)
         light[self.centre], hidden[self.centre] = again.light[0], again.hidden[0]
@@ -439,7 +457,7 @@ class _Explainer:
             light[self.centre] = np.tile(rotated[0].light[self.centre], (times, 1))
             hidden[self.centre] = np.tile(rotated[0].hidden[self.centre], times)
             counts[self.centre] = True
-        return self.value(keep=counts, how=how, samples=replace(self.samples, light=light, hidden=hidden))
+        return self.value(keep=counts, how=how, samples=replace(self.samples, light=light, hidden=hidden), noise_of=n * times)
 
     def _same_side(self, again: Samples, kept: np.ndarray) -> np.ndarray:
         """(n,) bool: samples of the texel asked about, traced again, that lie on the side and surface kept before."""
@@ -454,7 +472,7 @@ class _Explainer:
         for known in chosen[np.unique(np.linspace(0, len(chosen) - 1, 8).astype(int))]:
             start = np.repeat((places[known] + facing[known] * lift)[None], len(side), axis=0)
             side |= ~blocked(self.scene, start, again.place[0] + again.facing[0] * lift)
-        charts = self.chart_of_sample[self.centre]
+        charts = self.sheet_of_sample[self.centre]
         if (charts == charts[reference]).all():
             return side
         nearest = ((again.place[0][:, None] - places[None]) ** 2).sum(axis=2).argmin(axis=1)

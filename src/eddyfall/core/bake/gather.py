@@ -12,6 +12,7 @@ import numpy as np
 from eddyfall.core.bake.footprint import Footprint
 from eddyfall.core.bake.light_scene import LitScene
 from eddyfall.core.bake.path_kernels import add_value, arrive, begin, cosine_rays, cut_through, sums, towards_light
+from eddyfall.core.rays.threads import traced
 from eddyfall.core.shade.sky import SkyLight
 
 MAX_LAYERS = 64
@@ -205,7 +206,7 @@ def _add_light(scene: LitScene, paths: _Paths, alive: np.ndarray, light: int, li
 def _blocked(scene: LitScene, start: np.ndarray, direction: np.ndarray, distance: np.ndarray) -> np.ndarray:
     """World triangle that blocks each ray within its distance, -1 if none does."""
     if not scene.has_cutouts:
-        hit = scene.embree.run(start, direction, dists=distance, query="INTERSECT")
+        hit = traced(scene.embree, start, direction, distance, query="INTERSECT")
         return np.where(hit >= 0, scene.prim[hit], -1) if len(scene.prim) else np.full(len(start), -1)
     prim, _, _, t = _first_hit(scene, start, direction)
     return np.where((prim >= 0) & (t < distance), prim, -1)
@@ -218,8 +219,7 @@ def _first_hit(
     n = len(start)
     if not len(scene.prim):
         return np.full(n, -1), np.zeros(n, np.float32), np.zeros(n, np.float32), np.full(n, np.inf)
-    direction32 = direction.astype(np.float32)
-    hit = scene.embree.run(start.astype(np.float32), direction32, query="INTERSECT", output=True)
+    hit = traced(scene.embree, start, direction, query="INTERSECT", output=True)
     found = hit["primID"] >= 0
     prim = np.where(found, scene.prim[hit["primID"]], -1)
     u, v, t = hit["u"], hit["v"], hit["tfar"].astype(np.float64)
@@ -237,7 +237,7 @@ def _first_hit(
                 break
             travelled[active] = t[active] + 1e-4 * np.maximum(t[active], 1.0)
             again = start[active] + direction[active] * travelled[active][:, None]
-            next_hit = scene.embree.run(again.astype(np.float32), direction32[active], query="INTERSECT", output=True)
+            next_hit = traced(scene.embree, again, direction[active], query="INTERSECT", output=True)
             there = next_hit["primID"] >= 0
             prim[active] = np.where(there, scene.prim[next_hit["primID"]], -1)
             u[active], v[active] = next_hit["u"], next_hit["v"]

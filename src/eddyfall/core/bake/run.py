@@ -1,6 +1,8 @@
 """Bakes receivers: cuts them into tiles, has the tiles gathered somewhere, puts pages together, finishes, encodes and records them."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
@@ -29,6 +31,22 @@ from eddyfall.core.uv.charts import measure_charts
 MOST_OVER = 250
 
 Progress = Callable[[str, float], None]
+Map = tuple[str, str | None]  # receiver and light set
+
+_GATHERS: ContextVar[bool] = ContextVar("gathers", default=True)
+
+
+@contextmanager
+def from_store_only() -> Iterator[None]:
+    """Inside, `bake.run` stores light that was gathered before and leaves the rest as it is: stale, and shown as such.
+
+    So a ledger with a bake in it is applied again at once, and never traces a ray where a user waits.
+    """
+    token = _GATHERS.set(False)
+    try:
+        yield
+    finally:
+        _GATHERS.reset(token)
 
 
 @dataclass(frozen=True)
@@ -37,9 +55,9 @@ class BakeResult:
     rays traced; reused: receivers whose gathered light was still at hand."""
 
     build: Build
-    done: tuple[tuple[str, str | None], ...]
-    left: tuple[tuple[str, str | None], ...]
-    raws: dict[tuple[str, str | None], Raw] = field(repr=False)
+    done: tuple[Map, ...]
+    left: tuple[Map, ...]
+    raws: dict[Map, Raw] = field(repr=False)
     rays: int = 0
     reused: int = 0
 
@@ -75,11 +93,14 @@ def bake(
     cancelled: Callable[[], bool] = lambda: False,
     on_receiver: Callable[[str, str | None], None] = lambda name, light_set: None,
     preview_samples: int | None = None,
+    only: Collection[Map] | None = None,
+    gathers: bool = True,
 ) -> BakeResult:
     """Bake what is missing or stale: of the receivers named (default: all), in the light sets given (default: all).
 
-    everything: bake what is fresh too. preview_samples: gather no more than this where the light is not at hand yet. Cancelling keeps
-    every receiver that is finished. The result is the same to the bit whatever the executor.
+    everything: bake what is fresh too. preview_samples: gather no more than this where the light is not at hand yet. only: these maps and
+    no others. gathers: False leaves out what would have to be gathered. Cancelling keeps every receiver that is finished. The result is
+    the same to the bit whatever the executor.
     """
     settings = bake_settings or build.setup.bake
     geometry = pack(build.scene, build.setup)
@@ -89,9 +110,10 @@ def bake(
             chosen = receivers(build, geometry, settings)
         else:
             chosen = [s.receiver for s in stale(build, geometry, light_set, settings, names) if not s.fresh]
-        wanted += [(r, light_set) for r in chosen if names is None or r.name in names]
-    done: list[tuple[str, str | None]] = []
-    raws: dict[tuple[str, str | None], Raw] = {}
+        chosen = [r for r in chosen if names is None or r.name in names]
+        wanted += [(r, light_set) for r in chosen if only is None or (r.name, light_set) in only]
+    done: list[Map] = []
+    raws: dict[Map, Raw] = {}
     met_scenes: dict[str, BakedScene] = {}
     rays = reused = 0
     scenes: dict[str | None, tuple[LitScene, Stamps]] = {}
@@ -108,6 +130,8 @@ def bake(
         if preview_samples is not None and STORE.get(key) is None:
             gathering = settings.model_copy(update={"samples": min(settings.samples, preview_samples)})
             key = raw_key(gather_stamp(build, geometry, receiver, gathering, light_set), scene_stamp(now))
+        if not gathers and STORE.get(key) is None:
+            continue
         share = partial(_share, progress, f"baking {label}", number, len(wanted))
         made = _gathered(geometry, receiver, scene, gathering, key, executor or Here(), cancelled, share)
         if made is None:
@@ -273,8 +297,15 @@ def attach(
 
 @operation("bake.run")
 def run_bake(build: Build, params: dict[str, Any]) -> Build:
-    """Bake what is missing or stale of `receivers` (default: all) in `light_sets` (default: all)."""
+    """Bake what is missing or stale of `receivers` (default: all) in `light_sets` (default: all), or of `maps`, a list of [receiver,
+    light set or null]. Names that are not there any more are passed over in `maps`, which a bake job writes; elsewhere they are errors."""
     names, sets = params.get("receivers"), params.get("light_sets")
+    if "maps" in params:
+        only = _maps(params["maps"])
+        known = set(light_sets(build))
+        kept = [m for m in only if m[1] in known]
+        wanted_sets = [s for s in light_sets(build) if s in {m[1] for m in kept}]
+        return bake(build, sorted({m[0] for m in kept}), wanted_sets, only=frozenset(kept), gathers=_GATHERS.get()).build
     for value in (names, sets):
         if value is not None and (not isinstance(value, list) or not all(v is None or isinstance(v, str) for v in value)):
             raise ChangeError("receivers and light_sets must be lists of names")
@@ -285,4 +316,14 @@ def run_bake(build: Build, params: dict[str, Any]) -> Build:
     missing = [n for n in names or () if n not in there]
     if missing:
         raise ChangeError(f"receiver {missing[0]!r} does not exist")
-    return bake(build, names, sets).build
+    return bake(build, names, sets, gathers=_GATHERS.get()).build
+
+
+def _maps(value: Any) -> list[Map]:
+    """Pairs of receiver and light set; ChangeError if they are none."""
+    good = isinstance(value, list) and all(
+        isinstance(m, list) and len(m) == 2 and isinstance(m[0], str) and (m[1] is None or isinstance(m[1], str)) for m in value
+    )
+    if not good:
+        raise ChangeError("maps must be a list of [receiver, light set or null]")
+    return [(name, light_set) for name, light_set in value]

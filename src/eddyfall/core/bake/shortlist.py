@@ -10,10 +10,11 @@ import xatlas
 from eddyfall.core.bake.gather import gather
 from eddyfall.core.bake.light_scene import light_scene
 from eddyfall.core.bake.probes import probe_job
-from eddyfall.core.bake.run import job_of, receiver_footprint
+from eddyfall.core.bake.run import job_of, light_sets, receiver_footprint
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import receivers, triangles_of
+from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
 from eddyfall.core.shade.srgb import luminance
 
@@ -56,9 +57,10 @@ class Shortlist:
     def chosen(self) -> list[Candidate]:
         return [c for c in self.candidates if not c.why]
 
-    def bytes(self) -> int:
-        """Memory of all chosen maps at the set encoding."""
-        return sum(c.bytes for c in self.chosen)
+    def bytes_on(self, build: Build, target: str | None) -> int:
+        """Memory of all chosen maps on a target, in all light sets."""
+        encoding = resolve(build.setup, target).bake.encoding
+        return sum(c.resolution**2 * BYTES_PER_TEXEL[encoding] for c in self.chosen) * len(light_sets(build))
 
 
 def shortlist(
@@ -115,7 +117,9 @@ def shortlist(
         if r["contrast"] < 0.02:
             why = "its light is even: one value would do"
         elif value < SKIP_BELOW:
-            why = f"too many triangles for its area: {r['triangles']} on {r['area_m2']:.3g} m²"
+            by_triangles = r["triangles"] * TRIANGLE_TEXELS > size * size
+            price = f"{r['triangles']} triangles" if by_triangles else f"{size} x {size} texels"
+            why = f"too little for its cost: a contrast of {r['contrast']:.2f} on {r['area_m2']:.3g} m² for {price}"
         result.append(
             Candidate(
                 value=value,

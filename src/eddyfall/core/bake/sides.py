@@ -6,6 +6,7 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from eddyfall.core.bake.light_scene import LitScene
+from eddyfall.core.rays.threads import traced
 
 NODES = 24
 
@@ -22,8 +23,8 @@ def blocked(scene: LitScene, start: np.ndarray, end: np.ndarray) -> np.ndarray:
     ask = distance > 1e-9
     result = np.zeros(len(start), bool)
     if ask.any() and len(scene.prim):
-        direction = (towards[ask] / distance[ask][:, None]).astype(np.float32)
-        hit = scene.embree.run(start[ask].astype(np.float32), direction, dists=distance[ask].astype(np.float32), query="OCCLUDED")
+        direction = towards[ask] / distance[ask][:, None]
+        hit = traced(scene.embree, start[ask], direction, distance[ask], query="OCCLUDED")
         result[ask] = hit >= 0
     return result
 

@@ -4,6 +4,7 @@ A receiver's map depends on the receiver itself, on the lights that reached it a
 stamp, a hash of its content. A map is stale if one of them changed, went, or if something new gets in the way of its paths.
 """
 
+from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -11,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.bake.light_scene import light_stamp
+from eddyfall.core.bake.surface import surface_digest
 from eddyfall.core.frame.lightmap_store import stored_map
 from eddyfall.core.frame.stage import make_lights, make_state
 from eddyfall.core.hashing import digest
@@ -56,11 +58,25 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
         if not (state.drawn[i] and state.casts[i] and takes_part):
             continue
         used = triangles_of(geometry, (i,))
-        places = np.ascontiguousarray(geometry.positions[geometry.triangles[used]]) + np.float32(0)
+        surface = _surface(np.ascontiguousarray(geometry.positions[geometry.triangles[used]]))
         look = _look(build, d.material) if d.material >= 0 else None
-        drawables[d.name] = digest(places, look, bool(state.double_sided[i]), int(state.blend[i]))[:12]
+        drawables[d.name] = digest(surface, look, bool(state.double_sided[i]), int(state.blend[i]))[:12]
     lights = tuple(light for light in make_lights(build, light_set) if light.bakes != "none")
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
+
+
+_surfaces: OrderedDict[str, str] = OrderedDict()
+SURFACES = 4096
+
+
+def _surface(places: np.ndarray) -> str:
+    """surface_digest, kept by the triangles it is of."""
+    key = digest(places)
+    if key not in _surfaces:
+        _surfaces[key] = surface_digest(places)
+        while len(_surfaces) > SURFACES:
+            _surfaces.popitem(last=False)
+    return _surfaces[key]
 
 
 def _look(build: Build, index: int) -> list[Any]:

@@ -3,8 +3,10 @@
 A cache and no more: what is not in it is gathered anew, with the same result to the bit.
 """
 
+import contextlib
 import io
 import os
+import threading
 from collections import OrderedDict
 from dataclasses import fields
 from pathlib import Path
@@ -16,6 +18,7 @@ from eddyfall.core.bake.finish import Raw
 from eddyfall.core.hashing import digest
 
 MEMORY_BYTES = 256 * 1024**2
+FOLDER_BYTES = 8 * 1024**3
 
 
 class RawStore:
@@ -24,12 +27,14 @@ class RawStore:
     def __init__(self, folder: Path | None = None) -> None:
         self.folder = folder
         self._held: OrderedDict[str, tuple[Raw, tuple[str, ...]]] = OrderedDict()
+        self._lock = threading.Lock()
 
     def get(self, key: str) -> tuple[Raw, tuple[str, ...]] | None:
         """(raw, names `over` indexes) or None."""
-        if key in self._held:
-            self._held.move_to_end(key)
-            return self._held[key]
+        with self._lock:
+            if key in self._held:
+                self._held.move_to_end(key)
+                return self._held[key]
         path = self._path(key)
         if path is None or not path.exists():
             return None
@@ -39,6 +44,8 @@ class RawStore:
                 entry = Raw(**values, samples=int(data["samples"])), tuple(str(n) for n in data["names"])
         except (OSError, ValueError, KeyError):
             return None
+        with contextlib.suppress(OSError):
+            path.touch()  # what is used is kept longest
         self._hold(key, entry)
         return entry
 
@@ -56,11 +63,25 @@ class RawStore:
         part.write_bytes(stream.getvalue())
         part.replace(path)
 
+    def trim(self, limit_bytes: int = FOLDER_BYTES) -> int:
+        """Take the longest unused results out of the folder until it holds no more than a number of bytes; returns how many went."""
+        if self.folder is None:
+            return 0
+        paths = sorted(((p.stat().st_mtime, p.stat().st_size, p) for p in self.folder.glob("*/*.npz")), reverse=True)
+        total = gone = 0
+        for _, size, path in paths:
+            total += size
+            if total > limit_bytes:
+                path.unlink(missing_ok=True)
+                gone += 1
+        return gone
+
     def _hold(self, key: str, entry: tuple[Raw, tuple[str, ...]]) -> None:
-        self._held[key] = entry
-        self._held.move_to_end(key)
-        while len(self._held) > 1 and sum(_bytes(raw) for raw, _ in self._held.values()) > MEMORY_BYTES:
-            self._held.popitem(last=False)
+        with self._lock:
+            self._held[key] = entry
+            self._held.move_to_end(key)
+            while len(self._held) > 1 and sum(_bytes(raw) for raw, _ in self._held.values()) > MEMORY_BYTES:
+                self._held.popitem(last=False)
 
     def _path(self, key: str) -> Path | None:
         return None if self.folder is None else self.folder / key[:2] / f"{key}.npz"

@@ -104,6 +104,9 @@ def _leaks(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
                         "no texel holds both sides",
                         (Cost("triangles", float(leak.cut_triangles), "triangles"),),
                         ("charts are packed anew; the bake must be made again",),
+                        ("the denoiser reaches across gaps: it darkens the new border too, until it is told not to",)
+                        if maps.bake.denoise == "across_gaps"
+                        else (),
                     ),
                     Candidate(
                         double,

@@ -23,7 +23,8 @@ CODES_ASTRAY = 64.0
 
 @dataclass(frozen=True)
 class Contest:
-    """Two drawables that contest pixels at one viewpoint: gaps along the normal (m), gap that would part them, farthest depth."""
+    """Two drawables that contest pixels at one viewpoint: gaps along the normal (m), gap that would part them, farthest depth, how far
+    their plane lies from the eye."""
 
     pixels: int
     region: tuple[int, int, int, int]
@@ -31,6 +32,7 @@ class Contest:
     needed_m: float
     depth_m: float
     normal: np.ndarray
+    eye_off_m: float
     picture: np.ndarray | None
 
 
@@ -83,7 +85,8 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
         needed = float((depth.step_m(z1[mine]) * facing[mine]).max())
         pairs[a, b] = Contest(
             int(mine.sum()), region_of(mask), (np.abs(apart) * facing)[mine], needed, float(z1[mine].max()),
-            _towards_eye(n1, direction, np.flatnonzero(mine)[0]), survey.painted(viewpoint, mask),
+            _towards_eye(n1, direction, np.flatnonzero(mine)[0]), float(np.median((np.abs(z1) * facing)[mine])),
+            survey.painted(viewpoint, mask),
         )  # fmt: skip
     return pairs
 
@@ -129,7 +132,8 @@ def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest]) -> Susp
     farthest = max((c.depth_m for c in seen.values()), default=1.0)
     worst = max(seen.values(), key=lambda c: c.pixels, default=None)
     gap = float(np.median(gaps))
-    gap = 0.0 if gap < 2e-6 * max(farthest, 1.0) else gap
+    slant = min(worst.eye_off_m / max(worst.depth_m, 1e-9), 1.0) if worst else 1.0
+    gap = 0.0 if gap < 2e-6 * max(farthest, 1.0) * slant else gap  # what float32 leaves of a gap of nothing
     normal = worst.normal if worst else _shared_normal(geometry, a)
     area = shared_area(geometry, a, b, normal, float(gaps.max()))
     contested = float(worst.pixels if worst else 0)
@@ -163,6 +167,11 @@ def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest]) -> Susp
             evidence.append(
                 Evidence("faces turned to the camera are told apart up to", reach, "m", None, "z = sqrt(g n 2^b)", None, True)
             )
+        # A plane seen at a slant: the gap along a pixel's ray is g z / h, so it is told apart up to z = g n 2^b / h.
+        slanted = depth.separable_to_m(gap, max(worst.eye_off_m, 1e-9))
+        if worst.eye_off_m < 0.5 * worst.depth_m and math.isfinite(slanted):
+            words = f"seen from {worst.eye_off_m:.3g} m off their plane, they are told apart up to"
+            evidence.append(Evidence(words, slanted, "m", None, "z = g n 2^b / h", None, True))
     return Suspicion(
         CODE,
         "drawables",

@@ -117,8 +117,8 @@ def lightmaps_of(survey: Survey) -> Lightmaps:
 def front_pixels(survey: Survey, viewpoint: str) -> dict[int, int]:
     """Pixels on which each drawable is in front."""
     drawable = survey.frame(viewpoint, "drawable").drawable
-    ids, counts = np.unique(drawable[drawable >= 0], return_counts=True)
-    return {int(i): int(n) for i, n in zip(ids, counts)}
+    counts = np.bincount(drawable[drawable >= 0])
+    return {int(i): int(counts[i]) for i in np.flatnonzero(counts)}
 
 
 def map_picture(values: np.ndarray, mark: np.ndarray, least_px: int = 256) -> np.ndarray:

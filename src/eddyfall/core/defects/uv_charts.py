@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eddyfall.core.bake.sides import blocked, lift_of
+from eddyfall.core.bake.splits import needless_splits
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen, front_pixels, lightmaps_of
 from eddyfall.core.defects.registry import register
@@ -14,15 +14,12 @@ from eddyfall.core.scene.changes import Change, Operation, Scope, set_leaf
 from eddyfall.core.scene.receivers import Receiver
 from eddyfall.core.uv.picture import overlap_picture
 from eddyfall.core.uv.report import AssetReport
-from eddyfall.core.uv.seams import Seam
 
 LEAST_GUTTER_TEXELS = 2.0  # one texel a side: what bilinear filtering needs: level 0
 SKEW_LIMIT_DEG = 1.0
 LEAST_BORDER_TEXELS = 16.0
-LEAST_SEAM_TEXELS = 4.0
 DENSITY_LIMIT = 4.0
 LEAST_TEXELS = 1e-3
-ALONG_SEAM = 64
 
 
 def mesh_operation(name: str, mesh: str, title: str, reason: str, **params: object) -> Change:
@@ -215,8 +212,7 @@ def _skew(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicion
 
 
 def _split(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicion | None:
-    found = [s for s in report.seams if s.length_m * report.page_texels_per_m >= LEAST_SEAM_TEXELS]
-    found = [s for s in found if not _parted_for_cause(maps, report, s)]
+    found = needless_splits(report, lambda: maps.scene(maps.sets[0]))
     if not found or report.judged.pairs:
         return None
     key = maps.mesh_of(receiver)
@@ -242,23 +238,6 @@ def _split(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicio
         evidence,
         [Candidate(change, "no seam across a flat surface", (), ("charts are packed anew; old bakes are stale",))],
     )
-
-
-def _parted_for_cause(maps: Lightmaps, report: AssetReport, seam: Seam) -> bool:
-    """Whether something stands on the seam's line, so that texels across it would hold both sides of it."""
-    triangle, a, b = seam.edges[0]
-    corners = report.corners[triangle]
-    normal = np.cross(corners[1] - corners[0], corners[2] - corners[0])
-    normal /= max(float(np.linalg.norm(normal)), 1e-30)
-    along = corners[b] - corners[a]
-    along /= max(float(np.linalg.norm(along)), 1e-30)
-    reach = (report.corners.reshape(-1, 3) - corners[a]) @ along
-    places = corners[a] + np.linspace(reach.min(), reach.max(), ALONG_SEAM + 2)[1:-1, None] * along
-    scene = maps.scene(maps.sets[0])
-    texel_m = 1.0 / max(report.page_texels_per_m, 1e-9)
-    lift = normal * lift_of(scene, texel_m)
-    step = np.cross(normal, along) * texel_m * 0.05
-    return int(blocked(scene, places + lift - step, places + lift + step).sum()) >= 2
 
 
 def _density(maps: Lightmaps, everyone: list[Receiver]) -> Iterator[tuple[Receiver, Suspicion]]:

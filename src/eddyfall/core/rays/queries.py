@@ -1,10 +1,11 @@
-"""Ray queries on world geometry. embree wants validated indices, holds the GIL, and likes large batches."""
+"""Ray queries on world geometry. embree wants validated indices and likes large batches."""
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
 from eddyfall.core.raster.rasterise import Cutouts, sample_alpha
+from eddyfall.core.rays.threads import traced
 from eddyfall.core.scene.drawables import Geometry
 
 MAX_LAYERS = 64
@@ -39,9 +40,7 @@ class RayScene:
         travelled = np.zeros(n)
         active = np.arange(n)
         for _ in range(MAX_LAYERS):
-            hit = self._scene.run(
-                np.ascontiguousarray(start[active]), np.ascontiguousarray(direction[active]), query="INTERSECT", output=True
-            )
+            hit = traced(self._scene, start[active], direction[active], query="INTERSECT", output=True)
             found = hit["primID"] >= 0
             if not found.any():
                 break

@@ -125,7 +125,7 @@ class _Sweep:
             verdict,
             candidate.predicts,
             candidate.costs,
-            (*candidate.side_effects, *(f"until they are baked again: {s.title}" for s in others if s.code == "bake.stale")),
+            (*candidate.side_effects, *_until_baked([s.title for s in others if s.code == "bake.stale"])),
             candidate.warnings,
             collateral,
             new,
@@ -184,3 +184,11 @@ class _Sweep:
                 if suspicion.fingerprint in {s.fingerprint for s in after}:
                     return RoleView(role, False, f"{section}.{name}", play_value, value)
         return RoleView(role, False)
+
+
+def _until_baked(titles: list[str]) -> list[str]:
+    """What stays stale until everything is baked again, in one line."""
+    if not titles:
+        return []
+    more = f", and {len(titles) - 1} more such things" if len(titles) > 1 else ""
+    return [f"until they are baked again: {titles[0]}{more}"]

@@ -43,6 +43,7 @@ def own_tiles(build: Build, mesh: int, block: bool = False) -> TileLayout:
     key = build.scene.mesh_keys[mesh]
     name = f"TEXCOORD_{lightmap_uv_set(build, mesh)}"
     spans = [p.attributes[name] for p in build.scene.meshes[mesh].primitives if name in p.attributes]
+    spans = spans or [np.array([[0.0, 0.0], [1.0, 1.0]])]  # a mesh that is still to be unwrapped
     low, high = np.min([s.min(axis=0) for s in spans], axis=0), np.max([s.max(axis=0) for s in spans], axis=0)
     first = [math.floor(float(v) + 1e-6) for v in low]
     span = [max(1, math.ceil(float(v) - 1e-6) - f) for v, f in zip(high, first)]

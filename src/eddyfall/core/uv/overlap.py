@@ -49,7 +49,7 @@ def measure_overlap(uv: np.ndarray, world_area: np.ndarray, resolution: int, *, 
     tiles = int(low[0]), int(low[1]), int(high[0]), int(high[1])
     outside = (uv.min(axis=(1, 2)) < -1e-6) | (uv.max(axis=(1, 2)) > 1 + 1e-6)
     degenerate = int(((np.abs(signed) * resolution**2 < AREA_LIMIT_TEXELS) & (np.asarray(world_area) > 0)).sum())
-    pieces, parent = _into_tile(uv) if as_is else (uv, np.arange(len(uv)))
+    pieces, parent = into_tile(uv) if as_is else (uv, np.arange(len(uv)))
     pieces = np.where((_signed_area(pieces) < 0)[:, None, None], pieces[:, [0, 2, 1]], pieces) * resolution
     keep = _signed_area(pieces) > AREA_LIMIT_TEXELS
     pieces, parent = np.ascontiguousarray(pieces[keep]), parent[keep]
@@ -79,12 +79,29 @@ def measure_overlap(uv: np.ndarray, world_area: np.ndarray, resolution: int, *, 
     )
 
 
+def doubled_areas(uv: np.ndarray, resolution: int, *, as_is: bool = False, most: int = 4000) -> np.ndarray:
+    """(n, 3, 2) triangles in tiles that cover what two or more charts share, from the first `most` colliding pairs; for drawing."""
+    uv = np.ascontiguousarray(uv, np.float64)
+    if not len(uv):
+        return np.zeros((0, 3, 2))
+    pieces = into_tile(uv)[0] if as_is else uv
+    pieces = np.where((_signed_area(pieces) < 0)[:, None, None], pieces[:, [0, 2, 1]], pieces) * resolution
+    unique, multiplicity, _ = _merge_stacked(np.ascontiguousarray(pieces[_signed_area(pieces) > AREA_LIMIT_TEXELS]))
+    result = [unique[multiplicity > 1]]
+    a, b = np.zeros((MOST, 2)), np.zeros((MOST, 2))
+    for i, j in colliding_pairs(unique, AREA_LIMIT_TEXELS)[:most]:
+        n = intersect(unique, i, j, a, b)
+        if n >= 3:
+            result.append(np.array([[a[0], a[k], a[k + 1]] for k in range(1, n - 1)]))
+    return np.concatenate(result) / resolution
+
+
 def _signed_area(tri: np.ndarray) -> np.ndarray:
     a, b = tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0]
     return np.asarray(0.5 * (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]))
 
 
-def _into_tile(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def into_tile(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Triangles cut at tile borders and moved into 0..1, with the index of the one each came from."""
     low = np.floor(uv.min(axis=1) + 1e-12)
     high = np.ceil(uv.max(axis=1) - 1e-12)

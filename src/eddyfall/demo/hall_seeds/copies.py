@@ -12,11 +12,12 @@ def sow(world: HallWorld) -> None:
     paint = world.material("leaf_paint", base_rgba=(0.12, 0.3, 0.32, 1), roughness=0.5)
     zinc = world.material("zinc", base_rgba=(0.5, 0.52, 0.52, 1), roughness=0.5)
     page = np.array([[0.0, 0.5], [0.8, 0.5], [0.8, 0.0], [0.0, 0.0]])
-    for name, x in (("sluice_leaf", 1.2), ("spare_leaf", 6.2)):
-        shape = Shape().quad((x, 0.1, 11.93), (-1.0, 0, 0), (0, 0.62, 0))
-        rules = {"mirror": {"kind": "mirror", "axes": ["x", "y"], "origin_m": [x + 0.05, 0.77, 0], "uv_offset": [1, 0]}}
+    for name, x in (("sluice_leaf", 10.7), ("spare_leaf", 7.2)):  # hung on the north wall; a lamp lights one end of it more
+        shape = Shape().quad((x, 5.3, 0.07), (1.0, 0, 0), (0, 0.62, 0))
+        middle = [x + 1.05, 5.97, 0]
+        rules = {"mirror": {"kind": "mirror", "axes": ["x", "y"], "origin_m": middle, "uv_offset": [1, 0]}}
         if name == "spare_leaf":
-            one = {"kind": "mirror", "origin_m": [x + 0.05, 0.77, 0]}
+            one = {"kind": "mirror", "origin_m": middle}
             rules = {
                 "across": {**one, "axes": ["x"], "uv_offset": [1, 0], "order": 0},
                 "up": {**one, "axes": ["y"], "uv_offset": [0, 1], "order": 1},
@@ -43,8 +44,9 @@ def sow(world: HallWorld) -> None:
             {"sheet": rule},
             lightmap_size=96 if name == "duct" else 176,
         )
-    for subject in ("sluice_leaf", "walk_rail", "duct"):
-        world.truth.append({"code": "uv.overlap", "cause": subject, "subjects": [subject], "seed": "copies"})
+    shared = {"sluice_leaf": ("sluice_leaf", 26, 3), "walk_rail": None, "duct": ("duct", 41, 6)}
+    for subject, texel in shared.items():
+        world.finding("uv.overlap", subject, subject, "copies", texel)
     world.truth.append({"code": "uv.degenerate", "cause": "duct", "subjects": ["duct"], "seed": "copies"})
     for subject, why in (
         ("spare_leaf", "one rule an axis, U and V"),

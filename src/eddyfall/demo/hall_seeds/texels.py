@@ -9,7 +9,7 @@ def sow(world: HallWorld) -> None:
     _partition(world)
     _plinths(world)
     _tunnel(world)
-    world.truth.append({"code": "bake.denoise-lines", "cause": "bake.denoise", "subjects": ["pipes"], "seed": "texels"})
+    world.finding("bake.denoise-lines", "bake.denoise", "pipes", "texels", ("pipes", 21, 37))
     world.healthy.append({"subject": "wall_north", "twin_of": "bake.denoise-lines", "why": "its chart fills the page"})
 
 
@@ -22,15 +22,15 @@ def _partition(world: HallWorld) -> None:
     world.mapped("partition_front", closed, sheet, _page(), lightmap_size=32)
     lid = Shape().quad((0, 2.4, 12), (3.03, 0, 0), (0, 0, -3.53))
     world.mapped("partition_top", lid, sheet, _page(), lightmap_size=32)
-    for pair in (
-        "floor_west | partition",
-        "floor_west | partition_front",
-        "wall_south | partition",
-        "wall_south | partition_top",
-        "wall_west | partition_front",
-        "wall_west | partition_top",
+    for subject, occluder, x, y in (
+        ("floor_west", "partition", 30, 85),
+        ("floor_west", "partition_front", 15, 70),
+        ("wall_south", "partition", 40, 41),
+        ("wall_south", "partition_top", 44, 33),
+        ("wall_west", "partition_front", 14, 38),
+        ("wall_west", "partition_top", 7, 33),
     ):
-        world.truth.append({"code": "bake.leak", "cause": pair, "subjects": [pair.split(" | ")[0]], "seed": "texels"})
+        world.finding("bake.leak", f"{subject} | {occluder}", subject, "texels", (subject, x, y))
     world.healthy.append({"subject": "floor_east", "twin_of": "bake.leak", "why": "nothing thin stands on it"})
 
 
@@ -44,7 +44,7 @@ def _plinths(world: HallWorld) -> None:
     stone = world.material("plinth_stone", base_rgba=(0.5, 0.48, 0.44, 1), roughness=0.9)
     # The floor runs on under this one, and bakes black there.
     world.thing("plinth_1", Shape().box((2.9, 0.0, 2.7), (5.1, 0.5, 4.5), 1.0, "xXYzZ"), stone, 64, 5.0)
-    world.truth.append({"code": "bake.hidden-faces", "cause": "bake.hidden", "subjects": ["floor_west"], "seed": "texels"})
+    world.finding("bake.hidden-faces", "bake.hidden", "floor_west", "texels", ("floor_west", 40, 22))
     world.healthy.append({"subject": "tunnel_end", "twin_of": "bake.hidden-faces", "why": "nothing stands against it"})
     # A motor inside its housing: nothing of it is ever seen.
     housed = Shape().box((10.6, 0.02, 10.4), (11.8, 0.9, 11.4), 1.0).box((10.75, 0.2, 10.55), (11.65, 0.8, 11.25), 1.0)
@@ -64,7 +64,7 @@ def _tunnel(world: HallWorld) -> None:
     hatch = Shape().box((19.9, 0, 4.8), (20.0, 2.8, 7.2), 1.0, "xXYzZ")
     world.thing("tunnel_hatch", hatch, lining, 48, 6.0)
     world.lamp("tunnel_lamp", (29.2, 2.2, 5.3), 9.0, 0.0)
-    world.truth.append({"code": "bake.uncovered", "cause": "focus_regions", "subjects": ["tunnel_north"], "seed": "texels"})
+    world.finding("bake.uncovered", "focus_regions", "tunnel_north", "texels", ("tunnel_north", 46, 16))
     world.healthy.append({"subject": "wall_north", "twin_of": "bake.uncovered", "why": "it lies in the focus region"})
-    world.truth.append({"code": "bake.banding", "cause": "bake.encoding", "subjects": ["tunnel_north"], "seed": "texels"})
+    world.finding("bake.banding", "bake.encoding", "tunnel_north", "texels", ("tunnel_south", 15, 1))
     world.healthy.append({"subject": "wall_north", "twin_of": "bake.banding", "why": "it is bright enough for eight bits"})

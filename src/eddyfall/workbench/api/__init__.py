@@ -7,12 +7,12 @@ from ninja import NinjaAPI
 from ninja.errors import ValidationError
 
 from eddyfall.core.errors import EddyfallError
-from eddyfall.workbench.api import bench, builds, cases, ledger, people, sweeps, work
+from eddyfall.workbench.api import bench, builds, cases, ledger, lightmaps, people, sweeps, work
 from eddyfall.workbench.errors import Refused
 
 api = NinjaAPI(title="Eddyfall", version="1", urls_namespace="api", docs_url=None)
-for router in (people.router, builds.router, sweeps.router, cases.router, bench.router, ledger.router, work.router):
-    api.add_router("", router)
+for room in (people, builds, sweeps, cases, bench, lightmaps, ledger, work):
+    api.add_router("", room.router)
 
 
 @api.exception_handler(Refused)

@@ -2,12 +2,12 @@
 
 from typing import Any
 
-from ninja import Header, Router
+from ninja import Header, Router, Status
 
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.cases import version_of
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import LedgerOut, Problem
+from eddyfall.workbench.api.schemas import KeepChange, LedgerOut, Problem
 from eddyfall.workbench.api.views import ledger_out
 from eddyfall.workbench.services import builds, ledger
 
@@ -17,6 +17,18 @@ router = Router(tags=["ledger"])
 @route(router, "GET", BUILD + "/ledger", "viewer", response=LedgerOut)
 def get_ledger(request: Any, project_id: int, number: int) -> Any:
     return ledger_out(builds.build_of(request.project, number))
+
+
+@route(
+    router, "POST", BUILD + "/ledger", "artist", response={201: LedgerOut, 404: Problem, 409: Problem, 422: Problem, 428: Problem}
+)  # fmt: skip
+def keep(
+    request: Any, project_id: int, number: int, payload: KeepChange, if_match: str | None = Header(None, alias="If-Match")
+) -> Any:
+    build = builds.build_of(request.project, number)
+    ledger.keep_change(build, version_of(if_match), request.user, document=payload.change, evidence=payload.evidence,
+                       reason=payload.reason, current=ledger_out)  # fmt: skip
+    return Status(201, ledger_out(build))
 
 
 @route(

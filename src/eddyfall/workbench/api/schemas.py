@@ -248,3 +248,86 @@ class SetupEffect(Schema):
     unchanged: bool
     overridden_by: str | None
     change: dict[str, Any]
+
+
+class KeepChange(Schema):
+    """A change as a change file holds it, with what was measured of it."""
+
+    change: dict[str, Any]
+    evidence: dict[str, Any] = Field(default_factory=dict)
+    reason: str = Field("", max_length=1000)
+
+
+class BakeIn(Schema):
+    """What to bake of what is missing or stale; null: all."""
+
+    assets: list[str] | None = Field(None, max_length=5000)
+    light_sets: list[str | None] | None = Field(None, max_length=200)
+
+
+class BakeOut(Schema):
+    id: int
+    wanted: list[tuple[str, str | None]]
+    done: list[tuple[str, str | None]]
+    rays: int
+    change: int | None
+    job: JobOut
+
+
+class MapState(Schema):
+    light_set: str | None
+    state: Literal["missing", "stale", "fresh"]
+    stale_texels: int
+    why: list[str]
+
+
+class LightmapAsset(Schema):
+    """A receiver: docs/formats.md, charts --json, with counts for charts and splits."""
+
+    asset: str
+    node: str
+    mesh: str
+    drawables: list[str]
+    resolution: int
+    uv_use: str
+    triangles: int
+    charts: int
+    splits: int
+    overlap: dict[str, Any]
+    out_of_range_share: float
+    degenerate: int
+    page_texels_per_m: float
+    density_spread: float
+    stretch_l2: float | None
+    skew_deg: float | None
+    gutter_texels: float | None
+    safe_mip: int | None
+    memory_bytes: dict[str, int]
+    copies: bool
+    seen: dict[str, int]
+    maps: list[MapState]
+
+
+class TargetBytes(Schema):
+    target: str | None
+    bytes: int
+
+
+class ViewLight(Schema):
+    viewpoint: str
+    light_set: str | None
+
+
+class LightmapsOut(Schema):
+    light_sets: list[str | None]
+    assets: list[LightmapAsset]
+    memory: list[TargetBytes]
+    viewpoints: list[ViewLight]
+    bake: dict[str, Any]
+
+
+class CopiesOut(Schema):
+    """Copy rules of an asset's mesh by name, and every way tried to part its copies: docs/formats.md, charts --json, remedies."""
+
+    rules: dict[str, dict[str, Any]]
+    remedies: list[dict[str, Any]]

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from eddyfall.workbench.models import Build, Case, Change, Finding, Job, Membership, Package, Project, Proof, Sweep
+from eddyfall.workbench.models import Bake, Build, Case, Change, Finding, Job, Membership, Package, Project, Proof, Sweep
 from eddyfall.workbench.services import builds as build_service
 from eddyfall.workbench.services import sweeps as sweep_service
 
@@ -38,7 +38,8 @@ def build_out(build: Build) -> dict[str, Any]:
             "files": list(build.files.filter(kind__in=("scene", "setup"))), "targets": list(core.setup.targets)}  # fmt: skip
 
 
-ABOUT = {"sweep": "sweep", "proof": "proof", "handover": "package"}
+ABOUT = {"sweep": "sweep", "proof": "proof", "handover": "package", "bake": "bake"}
+WORDS = {"sweep": "sweep", "handover": "hand over", "bake": "bake"}
 
 
 def about(job: Job) -> str:
@@ -48,7 +49,7 @@ def about(job: Job) -> str:
         return job.kind
     if job.kind == "proof":
         return f"proof of case {row.case.number}"
-    return f"{'sweep' if job.kind == 'sweep' else 'hand over'} of build {row.build.number}"
+    return f"{WORDS[job.kind]} of build {row.build.number}"
 
 
 def job_out(job: Job) -> dict[str, Any]:
@@ -136,3 +137,8 @@ def ledger_out(build: Build) -> dict[str, Any]:
 def package_out(package: Package) -> dict[str, Any]:
     return {"id": package.pk, "fresh": package.head_version == package.build.version, "job": job_out(package.job),
             "size": package.file.size if package.file else None}  # fmt: skip
+
+
+def bake_out(bake: Bake) -> dict[str, Any]:
+    return {"id": bake.pk, "wanted": bake.wanted, "done": bake.done, "rays": bake.rays, "change": bake.change_id,
+            "job": job_out(bake.job)}  # fmt: skip

@@ -1,6 +1,7 @@
 """Builds: upload, open with the core, what is in them, their head, captures."""
 
 import io
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,7 @@ from django.db.models import Max
 from PIL import Image, UnidentifiedImageError
 
 from eddyfall.core import defects  # noqa: F401  (registers the buffer operations)
+from eddyfall.core.bake.run import from_store_only
 from eddyfall.core.frame.intake import finish_build
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
@@ -107,7 +109,13 @@ def head(build: Build, without: Case | None = None) -> CoreBuild:
     if not rows:
         return open_core(build)
     key = f"{build.pk}+" + ",".join(str(row.pk) for row in rows)
-    return STUDIO.build(key, lambda: apply_changes(open_core(build), core_changes(rows)))
+    return STUDIO.build(key, lambda: applied(open_core(build), core_changes(rows)))
+
+
+def applied(base: CoreBuild, changes: Sequence[CoreChange]) -> CoreBuild:
+    """A core build with changes; kept bakes are read from the store, and what is not there stays stale."""
+    with from_store_only():
+        return apply_changes(base, changes)
 
 
 @transaction.atomic

@@ -10,6 +10,7 @@ from django.db import close_old_connections, transaction
 from django.db.models import Max
 from PIL import Image
 
+from eddyfall.core.bake.run import settled
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request, check_request
@@ -19,13 +20,13 @@ from eddyfall.core.lineup.run import LineUp
 from eddyfall.core.lineup.run import Trial as CoreTrial
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
-from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.sweep.run import TRIAL_SAMPLES
 from eddyfall.workbench import files
 from eddyfall.workbench.drawing import STUDIO
 from eddyfall.workbench.errors import Conflict, NotThere, Refused
 from eddyfall.workbench.models import Build, Case, Finding, Trial
-from eddyfall.workbench.services.builds import head
+from eddyfall.workbench.services.builds import applied, head
 from eddyfall.workbench.services.projects import note
 
 SYMPTOM_OF = {"depth.missing-prepass": "see-through", "shadow.out-of-reach": "missing shadow"}
@@ -214,7 +215,7 @@ def candidate(case: Case, trial: int | None, remedy: int | None) -> tuple[CoreCh
 
 
 def shown(case: Case, what: str) -> CoreBuild:
-    """The build behind a picture of the Bench: 'before', 'head', 'trial:N' or 'remedy:N'."""
+    """The build behind a picture of the Bench: 'before', 'head', 'trial:N' or 'remedy:N' (with its subjects' lightmaps baked coarsely)."""
     base = base_of(case)
     kind, _, number = what.partition(":")
     if kind == "before":
@@ -224,7 +225,10 @@ def shown(case: Case, what: str) -> CoreBuild:
     if kind in ("trial", "remedy") and number.isdigit():
         change, _ = candidate(case, int(number) if kind == "trial" else None, int(number) if kind == "remedy" else None)
         key = f"{case.build.pk}/{base.content_hash}/{change.model_dump_json()}"
-        return STUDIO.build(key, lambda: apply_change(base, change))
+        if kind == "trial" or case.finding is None:
+            return STUDIO.build(key, lambda: applied(base, [change]))
+        subjects = case.finding.document["subjects"]
+        return STUDIO.build(key + "/baked", lambda: settled(applied(base, [change]), subjects, TRIAL_SAMPLES))
     raise NotThere(f"picture {what!r}")
 
 

@@ -5,6 +5,7 @@ import type { FindingDocument, ProofResult, TrialDocument } from "../../api/docu
 import { useBuild } from "../../api/queries";
 import { useTitleBlock } from "../../app/Frame";
 import { Failed } from "../../ui/state";
+import { OF_LIGHTMAPS, OfCase } from "../lightmaps/OfCase";
 import { Controls } from "./Controls";
 import { CoreLog } from "./CoreLog";
 import { Exposure, ExposureContext } from "./exposure";
@@ -51,6 +52,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
   });
 
   const finding = of.finding?.document as unknown as FindingDocument | undefined;
+  const aboutLightmaps = finding !== undefined && OF_LIGHTMAPS.test(finding.code);
   const path = casePath(project, build, of.number);
   const prints: Print[] = lineup.progress
     ? lineup.live.map((d) => ({ key: d.title, document: d, picture: null }))
@@ -166,9 +168,11 @@ export function Work({ project, build, of }: { project: number; build: number; o
               />
             ) : (
               <p className="second py-3">
-                {of.spot
-                  ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
-                  : "Drag a spot over what looks wrong, or type it above."}
+                {aboutLightmaps
+                  ? "This case is about a lightmap: ask at the right why its texels are as they are, then keep a remedy, bake and prove it. The line-up tries passes and lights all the same."
+                  : of.spot
+                    ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
+                    : "Drag a spot over what looks wrong, or type it above."}
               </p>
             )}
           </div>
@@ -206,6 +210,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
             </p>
           )}
           {of.proof?.result && <ProofTable of={of.proof.result as unknown as ProofResult} />}
+          {finding && <OfCase project={project} build={build} finding={finding} />}
           <Kept of={of} project={project} build={build} />
           {finding && (
             <Remedies

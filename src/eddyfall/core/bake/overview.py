@@ -1,0 +1,67 @@
+"""All lightmaps of a build at a glance: what each receiver's charts measure, whether its maps still fit, what they take on a target."""
+
+from dataclasses import dataclass
+
+from eddyfall.core.bake.run import light_sets
+from eddyfall.core.bake.splits import with_needless_splits
+from eddyfall.core.bake.stamps import Staleness, stale
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry, pack
+from eddyfall.core.scene.receivers import receivers
+from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
+from eddyfall.core.uv.lightmaps import copy_entry
+from eddyfall.core.uv.report import AssetReport, asset_report
+
+MIP_CHAIN = 4 / 3
+
+
+@dataclass(frozen=True)
+class MapState:
+    """One receiver in one light set: missing, stale (with why, and how many texels) or fresh."""
+
+    light_set: str | None
+    state: str
+    stale_texels: int
+    why: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class AssetLine:
+    """A receiver with its node and mesh, its charts measured, the state of its maps, and whether its mesh has copy rules."""
+
+    node: str
+    mesh: str
+    report: AssetReport
+    maps: tuple[MapState, ...]
+    has_copies: bool
+
+
+def map_state(s: Staleness, light_set: str | None) -> MapState:
+    """A receiver's staleness in a word and a number."""
+    texels = int(s.texels.sum()) if s.texels is not None else 0
+    return MapState(light_set, "missing" if s.missing else "fresh" if s.fresh else "stale", texels, s.why)
+
+
+def overview(build: Build, geometry: Geometry, bake: Bake) -> list[AssetLine]:
+    """Every receiver of a build under the `bake` settings given, in drawable order."""
+    states: dict[str, list[MapState]] = {}
+    for light_set in light_sets(build):
+        for s in stale(build, geometry, light_set, bake):
+            states.setdefault(s.receiver.name, []).append(map_state(s, light_set))
+    lines = []
+    for receiver in receivers(build, geometry, bake):
+        first = geometry.drawables[receiver.drawables[0]]
+        report = with_needless_splits(build, geometry, asset_report(build, geometry, receiver, bake))
+        lines.append(
+            AssetLine(first.node, first.mesh, report, tuple(states[receiver.name]), bool(copy_entry(build, first.mesh).copies))
+        )
+    return lines
+
+
+def memory_bytes(build: Build, target: str | None) -> int:
+    """Bytes of all lightmaps of a build on a target, in all light sets, with the mip chain if it keeps one."""
+    bake = resolve(build.setup, target).bake
+    texels = sum(r.resolution**2 for r in receivers(build, pack(build.scene, build.setup), bake))
+    return int(texels * BYTES_PER_TEXEL[bake.encoding] * len(light_sets(build)) * (MIP_CHAIN if bake.mips else 1))
