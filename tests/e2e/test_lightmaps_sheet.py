@@ -142,6 +142,7 @@ def test_what_if_is_shown_first_and_kept_after(page, tmp_path):
     page.get_by_role("button", name="Pack", exact=True).click()
     page.get_by_text(re.compile("do not fit one page")).wait_for()
     said.get_by_role("button", name="Keep it").click()
+    said.wait_for(state="detached")
     page.wait_for_function("() => / 5 texels.m/.test(document.querySelector('[data-testid=readout]').innerText)")
     assert len(api(page, "GET", f"/api/projects/{project}/builds/1/ledger")[1]["changes"]) == 1
 

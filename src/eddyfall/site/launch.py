@@ -176,7 +176,7 @@ def _serve(args: argparse.Namespace) -> int:
     try:
         for name, command in commands.items():
             running[name], started[name] = subprocess.Popen(command), time.monotonic()
-            (args.state / f"{name}.pid").write_text(str(running[name].pid))
+            _leave(args.state / f"{name}.pid", str(running[name].pid))
         threading.Thread(target=_announce, args=(args, port), daemon=True).start()
         while True:
             time.sleep(0.5)
@@ -186,7 +186,7 @@ def _serve(args: argparse.Namespace) -> int:
                 say(f"The {name} ended ({process.returncode}); starting it again")
                 time.sleep(max(0.0, 2.0 - (time.monotonic() - started[name])))
                 running[name], started[name] = subprocess.Popen(commands[name]), time.monotonic()
-                (args.state / f"{name}.pid").write_text(str(running[name].pid))
+                _leave(args.state / f"{name}.pid", str(running[name].pid))
     finally:
         (args.state / "address").unlink(missing_ok=True)
         for process in running.values():
@@ -200,6 +200,13 @@ def _serve(args: argparse.Namespace) -> int:
         say("Stopped")
 
 
+def _leave(path: Path, text: str) -> None:
+    """Write a note for others, who never see half of it."""
+    half = path.with_suffix(".half")
+    half.write_text(text)
+    half.replace(path)
+
+
 def _announce(args: argparse.Namespace, port: int) -> None:
     address = f"http://{args.bind}:{port}/"
     while True:
@@ -208,7 +215,7 @@ def _announce(args: argparse.Namespace, port: int) -> None:
             break
         except (urllib.error.URLError, OSError):
             time.sleep(0.1)
-    (args.state / "address").write_text(address)
+    _leave(args.state / "address", address)
     say(f"\nEddyfall is at {address}")
     if args.mode == "demo":
         say(f"Sign in as {DEMO_USER} with the password {DEMO_PASSWORD}. Ctrl-C stops everything.")

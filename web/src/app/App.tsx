@@ -38,10 +38,16 @@ export function App() {
         <Route path="/p/:project/b/:build/lightmaps" element={<Lightmaps />} />
         <Route path="/p/:project/b/:build/lightmaps/:asset" element={<Asset />} />
         <Route path="/p/:project/b/:build/ledger" element={<Ledger />} />
+        <Route path="/sign-in" element={<Navigate to={wanted(here.state)} replace />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Route>
     </Routes>
   );
+}
+
+/** The page someone asked for before they were sent to sign in. */
+function wanted(state: { from?: string } | null): string {
+  return state?.from ?? "/";
 }
 
 function Loading({ error }: { error: Error | null }) {

@@ -12,27 +12,19 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.bake.finish import Finish, Raw, finished
-from eddyfall.core.bake.footprint import Footprint, footprint
+from eddyfall.core.bake.footprint import Footprint
 from eddyfall.core.bake.gather import Job, Samples, gather, samples_of
-from eddyfall.core.bake.light_scene import LitScene, light_scene
-from eddyfall.core.bake.run import job_of, receiver_footprint
-from eddyfall.core.bake.sides import blocked, lift_of, sides
-from eddyfall.core.bake.texel_sheets import sheets_in_texel
-from eddyfall.core.errors import RequestError
+from eddyfall.core.bake.own_side import own_side, same_side
+from eddyfall.core.bake.texel_window import MOST_SAMPLES, Window
 from eddyfall.core.frame.lightmap_store import as_target_stores, stored_map
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
-from eddyfall.core.scene.receivers import Receiver, receiver_named, uv_of
+from eddyfall.core.scene.receivers import receiver_named
 from eddyfall.core.scene.setup.bake import Bake
 from eddyfall.core.shade.lightmap_codes import to_codes
 from eddyfall.core.shade.srgb import luminance
-from eddyfall.core.uv.charts import Page, measure_charts
-from eddyfall.core.uv.overlap import measure_overlap
 
-WINDOW = 7
-EFFECT_SAMPLES = 4  # causes are taken away on this many times the samples of the bake, so that its noise does not hide them
 MORE_SAMPLES = 16
-MOST_SAMPLES = 8192
 REFERENCE_SAMPLES = 4096
 TOLERANCE = 0.03  # a texel is healthy within this share of its value, and three standard errors
 MOST_NOISE = 0.25  # of its value: where noise is larger, nothing can be called healthy
@@ -97,75 +89,7 @@ def explain(
     return _Explainer(build, geometry, receiver, light_set, bake, texel).run()
 
 
-class _Explainer:
-    def __init__(
-        self, build: Build, geometry: Geometry, receiver: Receiver, light_set: str | None, bake: Bake, texel: tuple[int, int]
-    ) -> None:
-        edge = receiver.resolution
-        if not (0 <= texel[0] < edge and 0 <= texel[1] < edge):
-            raise RequestError(f"texel {texel[0]},{texel[1]} does not lie in the {edge} x {edge} lightmap of {receiver.name}")
-        self.build, self.geometry, self.receiver, self.light_set, self.bake, self.texel = (
-            build,
-            geometry,
-            receiver,
-            light_set,
-            bake,
-            texel,
-        )
-        self.edge = edge
-        whole, self.triangles = receiver_footprint(geometry, receiver)
-        column, row = whole.texel % edge, whole.texel // edge
-        near = (np.abs(column - texel[0]) <= WINDOW) & (np.abs(row - texel[1]) <= WINDOW)
-        self.owned = whole.only(near)
-        if not len(self.owned.texel):
-            raise RequestError(f"no chart of {receiver.name} lies within {WINDOW} texels of {texel[0]},{texel[1]}")
-        corners = geometry.triangles[self.triangles]
-        uv = receiver.page_uv(uv_of(geometry, receiver.uv_set)[corners])
-        self.page: Page = measure_charts(uv, geometry.positions[corners].astype(np.float64), edge)
-        self.collided = measure_overlap(uv, np.ones(len(uv)), edge, as_is=receiver.wraps).collided
-        self.scene: LitScene = light_scene(build, geometry, light_set)
-        times = max(1, min(EFFECT_SAMPLES, MOST_SAMPLES // bake.samples))
-        self.job: Job = job_of(receiver, self.owned, self.triangles, bake, samples=bake.samples * times)
-        self.samples: Samples = samples_of(self.scene, self.job)
-        self.baked = np.broadcast_to(np.arange(bake.samples * times) < bake.samples, self.samples.hidden.shape)
-        self.sheets: list[tuple[np.ndarray, np.ndarray]] = []  # by texel: its triangles and the sheet of each
-        self.sheet_of_sample = self._sheets_of_samples()
-        self.sheet = self._own_sheets()
-        self.centre = self._centre()
-
-    def _centre(self) -> int:
-        """Index among the owned texels of the one asked about, or of the nearest one if no chart owns it."""
-        column, row = self.owned.texel % self.edge, self.owned.texel // self.edge
-        return int(np.argmin((column - self.texel[0]) ** 2 + (row - self.texel[1]) ** 2))
-
-    def _sheets_of_samples(self) -> np.ndarray:
-        """(m, n) sheet of each sample, by the place it started at: the chart, or a fold of it that lies over itself."""
-        m, n = self.samples.hidden.shape
-        sheet = np.zeros((m, n), np.int64)
-        corners = self.geometry.positions[self.geometry.triangles[self.triangles]].astype(np.float64)
-        for k in range(m):
-            parts = slice(self.owned.first[k], self.owned.first[k + 1])
-            candidates = np.unique(self.owned.triangle[parts])
-            numbers = sheets_in_texel(
-                candidates,
-                self.page.chart,
-                self.collided,
-                self.owned.triangle[parts],
-                self.owned.uv[parts],
-                len(self.page.charts),
-            )
-            self.sheets.append((candidates, numbers))
-            if len(np.unique(numbers)) == 1:
-                sheet[k] = numbers[0]
-                continue
-            distance = np.stack([_outside(self.samples.place[k], corners[t]) for t in candidates])
-            sheet[k] = numbers[distance.argmin(axis=0)]
-        return sheet
-
-    def _own_sheets(self) -> np.ndarray:
-        """(m,) the sheet each texel belongs to: the one with most of its samples, the first of equals."""
-        return np.array([np.bincount(row).argmax() for row in self.sheet_of_sample])
-
+class _Explainer(Window):
     # -- the texel made again, with some causes taken away --
 
     def value(
@@ -210,7 +134,7 @@ class _Explainer:
         else:
             shown, before_target = fresh, fresh
         value = float(luminance(np.asarray(shown, np.float64)))
-        sides, side_facts = self._sides()
+        sides, side_facts = own_side(self)
         sheet = self.sheet_of_sample == self.sheet[:, None]
         more = self._more()
         rotated = self._aligned()
@@ -270,99 +194,6 @@ class _Explainer:
 
     # -- what each cause knows --
 
-    def _sides(self) -> tuple[np.ndarray, dict[str, Any]]:
-        """((m, n) bool: samples on the side that has most of their texel; facts of the texel asked about)."""
-        m = len(self.samples.hidden)
-        keep = np.ones(self.samples.hidden.shape, bool)
-        facts: dict[str, Any] = {}
-        size = self._texel_m().max()
-        for k in range(m):
-            mine = np.flatnonzero((self.sheet_of_sample[k] == self.sheet[k]) & ~self.samples.hidden[k])
-            if len(mine) > 1:
-                keep[k, mine] = sides(self.scene, self.samples.place[k][mine], self.samples.facing[k][mine], size) == 0
-        mixed = ~keep[self.centre] & (self.sheet_of_sample[self.centre] == self.sheet[self.centre])
-        if mixed.any():
-            facts = self._leak(keep[self.centre], mixed)
-        return keep, facts
-
-    def _leak(self, mine: np.ndarray, other: np.ndarray) -> dict[str, Any]:
-        """How far light of the other side reaches: metres from the occluder to the texel's far border, and to the next texel's centre."""
-        uv = self._sample_uv()
-        apart = uv[mine].mean(axis=0) - uv[other].mean(axis=0)
-        axis = int(np.argmax(np.abs(apart)))
-        border = self._border(mine, other, axis)
-        texel = self.texel[axis]
-        free = (texel + 1 - border) if apart[axis] > 0 else (border - texel)
-        texel_m = float(self._texel_m()[axis])
-        return {
-            "reach_nearest_mm": free * texel_m * 1000,
-            "reach_linear_mm": (free + 0.5) * texel_m * 1000,
-            "share_of_other_side": float(other.sum() / len(other)),
-            "border_texel": border,
-            "axis": "uv"[axis],
-            "occluder": self._occluder(mine, other),
-        }
-
-    def _border(self, mine: np.ndarray, other: np.ndarray, axis: int) -> float:
-        """Where the occluder crosses the texel along an axis, in texels: bisected between the closest samples of both sides."""
-        uv = self._sample_uv()
-        a, b = np.flatnonzero(mine), np.flatnonzero(other)
-        gaps = np.abs(uv[a][:, None, axis] - uv[b][None, :, axis]) + 0.1 * np.abs(
-            uv[a][:, None, 1 - axis] - uv[b][None, :, 1 - axis]
-        )
-        i, j = np.unravel_index(int(gaps.argmin()), gaps.shape)
-        k = self.centre
-        lift = lift_of(self.scene, self._texel_m().max())
-        p, q = (self.samples.place[k][s] + self.samples.facing[k][s] * lift for s in (a[i], b[j]))
-        d = q - p
-        length = float(np.linalg.norm(d))
-        hit = self.scene.embree.run(
-            p[None].astype(np.float32), (d / length)[None].astype(np.float32), query="INTERSECT", output=True
-        )  # fmt: skip
-        share = min(float(hit["tfar"][0]) / length, 1.0) if hit["primID"][0] >= 0 else 0.5
-        return float(uv[a[i], axis] + share * (uv[b[j], axis] - uv[a[i], axis]))
-
-    def _occluder(self, mine: np.ndarray, other: np.ndarray) -> str:
-        k = self.centre
-        lift = lift_of(self.scene, self._texel_m().max())
-        p, q = (self.samples.place[k][np.flatnonzero(s)[0]] + self.samples.facing[k][0] * lift for s in (mine, other))
-        d = q - p
-        length = max(float(np.linalg.norm(d)), 1e-12)
-        hit = self.scene.embree.run(p[None].astype(np.float32), (d / length)[None].astype(np.float32), query="INTERSECT")
-        return self.geometry.drawables[self.geometry.owner[self.scene.prim[hit[0]]]].name if hit[0] >= 0 else ""
-
-    def _sample_uv(self) -> np.ndarray:
-        """(n, 2) page position in texels of the samples of the texel asked about."""
-        k = self.centre
-        part = int(self.owned.first[k] + np.argmax(self.owned.area[self.owned.first[k] : self.owned.first[k + 1]]))
-        world = int(self.triangles[self.owned.triangle[part]])
-        corners = self.geometry.triangles[world]
-        p = self.geometry.positions[corners].astype(np.float64)
-        uv = self.receiver.page_uv(uv_of(self.geometry, self.receiver.uv_set)[corners]) * self.edge
-        basis = np.stack([p[1] - p[0], p[2] - p[0]], axis=1)
-        weights, *_ = np.linalg.lstsq(basis, (self.samples.place[k] - p[0]).T, rcond=None)
-        flat = uv[0] + weights.T @ np.stack([uv[1] - uv[0], uv[2] - uv[0]])
-        if self.receiver.wraps:
-            flat = flat % self.edge
-        return np.asarray(flat)
-
-    def _texel_m(self) -> np.ndarray:
-        """(2,) metres a texel spans along u and v, on the largest triangle of the texel asked about."""
-        k = int(
-            np.argmin(
-                np.abs(self.owned.texel % self.edge - self.texel[0]) + np.abs(self.owned.texel // self.edge - self.texel[1])
-            )
-        )
-        part = int(self.owned.first[k] + np.argmax(self.owned.area[self.owned.first[k] : self.owned.first[k + 1]]))
-        corners = self.geometry.triangles[int(self.triangles[self.owned.triangle[part]])]
-        p = self.geometry.positions[corners].astype(np.float64)
-        uv = self.receiver.page_uv(uv_of(self.geometry, self.receiver.uv_set)[corners]) * self.edge
-        system = np.stack([uv[1] - uv[0], uv[2] - uv[0]])
-        if abs(np.linalg.det(system)) < 1e-12:
-            return np.full(2, 1e-3)
-        along = np.linalg.solve(system, np.stack([p[1] - p[0], p[2] - p[0]]))
-        return np.asarray(np.linalg.norm(along, axis=1))
-
     def _hidden_facts(self) -> dict[str, Any]:
         share = self.samples.hidden.mean(axis=1)
         dark = np.flatnonzero(share > 0.5)
@@ -414,34 +245,13 @@ class _Explainer:
         skew = self.page.charts[int(self.sheet[self.centre]) % len(self.page.charts)].skew_deg
         if skew is None or abs(skew) < 0.5 or self.receiver.wraps:
             return None
-        footprint_turned = self._turned(skew)
+        footprint_turned = self.turned(skew)
         if footprint_turned is None:
             return None
         own = samples_of(self.scene, replace(self.job, footprint=footprint_turned))
         light, hidden = self.samples.light.copy(), self.samples.hidden.copy()
         light[self.centre], hidden[self.centre] = own.light[0], own.hidden[0]
         return replace(self.samples, light=light, hidden=hidden), float(skew)
-
-    def _turned(self, skew: float) -> Footprint | None:
-        """The texel asked about as a square along its chart's edges: the parts of triangles inside that."""
-        column, row = int(self.owned.texel[self.centre] % self.edge), int(self.owned.texel[self.centre] // self.edge)
-        middle = np.array([column + 0.5, row + 0.5])
-        turn = math.radians(skew)
-        back = np.array(
-            [[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]]
-        )  # rows (x, y) times this turn by -skew
-        corners = self.geometry.triangles[self.triangles]
-        uv = self.receiver.page_uv(uv_of(self.geometry, self.receiver.uv_set)[corners]) * self.edge
-        turned = (uv - middle) @ back + middle
-        near = (np.abs(turned - middle).min(axis=(1, 2)) >= 0) & (turned.min(axis=1) <= middle + 1).all(axis=1)
-        near &= (turned.max(axis=1) >= middle - 1).all(axis=1)
-        ids = np.flatnonzero(near)
-        # Shifted so that the texel is the first of a small page: clipping a whole page for one texel would waste time.
-        local = footprint(turned[ids] - np.array([column, row]), 1)
-        if not len(local.texel):
-            return None
-        parts = (local.uv + np.array([column, row]) - middle) @ back.T + middle
-        return Footprint(self.edge, np.array([row * self.edge + column]), local.first, parts, ids[local.triangle], local.area)
 
     def _together(self, keep: np.ndarray, how: Finish, rotated: tuple[Samples, float] | None) -> np.ndarray:
         """All causes taken away: many samples of the right side and surface, hidden faces masked, nothing stored."""
@@ -452,31 +262,12 @@ class _Explainer:
         light, hidden = np.repeat(self.samples.light, times, axis=1), np.repeat(self.samples.hidden, times, axis=1)
         counts = np.repeat(keep, times, axis=1)
         light[self.centre], hidden[self.centre] = again.light[0], again.hidden[0]
-        counts[self.centre] = self._same_side(again, keep[self.centre])
+        counts[self.centre] = same_side(self, again, keep[self.centre])
         if rotated is not None and keep[self.centre].all():
             light[self.centre] = np.tile(rotated[0].light[self.centre], (times, 1))
             hidden[self.centre] = np.tile(rotated[0].hidden[self.centre], times)
             counts[self.centre] = True
         return self.value(keep=counts, how=how, samples=replace(self.samples, light=light, hidden=hidden), noise_of=n * times)
-
-    def _same_side(self, again: Samples, kept: np.ndarray) -> np.ndarray:
-        """(n,) bool: samples of the texel asked about, traced again, that lie on the side and surface kept before."""
-        places, facing = self.samples.place[self.centre], self.samples.facing[self.centre]
-        reference = int(np.flatnonzero(kept)[0]) if kept.any() else 0
-        if kept.all():
-            return np.ones(again.hidden.shape[1], bool)
-        # On the side of those kept if one of a few of them is seen.
-        lift = lift_of(self.scene, self._texel_m().max())
-        side = np.zeros(again.hidden.shape[1], bool)
-        chosen = np.flatnonzero(kept)
-        for known in chosen[np.unique(np.linspace(0, len(chosen) - 1, 8).astype(int))]:
-            start = np.repeat((places[known] + facing[known] * lift)[None], len(side), axis=0)
-            side |= ~blocked(self.scene, start, again.place[0] + again.facing[0] * lift)
-        charts = self.sheet_of_sample[self.centre]
-        if (charts == charts[reference]).all():
-            return side
-        nearest = ((again.place[0][:, None] - places[None]) ** 2).sum(axis=2).argmin(axis=1)
-        return np.asarray(side & (charts[nearest] == charts[reference]))
 
     def _reference(self, keep: np.ndarray) -> float:
         """Luminance (lux) at the surface point in the middle of what was kept: many samples, another seed, no page at all."""
@@ -487,25 +278,13 @@ class _Explainer:
         places = self.samples.place[k][good]
         middle = places.mean(axis=0)
         s = int(np.flatnonzero(good)[((places - middle) ** 2).sum(axis=1).argmin()])
-        part = self._part_at(k, self.samples.place[k][s])
+        part = self.part_at(k, self.samples.place[k][s])
         spot = Footprint(
             self.edge, self.owned.texel[k : k + 1], np.array([0, 1]), part[1][None], np.array([part[0]]), np.array([1e-9])
         )  # fmt: skip
         n = max(REFERENCE_SAMPLES, self.bake.samples)
         job = replace(self.job, footprint=spot, samples=n, seed=self.job.seed ^ 0x5DEECE66D, everywhere=True)
         return float(luminance(gather(self.scene, job).mean[0]))
-
-    def _part_at(self, k: int, place: np.ndarray) -> tuple[int, np.ndarray]:
-        """(input triangle, a tiny UV triangle (3, 2) in texels about a world place on it)."""
-        candidates = np.unique(self.owned.triangle[self.owned.first[k] : self.owned.first[k + 1]])
-        world = self.geometry.positions[self.geometry.triangles[self.triangles[candidates]]].astype(np.float64)
-        t = int(candidates[np.argmin([_outside(place[None], tri)[0] for tri in world])])
-        corners = self.geometry.triangles[self.triangles[t]]
-        p = self.geometry.positions[corners].astype(np.float64)
-        uv = self.receiver.page_uv(uv_of(self.geometry, self.receiver.uv_set)[corners]) * self.edge
-        weights, *_ = np.linalg.lstsq(np.stack([p[1] - p[0], p[2] - p[0]], axis=1), place - p[0], rcond=None)
-        at = uv[0] + weights[0] * (uv[1] - uv[0]) + weights[1] * (uv[2] - uv[0])
-        return t, at + np.array([[0, 0], [1e-4, 0], [0, 1e-4]]) - 3e-5
 
     def _facts(self, stored: bool) -> dict[str, Any]:
         k = self.centre
@@ -517,17 +296,7 @@ class _Explainer:
             "owned": (column, row) == self.texel,
             "drawable": self.geometry.drawables[owner].name,
             "place_m": [round(float(v), 4) for v in middle],
-            "texel_mm": [round(float(v) * 1000, 3) for v in self._texel_m()],
+            "texel_mm": [round(float(v) * 1000, 3) for v in self.texel_m()],
             "samples": self.bake.samples,
             "filter": self.bake.filter,
         }
-
-
-def _outside(places: np.ndarray, triangle: np.ndarray) -> np.ndarray:
-    """(n,) how far places lie off a triangle: 0 on it; plane distance plus how far barycentric weights leave 0..1, in metres."""
-    basis = np.stack([triangle[1] - triangle[0], triangle[2] - triangle[0]], axis=1)
-    weights, *_ = np.linalg.lstsq(basis, (places - triangle[0]).T, rcond=None)
-    off = np.linalg.norm(places - triangle[0] - (basis @ weights).T, axis=1)
-    size = float(np.linalg.norm(basis, axis=0).max())
-    under = np.minimum(np.minimum(weights[0], weights[1]), 1 - weights[0] - weights[1])
-    return np.asarray(off + np.maximum(-under, 0) * size)

@@ -18,7 +18,8 @@ from eddyfall.core.scene.setup.bake import Bake
 from eddyfall.core.uv.report import AssetReport, asset_report
 
 Seen = dict[str, dict[int, int]]
-
+DIFFERENT = 0.1  # a texel counts as spoilt if a cause changes it by a tenth
+LEAST_TEXELS = 3
 
 NOTES = 4000
 _notes: OrderedDict[str, Any] = OrderedDict()

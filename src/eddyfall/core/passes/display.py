@@ -27,7 +27,7 @@ _TABLE = (encode((np.arange(_STEPS + 1) / _STEPS) ** 2) * 255.0).astype(np.float
 
 
 def encode_display(light: np.ndarray) -> np.ndarray:
-    """8-bit sRGB of display light; a table over sqrt(light), within 0.02 code of the exact curve before rounding."""
+    """8-bit sRGB of display light; a table over sqrt(light), within 0.05 code of the exact curve before rounding."""
     position = np.sqrt(np.clip(light, 0.0, 1.0)) * np.float32(_STEPS)
     return np.asarray(_TABLE[(position + np.float32(0.5)).astype(np.int32)] + np.float32(0.5)).astype(np.uint8)
 

@@ -76,7 +76,12 @@ export function Copies({ where, acts, chosen }: { where: Where; acts: Acts; chos
           </li>
         ))}
         {copies.data?.remedies.map((r) => (
-          <Remedy key={r.title} of={r} acts={acts} pressed={chosen?.title === r.change?.title} />
+          <Remedy
+            key={r.title}
+            of={r}
+            acts={acts}
+            pressed={chosen !== null && chosen.title === r.change?.title}
+          />
         ))}
       </ul>
     </section>

@@ -230,13 +230,12 @@ function labels(c: CanvasRenderingContext2D, d: Drawn, view: View, colours: Colo
     if (chart.skew_deg !== null && Math.abs(chart.skew_deg) > 1)
       words.push([`${chart.skew_deg.toFixed(1)}° skew`, colours.warn]);
     if (chart.mirrored) words.push(["mirrored", colours.second]);
-    if (!said && covers(d.page.doubled, box)) {
-      said = true;
-      words.push([`shared ${percent(shared, 1)}`, colours.bad]);
-    }
+    const share = said || !covers(d.page.doubled, box) ? "" : `shared ${percent(shared, 1)}`;
+    if (share) words.push([share, colours.bad]);
     words.forEach(([text, colour], i) => {
       const width = c.measureText(text).width;
-      if (width > room + 6) return;
+      if (width > room + 6) return; // told on a later chart, if it is told once for all
+      said ||= text === share;
       c.fillStyle = colours.paper;
       c.globalAlpha = 0.85;
       c.fillRect(x - 2, y + i * 14 - 1, width + 4, 14);

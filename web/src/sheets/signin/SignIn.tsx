@@ -1,5 +1,4 @@
 import { useState } from "react";
-import { useLocation, useNavigate } from "react-router";
 import { client, must } from "../../api/client";
 import { useWrite } from "../../api/queries";
 import { Failed } from "../../ui/state";
@@ -7,15 +6,10 @@ import { Failed } from "../../ui/state";
 export function SignIn({ demo }: { demo: boolean }) {
   const [username, setUsername] = useState("");
   const [password, setPassword] = useState("");
-  const go = useNavigate();
-  const from = (useLocation().state as { from?: string } | null)?.from ?? "/";
-  const enter = useWrite(
-    async () => {
-      await must(client.GET("/api/session"));
-      return must(client.POST("/api/session", { body: { username, password } }));
-    },
-    () => go(from === "/sign-in" ? "/" : from, { replace: true }),
-  );
+  const enter = useWrite(async () => {
+    await must(client.GET("/api/session"));
+    return must(client.POST("/api/session", { body: { username, password } }));
+  });
   return (
     <main className="h-full grid place-items-center p-6">
       <div className="w-[860px] max-w-full grid md:grid-cols-[1fr_320px] bg-base-100 border border-base-content">

@@ -1,0 +1,82 @@
+"""bake.denoise-lines: a denoiser that reaches across gaps and darkens the borders of charts."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from eddyfall.core.bake.finish import Finish, finished
+from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
+from eddyfall.core.defects.lightmap_survey import (
+    DIFFERENT,
+    LEAST_TEXELS,
+    Lightmaps,
+    Seen,
+    map_picture,
+)
+from eddyfall.core.scene.changes import Change, set_resolved
+from eddyfall.core.scene.receivers import Receiver
+from eddyfall.core.shade.srgb import luminance
+
+
+def denoise_lines(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
+    if maps.bake.denoise != "across_gaps":
+        return
+    spoilt = []
+    for receiver in maps.baked:
+        if not maps.sets_with_map(receiver):
+            continue
+        marks, across = maps.judged("denoise", receiver, (Finish.of(maps.bake),), partial(_darkened, maps, receiver))
+        if int(marks.sum()) >= LEAST_TEXELS:
+            spoilt.append((receiver, marks, across))
+    if not spoilt:
+        return
+    mine = [r for r, _, _ in spoilt]
+    resolved = maps.survey.resolved(maps.survey.viewpoints[0])
+
+    def change(value: str, title: str) -> Change:
+        return set_resolved(
+            maps.build, resolved, {"bake.denoise": value}, title=title, reason="the denoiser darkens borders of charts"
+        )
+
+    texels = sum(int(m.sum()) for _, m, _ in spoilt)
+    worst = max(spoilt, key=lambda s: int(s[1].sum()))
+    yield Suspicion(
+        "bake.denoise-lines",
+        "setting",
+        "bake.denoise",
+        "black lines where the denoiser reaches across gaps: " + ", ".join(r.name for r in mine[:4]),
+        maps.subjects(mine),
+        float(texels),
+        0.0,
+        (
+            Evidence(
+                "texels darkened along borders",
+                float(texels),
+                "texels",
+                0.0,
+                "by a tenth",
+                map_picture(worst[2], worst[1]) if maps.survey.pictures else None,
+            ),
+        ),
+        maps.shown(mine, seen),
+        {},
+        (
+            Candidate(
+                change("within_charts", "denoise each chart by itself"),
+                "no dark borders, noise stays smoothed",
+                (Cost("memory", 0.0, "bytes"),),
+            ),
+            Candidate(change("off", "no denoising"), "no dark borders", (Cost("memory", 0.0, "bytes"),), ("noise comes back",)),
+        ),
+    )
+
+
+def _darkened(maps: Lightmaps, receiver: Receiver) -> tuple[np.ndarray, np.ndarray]:
+    """((h, w) bool texels that a denoiser across gaps darkens by a tenth, the map it makes)."""
+    raw = maps.raw(receiver, maps.sets_with_map(receiver)[0])
+    how = Finish.of(maps.bake)
+    across, within = finished(raw, how), finished(raw, replace(how, denoise="within_charts"))
+    low, high = luminance(across), luminance(within)
+    return raw.covered & (high > 0) & (high - low > DIFFERENT * high), across

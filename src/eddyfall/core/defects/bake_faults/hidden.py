@@ -1,0 +1,144 @@
+"""bake.hidden-faces and bake.wasted: faces nothing can see, that bleed black into joins or only cost memory."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+
+from eddyfall.core.bake.finish import Finish, finished
+from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
+from eddyfall.core.defects.lightmap_survey import (
+    DIFFERENT,
+    LEAST_TEXELS,
+    Lightmaps,
+    Seen,
+    map_picture,
+)
+from eddyfall.core.defects.uv_charts import mesh_operation
+from eddyfall.core.scene.changes import set_resolved
+from eddyfall.core.scene.receivers import Receiver
+from eddyfall.core.shade.srgb import luminance
+
+WASTED_LIMIT = 25.0
+
+
+def hidden(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
+    spoilt: list[tuple[Receiver, np.ndarray]] = []
+    for receiver in maps.baked:
+        if not maps.sets_with_map(receiver):
+            continue
+        covered, wasted, marks = maps.judged("hidden", receiver, (maps.bake.dilate_texels,), partial(_hidden_of, maps, receiver))
+        if maps.bake.hidden == "keep" and int(marks.sum()) >= LEAST_TEXELS:
+            spoilt.append((receiver, marks))
+        if wasted > WASTED_LIMIT:
+            yield _wasted(maps, receiver, wasted, covered, seen)
+    if spoilt:
+        yield _hidden_finding(maps, spoilt, seen)
+
+
+def _hidden_of(maps: Lightmaps, receiver: Receiver) -> tuple[int, float, np.ndarray]:
+    """(covered texels, per cent of them that nothing can see, (h, w) bool seen texels that hidden samples darken by a tenth)."""
+    raws = [maps.raw(receiver, s) for s in maps.sets_with_map(receiver)]
+    covered = int(raws[0].covered.sum())
+    wasted = int(raws[0].hidden_texels.sum()) / max(covered, 1) * 100
+    marks = np.zeros(raws[0].covered.shape, bool)
+    if (raws[0].hidden > 0).any():
+        how = Finish("keep", "off", maps.bake.dilate_texels)
+        for raw in raws:
+            low, high = luminance(finished(raw, how)), luminance(finished(raw, replace(how, hidden="mask")))
+            marks |= raw.covered & (raw.hidden < 0.9) & (np.abs(low - high) > DIFFERENT * np.maximum(high, 1e-9))
+            marks |= _next_to(raw.hidden_texels) & raw.covered & (raw.hidden < 0.5) & (luminance(raw.mean) > 0)
+    return covered, wasted, marks
+
+
+def _next_to(mask: np.ndarray) -> np.ndarray:
+    from scipy.ndimage import binary_dilation
+
+    return np.asarray(binary_dilation(mask, np.ones((3, 3), bool)) & ~mask)
+
+
+def _hidden_finding(maps: Lightmaps, spoilt: list[tuple[Receiver, np.ndarray]], seen: Seen) -> Suspicion:
+    mine = [r for r, _ in spoilt]
+    worst, marks = max(spoilt, key=lambda s: int(s[1].sum()))
+    values = maps.raw(worst, maps.sets_with_map(worst)[0]).mean if maps.survey.pictures else np.zeros((1, 1, 3))
+    texels = sum(int(m.sum()) for _, m in spoilt)
+    change = set_resolved(
+        maps.build,
+        maps.survey.resolved(maps.survey.viewpoints[0]),
+        {"bake.hidden": "mask"},
+        title="fill texels that nothing can see from their neighbours",
+        reason="unseen black faces bleed into joins",
+    )
+    delete = [
+        mesh_operation(
+            "face.delete_hidden",
+            maps.mesh_of(r),
+            f"delete the faces of {maps.mesh_of(r)} that nothing can see",
+            "they bake black",
+            node=maps.node_of(r),
+        )
+        for r in mine[:1]
+    ]
+    evidence = (
+        Evidence(
+            "texels darkened by hidden faces",
+            float(texels),
+            "texels",
+            0.0,
+            "hidden samples left out change them by a tenth",
+            map_picture(values, marks) if maps.survey.pictures else None,
+        ),
+        Evidence(f"of them on {worst.name}", float(marks.sum()), "texels"),
+    )
+    return Suspicion(
+        "bake.hidden-faces",
+        "setting",
+        "bake.hidden",
+        "hidden faces bleed black into joins: " + ", ".join(r.name for r in mine[:4]),
+        maps.subjects(mine),
+        float(texels),
+        0.0,
+        evidence,
+        maps.shown(mine, seen),
+        {},
+        (
+            Candidate(
+                change,
+                "joins as bright as what is seen beside them",
+                (Cost("memory", 0.0, "bytes"),),
+                ("all lightmaps are made again",),
+            ),
+            *(Candidate(d, "no hidden face is left", (), ("old bakes are stale",)) for d in delete),
+        ),
+    )
+
+
+def _wasted(maps: Lightmaps, receiver: Receiver, wasted: float, covered: int, seen: Seen) -> Suspicion:
+    mesh = maps.mesh_of(receiver)
+    change = mesh_operation(
+        "face.delete_hidden",
+        mesh,
+        f"delete the faces of {mesh} that nothing can see and pack the rest",
+        "their texels are never seen",
+        node=maps.node_of(receiver),
+        pack=True,
+    )
+    evidence = (
+        Evidence("texels on faces that nothing can see", wasted, "%", WASTED_LIMIT, "common practice"),
+        Evidence("covered texels", float(covered), "texels"),
+    )
+    return Suspicion(
+        "bake.wasted",
+        "mesh",
+        mesh,
+        f"{receiver.name}: a lightmap spent on hidden faces",
+        maps.subjects([receiver]),
+        wasted,
+        WASTED_LIMIT,
+        evidence,
+        maps.shown([receiver], seen),
+        {},
+        (Candidate(change, "all texels lie on faces that can be seen", (), ("old bakes are stale",)),),
+        "nothing of it is seen: it costs memory and time only",
+    )

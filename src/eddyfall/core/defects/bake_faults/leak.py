@@ -1,0 +1,92 @@
+"""bake.leak: texels that hold both sides of an occluder, with how far light reaches past it."""
+
+from collections.abc import Iterator
+from functools import partial
+
+import numpy as np
+
+from eddyfall.core.bake.leaks import Leak, find_leaks
+from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
+from eddyfall.core.defects.lightmap_survey import (
+    DIFFERENT,
+    Lightmaps,
+    Seen,
+    map_picture,
+)
+from eddyfall.core.defects.uv_charts import mesh_operation
+from eddyfall.core.scene.changes import set_leaf
+from eddyfall.core.scene.receivers import Receiver
+
+
+def leaks(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
+    for receiver in maps.baked:
+        sets = maps.sets_with_map(receiver)
+        found: dict[str, Leak] = maps.judged("leaks", receiver, (), partial(_worst_leaks, maps, receiver, sets))
+        for occluder, leak in sorted(found.items()):
+            mesh = maps.mesh_of(receiver)
+            picture = None
+            if maps.survey.pictures:
+                mark = np.zeros((receiver.resolution, receiver.resolution), bool)
+                mark.reshape(-1)[leak.texels] = True
+                picture = map_picture(maps.raw(receiver, sets[0]).mean, mark)
+            split = mesh_operation(
+                "uv.split",
+                mesh,
+                f"cut {mesh} at {occluder} and part its charts there",
+                "its texels hold both sides",
+                node=maps.node_of(receiver),
+                point_m=[round(float(v), 6) for v in leak.point_m],
+                normal=[round(float(v), 6) for v in leak.normal],
+            )
+            double = set_leaf(
+                maps.build,
+                ("nodes", maps.node_of(receiver), "lightmap_size"),
+                receiver.resolution * 2,
+                scope="node",
+                title=f"lightmap of {maps.node_of(receiver)} twice as fine",
+                reason="texels hold both sides of an occluder",
+            )
+            more = float(3 * maps.bytes_of(receiver, maps.bake.encoding))
+            evidence = (
+                Evidence(
+                    "light reaches past it, linear", leak.reach_linear_mm, "mm", 0.0, "no texel may hold both sides", picture
+                ),
+                Evidence("light reaches past it, nearest", leak.reach_nearest_mm, "mm", 0.0, "the mixed texel itself"),
+                Evidence("brighter than the dark side", leak.contrast, "times", 1.0 + DIFFERENT, "a tenth shows"),
+                Evidence("mixed texels", float(len(leak.texels)), "texels", 0.0, "sides that cannot see each other"),
+            )
+            yield Suspicion(
+                "bake.leak",
+                "pair",
+                f"{receiver.name} | {occluder}",
+                f"light leaks past {occluder} on {receiver.name}",
+                maps.subjects([receiver]),
+                leak.reach_linear_mm,
+                0.0,
+                evidence,
+                maps.shown([receiver], seen),
+                {},
+                (
+                    Candidate(
+                        split,
+                        "no texel holds both sides",
+                        (Cost("triangles", float(leak.cut_triangles), "triangles"),),
+                        ("charts are packed anew; the bake must be made again",),
+                        ("the denoiser reaches across gaps: it darkens the new border too, until it is told not to",)
+                        if maps.bake.denoise == "across_gaps"
+                        else (),
+                    ),
+                    Candidate(
+                        double,
+                        f"a reach of {leak.reach_linear_mm / 2:.0f} mm is left: a larger map only narrows it",
+                        (Cost("memory", more, "bytes"),),
+                    ),
+                ),
+                facts={"receiver": receiver.name, "occluder": occluder, "texels": [int(t) for t in leak.texels[:64]]},
+            )
+
+
+def _worst_leaks(maps: Lightmaps, receiver: Receiver, sets: list[str | None]) -> dict[str, Leak]:
+    """By occluder, the leak in the light set where it is strongest."""
+    scenes = [maps.scene(light_set) for light_set in sets]
+    return {leak.occluder: leak for leak in find_leaks(maps.build, maps.geometry, receiver, scenes, maps.bake)}

@@ -1,0 +1,58 @@
+"""bake.stale: lightmaps baked from something else than the scene as it is, by what changed."""
+
+from collections.abc import Iterator
+from typing import Any
+
+from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
+from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen
+from eddyfall.core.scene.changes import Change, Operation
+from eddyfall.core.scene.receivers import Receiver
+
+
+def stale_maps(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
+    causes: dict[str, dict[str, Any]] = {}
+    by_name = {r.name: r for r in maps.receivers}
+    for light_set in maps.sets:
+        for state in maps.stale(light_set):
+            whys = ("was never baked",) if state.missing else state.why[:1]
+            for why in whys:
+                key = f"{why}"
+                if state.missing or "receiver" in why:
+                    key = state.receiver.name
+                entry = causes.setdefault(key, {"receivers": {}, "why": why, "texels": 0})
+                entry["receivers"][state.receiver.name] = by_name[state.receiver.name]
+                entry["texels"] += int(state.texels.sum()) if state.texels is not None else 0
+    for key, entry in sorted(causes.items()):
+        mine: list[Receiver] = list(entry["receivers"].values())
+        names = sorted(entry["receivers"])
+        change = Change(
+            id=f"bake.run:{key}"[:200],
+            title=f"bake {', '.join(names[:3])}{f' and {len(names) - 3} more' if len(names) > 3 else ''} again",
+            scope="node",
+            reason=entry["why"],
+            operation=Operation(name="bake.run", params={"receivers": names}),
+        )
+        evidence = (
+            Evidence("stale lightmaps", float(len(mine)), "lightmaps", 0.0, entry["why"]),
+            Evidence("stale texels", float(entry["texels"]), "texels"),
+        )
+        shown_as = f"{names[0]}: {entry['why']}" if len(names) == 1 else f"{entry['why']}: {len(names)} lightmaps are stale"
+        yield Suspicion(
+            "bake.stale",
+            "baked from",
+            key,
+            shown_as,
+            maps.subjects(mine),
+            float(len(mine)),
+            0.0,
+            evidence,
+            maps.shown(mine, seen),
+            {},
+            (
+                Candidate(
+                    change,
+                    "the lightmaps fit the scene again",
+                    (Cost("lightmaps baked", float(len(mine) * len(maps.sets)), "maps"),),
+                ),
+            ),
+        )
