@@ -1,7 +1,8 @@
-"""What browser tests share besides fixtures: signing in, requests with the page's session, the command line."""
+"""What browser tests share besides fixtures: signing in, a new project, requests with the page's session, the command line."""
 
 import json
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -29,6 +30,22 @@ def sign_in(page):
     page.get_by_label("Password").fill("weirgate")
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("heading", name="Projects").wait_for()
+
+
+def bring(page, name, *paths):
+    """A new project with a build from files; returns its number."""
+    page.goto("/")
+    page.get_by_label("New project").fill(name)
+    page.get_by_role("button", name="Make it").click()
+    page.get_by_label("Scene and settings files").set_input_files([str(p) for p in paths])
+    page.get_by_role("button", name="Bring it in").click()
+    page.get_by_role("heading", name=re.compile("Build 1: ")).wait_for()
+    return int(re.search(r"/p/(\d+)/", page.url)[1])
+
+
+def with_setup(path):
+    """A scene file and the settings beside it."""
+    return path, path.with_suffix(".setup.json")
 
 
 def command_line(*args):

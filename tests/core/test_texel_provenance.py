@@ -151,14 +151,11 @@ def test_steps_of_a_skewed_chart_are_told_in_texels():
     build = build_of(floor, shade, setup={**baked_setup([floor], resolution=64, samples=256, bounces=0), **sun})
     # Texels along the shadow's edge, which runs along the chart: turned onto the chart's grid, each takes another share of it.
     named = []
-    for y in range(18, 46):
-        for x in range(28, 36):
-            found = explain(build, "floor", (x, y))
-            if found.effects[0].code == "uv.skew" and not found.healthy:
-                named.append(found.effects[0])
-        if len(named) > 2:
-            break
-    assert named, "no texel of a skewed shadow edge blames the skew"
+    for texel in ((33, 18), (33, 20), (32, 24), (32, 31)):
+        found = explain(build, "floor", texel)
+        if found.effects[0].code == "uv.skew" and not found.healthy:
+            named.append(found.effects[0])
+    assert len(named) > 1, "no texels of a skewed shadow edge blame the skew"
     # Work case 17: a step each 1 / tan 7 deg = 8.1 texels.
     assert named[0].facts["step_texels"] == pytest.approx(8.14, abs=0.01) and abs(named[0].facts["skew_deg"]) == pytest.approx(7)
 

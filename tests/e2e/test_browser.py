@@ -6,7 +6,7 @@ import zipfile
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 
-from browser_helpers import api, command_line
+from browser_helpers import api, bring, command_line
 from scenes import net_build, write_build
 
 SHEETS = {
@@ -30,17 +30,6 @@ BRIGHTNESS = """() => {
 def figures(text):
     """Numbers in a line of the interface (thin-space thousands)."""
     return [float(v) for v in re.findall(r"-?\d+(?:\.\d+)?(?:e-?\d+)?", text.replace("\u202f", ""))]
-
-
-def bring(page, name, *paths):
-    """A new project with a build from files; leaves the page on Intake."""
-    page.goto("/")
-    page.get_by_label("New project").fill(name)
-    page.get_by_role("button", name="Make it").click()
-    page.get_by_label("Scene and settings files").set_input_files([str(p) for p in paths])
-    page.get_by_role("button", name="Bring it in").click()
-    page.get_by_role("heading", name=re.compile("Build 1: ")).wait_for()
-    return re.search(r"/p/(\d+)/", page.url)[1]
 
 
 def sweep_to_the_end(page):
@@ -145,6 +134,16 @@ def test_the_sign_in_has_no_serious_barriers(browser, stack):
     page.goto("/")
     page.get_by_role("button", name="Sign in").wait_for()
     assert [v["id"] for v in Axe().run(page).response["violations"] if v["impact"] in ("serious", "critical")] == []
+    page.close()
+
+
+def test_signing_in_leads_to_the_page_that_was_asked_for(browser, stack):
+    page = browser.new_page(base_url=stack.address)
+    page.goto("/p/1/b/1/ledger")
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("weirgate")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="1 change kept, in order").wait_for()
     page.close()
 
 

@@ -8,7 +8,7 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 
 from bake_scenes import UNIT_PAGE, baked_setup, matt, panel, under_a_partition
-from browser_helpers import api, command_line
+from browser_helpers import api, bring, command_line, with_setup
 from eddyfall.core.scene.model import Light
 from scenes import build_of, write_build
 
@@ -19,17 +19,6 @@ A_PIXEL_OF_IT = """async (path) => {
     const i = shown[shown.length >> 1];
     return [i % 480, Math.floor(i / 480)];
 }"""
-
-
-def bring(page, name, path):
-    """A new project with a build from files; returns its number."""
-    page.goto("/")
-    page.get_by_label("New project").fill(name)
-    page.get_by_role("button", name="Make it").click()
-    page.get_by_label("Scene and settings files").set_input_files([str(path), str(path.with_suffix(".setup.json"))])
-    page.get_by_role("button", name="Bring it in").click()
-    page.get_by_role("heading", name=re.compile("Build 1: ")).wait_for()
-    return re.search(r"/p/(\d+)/", page.url)[1]
 
 
 def figures(text):
@@ -43,7 +32,7 @@ def bake_all(page):
 
 def test_from_a_leak_to_its_proof(page, tmp_path):
     path = write_build(under_a_partition(64), tmp_path, "floor")
-    project = bring(page, "Partition", path)
+    project = bring(page, "Partition", *with_setup(path))
     page.get_by_role("link", name="Lightmaps", exact=True).click()
     page.get_by_role("heading", name="One lightmapped asset: 1 not baked").wait_for()
     bake_all(page)
@@ -94,7 +83,7 @@ def test_from_a_leak_to_its_proof(page, tmp_path):
 
 def test_page_frame_and_texel_are_tied(page, tmp_path):
     path = write_build(under_a_partition(64), tmp_path, "floor")
-    project = bring(page, "Tied", path)
+    project = bring(page, "Tied", *with_setup(path))
     page.goto(f"/p/{project}/b/1/lightmaps/floor")
     page.get_by_text(re.compile("pixels show it")).wait_for()
     frame = page.get_by_test_id("tied-frame").bounding_box()
@@ -131,7 +120,7 @@ def test_page_frame_and_texel_are_tied(page, tmp_path):
 
 def test_what_if_is_shown_first_and_kept_after(page, tmp_path):
     path = write_build(under_a_partition(64), tmp_path, "floor")
-    project = bring(page, "What if", path)
+    project = bring(page, "What if", *with_setup(path))
     page.goto(f"/p/{project}/b/1/lightmaps/floor")
     page.get_by_label("texels/m").fill("5")
     page.get_by_role("button", name="Pack", exact=True).click()
@@ -151,7 +140,7 @@ def test_a_cancelled_bake_keeps_what_it_has(page, tmp_path):
     floors = [panel(f"floor_{k}", (50.0 * k, 0, 2), (2, 0, 0), (0, 0, -2), matt(f"f{k}", 0.5), UNIT_PAGE) for k in range(6)]
     lamps = tuple((Light(f"lamp_{k}", "point", intensity=50.0, range_m=10.0), (50.0 * k + 1, 2.0, 1.0)) for k in range(6))
     build = build_of(*floors, setup=baked_setup(floors, resolution=64, samples=2048, bounces=2), lamps=lamps)
-    bring(page, "Cancel", write_build(build, tmp_path, "floors"))
+    bring(page, "Cancel", *with_setup(write_build(build, tmp_path, "floors")))
     page.get_by_role("link", name="Lightmaps", exact=True).click()
     page.get_by_role("button", name="Bake 6 lightmaps").click()
     page.get_by_text(re.compile("^[1-5] of 6$")).wait_for(timeout=60_000)

@@ -45,6 +45,85 @@ def test_area_lights_match_the_polygon_formula(light, expected):
     assert irradiance(build, "spot").mean() == pytest.approx(expected, rel=0.015)
 
 
+def disc(name, centre, radius, radiance, sides=256):
+    """A level disc that faces down, as a fan (its area is a 256-gon's: .01 % short)."""
+    turn = np.linspace(0, 2 * np.pi, sides, endpoint=False)
+    rim = np.stack([np.cos(turn) * radius, np.zeros(sides), np.sin(turn) * radius], axis=1)
+    places = np.concatenate([[[0, 0, 0]], rim]) + centre
+    fan = np.stack([np.zeros(sides, int), 1 + np.arange(sides), 1 + (np.arange(sides) + 1) % sides], axis=1)
+    shape = Shape().add(places, np.tile([0, -1.0, 0], (sides + 1, 1)), np.zeros((sides + 1, 2)), fan)
+    return Thing(name, shape, matt(name, 0.0, radiance))
+
+
+def ball(name, centre, radius, radiance):
+    """A ball of 5120 triangles whose corners lie on it."""
+    import trimesh
+
+    mesh = trimesh.creation.icosphere(subdivisions=4, radius=radius)
+    shape = Shape().add(mesh.vertices + centre, mesh.vertex_normals, np.zeros((len(mesh.vertices), 2)), mesh.faces)
+    return Thing(name, shape, matt(name, 0.0, radiance))
+
+
+def at_speck(*things, samples=4096, bounces=0, **setup):
+    return irradiance(
+        build_of(speck(), *things, setup={**baked_setup([speck()], resolution=8, samples=samples, bounces=bounces), **setup}),
+        "spot",
+    ).mean()
+
+
+@pytest.mark.parametrize(
+    ("light", "factor"),
+    [
+        (disc("light", (0, 1, 0), 1.0, 1.0), 0.5),  # B09, Howell B-12: r^2 / (r^2 + h^2)
+        (disc("light", (0, 2, 0), 0.5, 1.0), 0.25 / 4.25),
+        (shining((1, 0, -1), (0, 0, 1), (0, 1, 0)), 0.0557341970026),  # B11, Howell B-4: wall, the element at its foot's corner
+        (ball("light", (0, 2, 0), 1.0, 1.0), 0.25),  # B12, Howell B-43: cos a (R / d)^2
+        (ball("light", (np.sqrt(3), 1, 0), 0.5, 1.0), 0.5 * 0.0625),  # the same, 60 degrees from the normal
+    ],
+)
+def test_view_factors_of_an_element(light, factor):
+    assert at_speck(light) / np.pi == pytest.approx(factor, rel=0.02)
+
+
+def test_a_ball_sees_as_much_of_a_disc_whatever_its_size():
+    # B08, Howell C-121: a sphere's view factor to a coaxial disc, r = h = 1, is .1464, its solid angle over 4 pi.
+    import trimesh
+
+    for radius in (0.1, 0.5):
+        mesh = trimesh.creation.icosphere(subdivisions=2, radius=radius)
+        corners = mesh.vertices[mesh.faces]
+        faces = np.concatenate([[[0, 0], [1, 0], [1, 1]]] * len(corners)).reshape(-1, 3, 2) * 0.06
+        cell = np.stack(np.divmod(np.arange(len(corners)), 18), axis=1)[:, None] / 18.0
+        shape = Shape().add(
+            corners.reshape(-1, 3), np.repeat(mesh.face_normals, 3, axis=0), np.zeros((3 * len(corners), 2)),
+            np.arange(3 * len(corners)).reshape(-1, 3),
+        )  # fmt: skip
+        thing = Thing("ball", shape, matt("ball", 0.0), lightmap=(faces * 0.8 + cell).reshape(-1, 2))
+        light = disc("light", (0, 1, 0), 1.0, 1.0)
+        build = build_of(thing, light, setup=baked_setup([thing], resolution=36, samples=96, bounces=0))
+        raw = bake(build, ["ball"], everything=True).raws["ball", None]
+        assert raw.mean[raw.covered][:, 0].mean() / np.pi == pytest.approx(0.1464466094, rel=0.03)
+
+
+@pytest.mark.parametrize(("bounces", "expected"), [(0, 1.0), (2, 1.64), (4, 2.0496)])
+def test_light_between_two_wide_planes_goes_by_even_bounces(bounces, expected):
+    # B26: rho = .8 on both, the upper one emits M = 1: after k round trips the dark one gets the sum of rho^2k. Planes of 2 km, 1 m apart.
+    wide = 1000.0
+    lower = panel("lower", (-wide, 0, wide), (2 * wide, 0, 0), (0, 0, -2 * wide), matt("lower", 0.8))
+    upper = panel("upper", (-wide, 1, -wide), (2 * wide, 0, 0), (0, 0, 2 * wide), matt("upper", 0.8, 1 / np.pi))
+    spot = panel("spot", (-0.5, 0.0005, 0.5), (1, 0, 0), (0, 0, -1), matt("spot", 0.8), UNIT_PAGE)
+    build = build_of(lower, upper, spot, setup=baked_setup([spot], resolution=8, samples=512, bounces=bounces))
+    assert irradiance(build, "spot").mean() == pytest.approx(expected, rel=0.01)
+
+
+def test_half_the_sky_at_the_foot_of_a_wall():
+    # B30: symmetry. A black wall without end takes one half of an even sky.
+    wall = panel("wall", (0.02, 0, 500), (0, 0, -1000), (0, 500, 0), matt("wall", 0.0))
+    ground = Thing("ground", Shape().quad((-900, -0.001, 900), (1800, 0, 0), (0, 0, -1800)), matt("ground", 0.0))
+    sky = {"sky": {"zenith_rgb": [3, 3, 3], "horizon_rgb": [3, 3, 3], "ground_rgb": [0, 0, 0]}}
+    assert at_speck(wall, ground, samples=2048, **sky) / (3 * np.pi) == pytest.approx(0.5, rel=0.03)
+
+
 def test_view_factor_of_opposite_and_of_adjacent_faces():
     # B03 and B05: unit squares, gap 1, and with a common edge (Howell C-11, C-14): mean irradiance = pi L F.
     build = closed_box(0.0, {"ceiling": 1.0}, resolution=16, samples=512, bounces=0)
