@@ -78,8 +78,8 @@ def test_one_chart_has_no_seam():
 def test_codes_come_back_within_half_a_step(encoding):
     light = np.random.default_rng(1).uniform(0, 40, (64, 64, 3))
     back = from_codes(to_codes(light, encoding, 40.0), encoding, 40.0)
-    # A step of sRGB is steepest at white: its slope there is 2.4 / 1.055 (IEC 61966-2-1); half floats have 11 bits.
-    step = {"srgb8": 40 / 255 * 2.4 / 1.055, "linear16": 40 / 65535, "half": 40 / 2**11}[encoding]
+    # A step of sRGB is steepest at white: its slope there is 2.4 / 1.055 (IEC 61966-2-1); half floats have ten bits below 32.
+    step = {"srgb8": 40 / 255 * 2.4 / 1.055, "linear16": 40 / 65535, "half": 32 / 2**10}[encoding]
     assert np.abs(back - light).max() <= step / 2 * 1.02
 
 

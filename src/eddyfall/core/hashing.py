@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import BaseModel
 
 _array_digests: dict[int, bytes] = {}
+_model_digests: dict[int, bytes] = {}
 
 
 def array_digest(array: np.ndarray) -> bytes:
@@ -72,11 +73,24 @@ def _feed(h: Any, value: Any) -> None:
             for item in items:
                 _feed(h, item)
         case BaseModel():
-            _feed(h, value.model_dump_json())
+            h.update(_model_digest(value))
         case _ if dataclasses.is_dataclass(value):
             h.update(_dataclass_digest(value))
         case _:
             raise TypeError(f"cannot hash {type(value).__name__}")
+
+
+def _model_digest(value: BaseModel) -> bytes:
+    """SHA-256 of a pydantic model's JSON, remembered while a frozen one lives (outside of it: a copy of the model is another one)."""
+    key = id(value)
+    known = _model_digests.get(key)
+    if known is not None:
+        return known
+    result = hashlib.sha256(value.model_dump_json().encode("utf-8", "surrogatepass")).digest()
+    if value.model_config.get("frozen"):
+        _model_digests[key] = result
+        weakref.finalize(value, _model_digests.pop, key, None)
+    return result
 
 
 def _dataclass_digest(value: Any) -> bytes:

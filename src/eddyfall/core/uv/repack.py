@@ -25,7 +25,7 @@ def repack(build: Build, params: dict[str, Any]) -> Build:
     if not isinstance(gutter, int) or not 0 <= gutter <= 64:
         raise ChangeError("gutter_texels must be a whole number from 0 to 64")
     index = build.scene.mesh_keys.index(key)
-    if (lightmap_uv_set(build, index) or 1) != 1:
+    if lightmap_uv_set(build, index) not in (None, 1):
         raise ChangeError("its lightmap shares TEXCOORD_0 with its textures; give it a UV set of its own first")
     mesh = repack_mesh(final_mesh(build.scene, build.setup, index), mesh_resolution(build, index), gutter)
     meshes = dict(build.setup.meshes)

@@ -28,7 +28,7 @@ def wanted_mesh(build: Build, params: dict[str, Any]) -> int:
     if key not in build.scene.mesh_keys:
         raise ChangeError(f"mesh {key!r} does not exist")
     index = build.scene.mesh_keys.index(key)
-    if (lightmap_uv_set(build, index) or 1) != 1:
+    if lightmap_uv_set(build, index) not in (None, 1):
         raise ChangeError("its lightmap shares TEXCOORD_0 with its textures; give it a UV set of its own first")
     return index
 
