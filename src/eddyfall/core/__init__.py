@@ -12,7 +12,7 @@ from pathlib import Path
 
 _ROOT = Path(__file__).resolve().parent
 _KERNELS = re.compile(r"^@(njit|helper|light_helper)\b", re.MULTILINE)
-_IMPORTS = re.compile(r"^from eddyfall\.core\.?([\w.]*) import \(?([\w\s,]+)", re.MULTILINE)
+_IMPORTS = re.compile(r"^from eddyfall\.core\.?([\w.]*) import (\([\w\s,]+\)|[\w ,]+)", re.MULTILINE)
 
 
 def kernel_sources(root: Path = _ROOT) -> list[Path]:
@@ -28,7 +28,7 @@ def kernel_sources(root: Path = _ROOT) -> list[Path]:
         found.add(path)
         for room, names in _IMPORTS.findall(text[path]):
             place = root.joinpath(*room.split("."))
-            named = [place / f"{name.strip()}.py" for name in names.split(",")]
+            named = [place / f"{name.strip()}.py" for name in names.strip("()").split(",")]
             waiting += [p for p in (place.with_suffix(".py"), place / "__init__.py", *named) if p in text]
     return sorted(found)
 

@@ -16,13 +16,14 @@ from eddyfall.core.rays.threads import traced
 from eddyfall.core.shade.sky import SkyLight
 
 MAX_LAYERS = 64
+ANY_UV = 2
 SITES_AT_ONCE = 131_072
 
 
 @dataclass(frozen=True)
 class Job:
     """Texels of one receiver. triangles (t,) world triangles the footprint's triangle numbers index; page (3,) low u, low v, side of the
-    page in tiles; uv_set; seed of the receiver; samples and bounces; sample_from: number of the first sample;
+    page in tiles; uv_set 0, 1 or ANY_UV; seed of the receiver; samples and bounces; sample_from: number of the first sample;
     everywhere: focus regions do not count."""
 
     footprint: Footprint
@@ -34,6 +35,11 @@ class Job:
     bounces: int
     sample_from: int = 0
     everywhere: bool = False
+
+
+def any_uv(vertices: int) -> np.ndarray:
+    """(vertices, 2) float32: UVs by which a place on any triangle can be told although the mesh has none that would do."""
+    return np.random.default_rng(1).random((vertices, 2), np.float32)
 
 
 @dataclass(frozen=True)
@@ -87,9 +93,11 @@ class _Paths:
         self.key = np.zeros(n, np.uint64)
         self.place, self.facing, self.normal = np.zeros((n, 3)), np.zeros((n, 3)), np.zeros((n, 3))
         self.weight, self.light = np.ones((n, 3)), np.zeros((n, 3))
+        sets = {0: scene.uv0, 1: scene.uv1}
+        uvs = sets[job.uv_set] if job.uv_set in sets else any_uv(len(scene.positions))
         begin(
             footprint.texel, footprint.first, footprint.uv, footprint.area, footprint.triangle, job.triangles,
-            scene.positions, scene.normals, scene.triangles, scene.uv1 if job.uv_set else scene.uv0,
+            scene.positions, scene.normals, scene.triangles, uvs,
             np.array(job.page), footprint.edge, np.uint64(job.seed), job.samples, job.sample_from,
             self.key, self.place, self.facing, self.normal,
         )  # fmt: skip

@@ -1,0 +1,158 @@
+"""Content hashes and what is remembered under them: equal things have one key, and nothing else has it."""
+
+import dataclasses
+import gc
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from eddyfall.core import hashing, kernel_sources
+from eddyfall.core.defects.lightmap_survey import noted
+from eddyfall.core.frame.memo import Memo, size_of
+from eddyfall.core.hashing import array_digest, digest, freeze
+from eddyfall.core.scene.model import Material, Scene
+from eddyfall.core.scene.setup.bake import Bake
+
+plain = st.recursive(
+    st.none()
+    | st.booleans()
+    | st.integers(-(10**6), 10**6)
+    | st.floats(allow_nan=False)
+    | st.text(max_size=6)
+    | st.binary(max_size=6),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=4), inner, max_size=3),
+    max_leaves=8,
+)
+
+
+def twin(value):
+    """The same value made anew."""
+    if isinstance(value, list):
+        return [twin(v) for v in value]
+    return {k: twin(v) for k, v in value.items()} if isinstance(value, dict) else value
+
+
+def told_apart(a, b):
+    """Whether two values differ, types and order included."""
+    if type(a) is not type(b):
+        return True
+    if isinstance(a, list):
+        return len(a) != len(b) or any(told_apart(x, y) for x, y in zip(a, b))
+    if isinstance(a, dict):
+        return list(a) != list(b) or any(told_apart(a[k], b[k]) for k in a)
+    return repr(a) != repr(b)
+
+
+@given(plain, plain)
+def test_one_value_one_hash(a, b):
+    assert digest(a) == digest(twin(a))
+    assert (digest(a) != digest(b)) == told_apart(a, b)
+
+
+@pytest.mark.parametrize(
+    ("a", "b"),
+    [
+        (1, 1.0), (1, True), (0, None), ("1", 1), (b"a", "a"), (["ab", "c"], ["a", "bc"]), ([[1], 2], [1, [2]]), ({"a": 1}, ["a", 1]),
+        (0.0, -0.0), ("", None), ([], {}), ((1, 2), [2, 1]),
+    ],
+)  # fmt: skip
+def test_what_only_looks_alike_is_told_apart(a, b):
+    assert digest(a) != digest(b)
+
+
+def test_sets_have_no_order_and_numpy_numbers_are_numbers():
+    assert digest({"b", "a", "c"}) == digest({"c", "b", "a"}) == digest(frozenset("abc"))
+    assert digest(np.float64(0.5)) == digest(0.5) and digest(np.int32(3)) == digest(3)
+    with pytest.raises(TypeError, match="cannot hash object"):
+        digest(object())
+
+
+def test_arrays_count_by_type_shape_and_bytes():
+    a = np.arange(6, dtype=np.int32)
+    assert array_digest(a) == array_digest(a.copy()) == array_digest(np.ascontiguousarray(a[::-1][::-1]))
+    assert array_digest(a[::2]) == array_digest(np.array([0, 2, 4], np.int32))
+    others = [a.reshape(2, 3), a.astype(np.int64), a.astype(np.float32), a + 1]
+    assert len({array_digest(x) for x in [a, *others]}) == 5
+
+
+def test_only_frozen_arrays_are_remembered_and_only_while_they_live():
+    before = len(hashing._array_digests)
+    loose = np.arange(10)
+    digest(loose)
+    loose[0] = 7
+    assert digest(loose) == digest(loose.copy()), "a changed array has another hash"
+    held = freeze(np.arange(11))
+    assert not held.flags.writeable
+    digest(held)
+    assert len(hashing._array_digests) == before + 1
+    del held
+    gc.collect()
+    assert len(hashing._array_digests) == before
+
+
+def test_a_copied_model_is_another_model():
+    bake = Bake()
+    first = digest(bake)
+    changed = bake.model_copy(update={"samples": bake.samples + 1})
+    assert digest(changed) != first and digest(bake) == first
+    assert digest(changed.model_copy(update={"samples": bake.samples})) == first
+    before = len(hashing._model_digests)
+    digest(Bake(samples=7))
+    gc.collect()
+    assert len(hashing._model_digests) <= before + 1
+
+
+def test_notes_and_sources_do_not_count():
+    scene = Scene(materials=(Material("steel"),))
+    assert digest(dataclasses.replace(scene, notes=("left out a skin",))) == digest(scene)
+    assert digest(dataclasses.replace(scene, materials=(Material("zinc"),))) != digest(scene)
+
+
+def test_the_store_keeps_the_newest_within_its_bytes():
+    memo = Memo(3000)
+    for k in range(4):
+        memo.put(str(k), np.zeros(125))  # 1000 bytes each
+        assert memo.get("0") is not None or k == 3
+    # 0 was asked for each time, so 1 went first, then 0 was dropped only when nothing older was left.
+    assert memo.get("1") is None and memo.bytes <= 3000
+    assert [k for k in "0123" if memo.get(k) is not None] == ["0", "2", "3"]
+
+
+def test_one_value_larger_than_the_store_still_stays():
+    memo = Memo(10)
+    memo.put("large", np.zeros(1000))
+    assert memo.get("large") is not None
+    memo.put("next", np.zeros(1))
+    assert memo.get("large") is None and memo.bytes == 8
+    assert (memo.hits, memo.misses) == (1, 1)
+
+
+def test_bytes_are_those_of_the_arrays():
+    assert size_of({"a": np.zeros(4), "b": (np.zeros(2, np.uint8), "word")}) == 32 + 2 + 64
+    frame = dataclasses.make_dataclass("Frame", [("rgb", np.ndarray), ("name", str)])(np.zeros((2, 3), np.float32), "x")
+    assert size_of(frame) == 24 + 64
+
+
+def test_a_judgement_is_made_once():
+    made = []
+    for _ in range(3):
+        assert noted("test of judgements", lambda: made.append(1) or len(made)) == 1
+    assert made == [1]
+
+
+def test_kernels_know_what_they_are_made_of(tmp_path):
+    root = tmp_path / "core"
+    (root / "shade").mkdir(parents=True)
+    for name, text in {
+        "__init__.py": "", "shade/__init__.py": "from eddyfall.core.shade.glow import GLOW\n",
+        "shade/glow.py": "GLOW = 2\n", "shade/words.py": "TEXT = 'none of a kernel'\n",
+        "shade/light.py": "from numba import njit\nfrom eddyfall.core.shade import glow\n\n@njit\ndef f(x):\n    return x * glow.GLOW\n",
+        "sweep.py": "from eddyfall.core.shade.light import f\n",
+    }.items():  # fmt: skip
+        (root / name).write_text(text)
+    found = {str(p.relative_to(root)) for p in kernel_sources(root)}
+    assert found == {"shade/light.py", "shade/glow.py", "shade/__init__.py"}
+    own = {p.name for p in kernel_sources()}
+    assert {"rasterise.py", "path_kernels.py", "depth_format.py", "srgb.py"} <= own and "report.py" not in own
