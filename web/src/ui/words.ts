@@ -12,6 +12,10 @@ export const withUnit = (value: number | null, unit: string) =>
     ? bytes(value)
     : `${figure(value)}${unit && unit !== "-" ? THIN + unit : ""}`;
 
+/** A cost in words: "memory 2 KiB", "4 triangles". */
+export const costWords = (c: { name: string; value: number | null; unit: string }) =>
+  c.name === c.unit ? withUnit(c.value, c.unit) : `${c.name} ${withUnit(c.value, c.unit)}`;
+
 export function percent(share: number, digits = 2): string {
   return `${(share * 100).toFixed(digits)}${THIN}%`;
 }

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Case } from "../../api/client";
 import type { FindingDocument, ProofResult, TrialDocument } from "../../api/documents";
-import { percent, withUnit } from "../../ui/words";
+import { costWords, percent, withUnit } from "../../ui/words";
 
 /** What the chosen change is, why it was tried, and what it costs. */
 export function Chosen({ trial }: { trial: TrialDocument }) {
@@ -34,9 +34,7 @@ export function Remedies(props: { of: FindingDocument; chosen: number | null; ch
               onClick={() => props.choose(i)}
             >
               {r.title} <span className={r.verdict === "cures" ? "text-success" : "second"}>{r.verdict}</span>
-              <span className="num second block">
-                {r.costs.map((c) => `${c.name} ${withUnit(c.value, c.unit)}`).join(" · ")}
-              </span>
+              <span className="num second block">{r.costs.map(costWords).join(" · ")}</span>
               {r.warnings.map((w) => (
                 <span key={w} className="text-warning block">
                   {w}

@@ -5,7 +5,7 @@ import { useLedger, useWrite } from "../../api/queries";
 import { useTitleBlock } from "../../app/Frame";
 import { usePlace } from "../../app/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
-import { when, withUnit } from "../../ui/words";
+import { costWords, when } from "../../ui/words";
 import { Events } from "./Events";
 import { HandOver } from "./HandOver";
 import { Patch } from "./Patch";
@@ -155,6 +155,6 @@ function evidence(e: Record<string, unknown>): string {
   const parts = [String(e.verdict ?? "")];
   if (typeof e.before === "number")
     parts.push(`score ${Number(e.before.toPrecision(4))} → ${Number((e.after as number).toPrecision(4))}`);
-  for (const c of costs) parts.push(`${c.name} ${withUnit(c.value, c.unit)}`);
+  for (const c of costs) parts.push(costWords(c));
   return parts.filter(Boolean).join(" · ");
 }

@@ -3,7 +3,7 @@ import { client, must, type Schemas } from "../../api/client";
 import type { FindingDocument } from "../../api/documents";
 import { useSweep, useSweeps, useWrite } from "../../api/queries";
 import { Failed } from "../../ui/state";
-import { withUnit } from "../../ui/words";
+import { costWords } from "../../ui/words";
 
 type Props = { project: number; build: number; drawables: string[]; cause: string | undefined };
 type Item = Schemas["FindingOut"];
@@ -92,11 +92,7 @@ function Finding({
                 {r.title}{" "}
                 <span className={r.verdict === "cures" ? "text-success" : "second"}>{r.verdict}</span>
                 <span className="second block text-[11px] leading-tight">
-                  {[
-                    r.predicts,
-                    ...r.costs.map((c) => `${c.name} ${withUnit(c.value, c.unit)}`),
-                    ...r.side_effects,
-                  ].join("; ")}
+                  {[r.predicts, ...r.costs.map(costWords), ...r.side_effects].join("; ")}
                 </span>
                 {r.warnings.map((w) => (
                   <span key={w} className="text-warning block text-[11px] leading-tight">
