@@ -1,5 +1,6 @@
 """Commands about lightmaps: charts, bake, why."""
 
+import math
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -94,10 +95,11 @@ def _chart_row(r: Any) -> list[str]:
         if r.safe_mip >= 0
         else f"{r.gutter_texels:.1f}"
     )
+    stretch = f"{r.stretch:.2f}" if math.isfinite(r.stretch) else "-"
     return [
         r.receiver.name, str(len(r.page.charts)),
         f"{r.judged.texel_share * 100:.1f} % texels, {r.judged.surface_share * 100:.1f} % surface" if r.judged.pairs else "none",
-        f"{r.overlap.out_of_range_share * 100:.0f} %", f"{r.page_texels_per_m:.1f}", f"{r.stretch:.2f}",
+        f"{r.overlap.out_of_range_share * 100:.0f} %", f"{r.page_texels_per_m:.1f}", stretch,
         f"{max(skews, key=abs):.1f} deg" if skews else "-", gutter, str(len(r.seams)), f"{r.memory()['half'] / 1024:.0f}",
     ]  # fmt: skip
 
@@ -234,10 +236,15 @@ def _write_baked(args: Any, build: Any, result: Any) -> list[Path]:
     from eddyfall.core.handover.package import slug, write_new, write_package
 
     paths = list(write_package(build, result.build, (), args.out, args.file.stem, inputs(args)).values())
+    used: set[str] = set()
     for name, light_set in result.done:
         found = stored_map(result.build, name, light_set)
         if found is not None:
-            path = args.out / f"{slug(name + (f'-{light_set}' if light_set else ''))}.lightmap.exr"
+            stem = slug(name + (f"-{light_set}" if light_set else ""))
+            # Names that differ only in what a file name cannot hold would overwrite each other.
+            stem = next(s for k in range(len(result.done) + 1) if (s := f"{stem}-{k + 1}" if k else stem) not in used)
+            used.add(stem)
+            path = args.out / f"{stem}.lightmap.exr"
             write_new(path, exr_of_map(found.values), inputs(args))
             paths.append(path)
     return paths

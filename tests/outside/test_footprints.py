@@ -8,6 +8,7 @@ from shapely import area as area_of
 from shapely import box, intersection, polygons
 
 from eddyfall.core.bake.footprint import footprint
+from eddyfall.core.uv.overlap import into_tile
 
 EDGE = 16
 
@@ -81,3 +82,26 @@ def test_nothing_owns_nothing():
     f = footprint(np.zeros((0, 3, 2)), EDGE)
     assert not f.covered.any() and f.first.tolist() == [0]
     assert not len(footprint(np.full((1, 3, 2), 0.3), EDGE).texel)  # a triangle without area
+
+
+@pytest.mark.parametrize("wide", [20.0, 1e4, 1e7, 1e30])
+def test_uvs_beyond_all_measure_are_left_out_and_cost_nothing(wide):
+    # A triangle over 20 x 20 tiles of a map that wraps has no texel of its own; over 1e14 it would be cut for ever.
+    uv = np.array([[[0, 0], [wide, 0], [0, wide]], [[0.1, 0.1], [0.3, 0.1], [0.1, 0.3]]])
+    pieces, parent = into_tile(uv)
+    assert parent.tolist() == [1] and pieces[0] == pytest.approx(uv[1])
+    assert footprint(uv, EDGE, wraps=True).area.sum() == pytest.approx(0.02 * EDGE**2, rel=1e-3)
+
+
+def test_what_spans_a_few_tiles_is_cut_at_their_borders():
+    pieces, parent = into_tile(np.array([[[0, 0], [16, 0], [16, 16]]], float))
+    assert pieces.min() >= -1e-9 and pieces.max() <= 1 + 1e-9
+    a, b = pieces[:, 1] - pieces[:, 0], pieces[:, 2] - pieces[:, 0]
+    assert 0.5 * np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() == pytest.approx(128)
+    assert set(parent) == {0}
+
+
+def test_many_wide_triangles_are_cut_within_a_budget():
+    uv = np.tile(np.array([[[0, 0], [15, 0], [0, 15]]], float), (3000, 1, 1))
+    pieces, parent = into_tile(uv)
+    assert 0 < len(np.unique(parent)) < 1000 and len(pieces) < 100_000

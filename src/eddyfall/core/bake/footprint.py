@@ -9,6 +9,7 @@ import numpy as np
 from numba import njit
 
 from eddyfall.core.kernel import helper
+from eddyfall.core.uv.overlap import beyond_measure
 from eddyfall.core.uv.polygons import MOST, clip_half, polygon_area
 
 LEAST_TEXELS2 = 1e-6
@@ -71,8 +72,11 @@ class Footprint:
 
 def footprint(page_uv: np.ndarray, edge: int, wraps: bool = False) -> Footprint:
     """Footprint of triangles page_uv (t, 3, 2), page 0..1, in a page of edge x edge texels. What lies outside the page is lost, unless
-    it wraps."""
-    uv = np.ascontiguousarray(np.asarray(page_uv, np.float64) * edge)
+    it wraps; then what reaches over tiles beyond measure is."""
+    page_uv = np.asarray(page_uv, np.float64)
+    uv = np.ascontiguousarray(page_uv * edge)
+    if wraps:
+        uv[beyond_measure(page_uv)] = 0.0
     if not len(uv):
         none = np.zeros(0, np.int64)
         return Footprint(edge, none, np.zeros(1, np.int64), np.zeros((0, 3, 2)), none, np.zeros(0))

@@ -134,10 +134,13 @@ def triangle_stretch(uv: np.ndarray, corners: np.ndarray) -> tuple[np.ndarray, n
 
 
 def mesh_stretch(uv: np.ndarray, corners: np.ndarray) -> tuple[float, float]:
-    """(L2 over the mesh in metres a tile, the same normalised by the area ratio: 1 is the best there is). Sander et al. 2001."""
+    """(L2 over the mesh in metres a tile, the same normalised by the area ratio: 1 is the best there is); infinite if there is
+    no area on the page or in space. Sander et al. 2001."""
     l2, _ = triangle_stretch(np.asarray(uv, np.float64), np.asarray(corners, np.float64))
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     uv_area = np.abs(_cross(uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0])).sum() / 2
+    if not (area.sum() > 0 and uv_area > 0):
+        return math.inf, math.inf
     total = math.sqrt((l2**2 * area).sum() / area.sum())
     return total, total * math.sqrt(uv_area / area.sum())
 

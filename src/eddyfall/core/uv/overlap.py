@@ -12,6 +12,8 @@ from eddyfall.core.kernel import helper
 from eddyfall.core.uv.polygons import MOST, clip_half, intersect, polygon_area
 
 AREA_LIMIT_TEXELS = 1e-3
+MOST_TILES = 256  # that one triangle may reach over where UVs wrap
+MOST_CELLS = 50_000  # that all of them may be cut into
 SLIVER_TEXELS = 1e-3  # float32 UVs of texel-aligned charts stray this far over the line
 MAX_GRID_TEXELS = 64_000_000
 MAX_PIECES = 4096
@@ -101,14 +103,24 @@ def _signed_area(tri: np.ndarray) -> np.ndarray:
     return np.asarray(0.5 * (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]))
 
 
+def beyond_measure(uv: np.ndarray) -> np.ndarray:
+    """(t,) bool: triangles (t, 3, 2) that reach over so many tiles that no texel of a wrapping map could be theirs: broken UVs, which
+    would only take for ever to cut."""
+    spans = np.maximum(np.ceil(uv.max(axis=1) - 1e-12) - np.floor(uv.min(axis=1) + 1e-12), 1).prod(axis=1)
+    order = np.argsort(spans, kind="stable")
+    ladder = np.empty(len(uv))
+    ladder[order] = np.cumsum(spans[order])
+    return np.asarray((spans > MOST_TILES) | ((spans > 4) & (ladder > MOST_CELLS)))
+
+
 def into_tile(uv: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Triangles cut at tile borders and moved into 0..1, with the index of the one each came from."""
+    """Triangles cut at tile borders and moved into 0..1, with the index of the one each came from; none of those beyond measure."""
     low = np.floor(uv.min(axis=1) + 1e-12)
     high = np.ceil(uv.max(axis=1) - 1e-12)
     single = ((high - low) <= 1).all(axis=1)
     result, parent = [uv[single] - low[single][:, None]], [np.flatnonzero(single)]
     a, b = np.zeros((MOST, 2)), np.zeros((MOST, 2))
-    for t in np.flatnonzero(~single):
+    for t in np.flatnonzero(~single & ~beyond_measure(uv)):
         for ty in range(int(low[t, 1]), int(high[t, 1])):
             for tx in range(int(low[t, 0]), int(high[t, 0])):
                 corners = np.array([[tx, ty], [tx + 1, ty], [tx + 1, ty + 1], [tx, ty + 1]], float)

@@ -23,9 +23,10 @@ def overlap_picture(
     for wanted, fill in ((False, GREY), (True, SIGNAL)):
         for tri in points[collided[::step] == wanted]:
             draw.polygon([tuple(p) for p in tri], fill=fill, outline=INK)
-    for tile in range(int(high[0] - low[0]) + 1):
+    columns, rows = (int(min(tiles, room / scale)) + 1 for tiles, room in zip(high - low, size))
+    for tile in range(columns):
         draw.line([(tile * scale, 0), (tile * scale, size[1])], fill=INK)
-    for tile in range(int(high[1] - low[1]) + 1):
+    for tile in range(rows):
         draw.line([(0, tile * scale), (size[0], tile * scale)], fill=INK)
     pixels = np.asarray(picture).copy()
     y, x = np.mgrid[0 : pixels.shape[0], 0 : pixels.shape[1]]
