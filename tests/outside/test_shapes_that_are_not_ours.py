@@ -1,12 +1,21 @@
-"""Overlap on shapes that are not ours: stars, arrays of n, turned charts; against shapely and closed formulas."""
+"""Shapes that are not ours: stars, arrays of n, turned charts, slanted walls; against shapely and closed formulas."""
 
 import numpy as np
 import pytest
 from shapely import box, transform, union_all
 from shapely.geometry import Polygon
 
+from bake_scenes import UNIT_PAGE, matt, panel
+from eddyfall.core.bake.explain import explain
+from eddyfall.core.bake.leaks import find_leaks
+from eddyfall.core.bake.light_scene import light_scene
+from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.receivers import receivers
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.overlap import doubled_areas, measure_overlap
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of
 
 EDGE = 32
 
@@ -92,3 +101,50 @@ def test_a_turned_chart_is_askew_by_the_angle_it_was_turned(degrees, wide):
     if degrees:
         assert chart.step_texels == pytest.approx(1 / np.tan(abs(turn)), rel=1e-3)
     assert chart.stretch_l2 == pytest.approx(1, abs=1e-6), "turning stretches nothing (Sander et al. 2001: 1 is an isometry)"
+
+
+def beside_a_slanted_wall(degrees, off=(0.0, 0.0), texels=32, long=3.2):
+    """(a floor of 10 texels/m halved by a thin wall at an angle, dark on one side of it; a point of the wall; its normal)."""
+    a = np.radians(degrees)
+    along, across = np.array([np.cos(a), 0, np.sin(a)]), np.array([-np.sin(a), 0, np.cos(a)])
+    middle = np.array([long / 2 + off[0], 0, long / 2 + off[1]])
+    start = middle - along * 4
+    black = Material("sheet", base_rgba=(0, 0, 0, 1), metallic=0.0, double_sided=True, ior=1.0)
+    build = build_of(
+        panel("floor", (0, 0, long), (long, 0, 0), (0, 0, -long), matt("floor", 0.0), UNIT_PAGE),
+        Thing("wall", Shape().quad(tuple(start), tuple(along * 8), (0, 2, 0)), black),
+        Thing("roof", Shape().quad(tuple(start + np.array([0, 2, 0])), tuple(across * 6), tuple(along * 8)), black),
+        setup={
+            "lights": {
+                "sun": {"kind": "sun", "towards": [0, 1, 0], "illuminance_lux": 0.95},
+                "rest": {"kind": "sun", "towards": [0, 1, 0], "illuminance_lux": 0.05, "casts": False},
+            },
+            "bake": {"resolution": texels, "bounces": 0, "samples": 64, "range_lux": 1.0},
+        },
+    )
+    return build, middle, across
+
+
+@pytest.mark.parametrize("degrees", [10, 30, 45, 60, 80])
+@pytest.mark.parametrize("off", [(0.0, 0.0), (0.023, -0.041)])
+def test_light_leaks_past_a_slanted_wall_as_far_as_the_farthest_corner_of_its_texels(degrees, off):
+    # Plane geometry: nearest reading carries a mixed texel's light to its farthest corner, a linear one half a texel on.
+    build, middle, across = beside_a_slanted_wall(degrees, off)
+    geometry = pack(build.scene, build.setup)
+    leaks = find_leaks(build, geometry, receivers(build, geometry)[0], [light_scene(build, geometry, None)], build.setup.bake)
+    leak = next(k for k in leaks if k.occluder == "wall")
+    column, row = leak.texels % 32, leak.texels // 32
+    corners = [np.stack([(column + i) * 0.1, 0 * column, (row + k) * 0.1], axis=1) for i in (0, 1) for k in (0, 1)]
+    wanted = max(float(((c - middle) @ across).max()) for c in corners) * 1000
+    assert leak.reach_nearest_mm == pytest.approx(wanted, abs=1)
+    assert leak.reach_linear_mm == pytest.approx(wanted + 50, abs=1)
+    assert abs(abs(float(np.dot(leak.normal, across))) - 1) < 1e-3
+    # What the lightmap holds: a texel of the wall is as bright as the share of it that lies in the light.
+    at = int(leak.texels[len(leak.texels) // 2])
+    found = explain(build, "floor", (at % 32, at // 32), geometry=geometry)
+    assert found.effects[0].code == "bake.leak" and found.effects[0].facts["occluder"] == "wall"
+    cell = np.stack(
+        np.meshgrid((at % 32 + (np.arange(50) + 0.5) / 50) * 0.1, [0.0], (at // 32 + (np.arange(50) + 0.5) / 50) * 0.1), -1
+    )
+    dark = float(((cell.reshape(-1, 3) - middle) @ across > 0).mean())
+    assert found.value == pytest.approx(0.05 + 0.95 * (1 - dark), abs=0.07)  # 64 samples
