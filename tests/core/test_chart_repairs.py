@@ -11,7 +11,7 @@ from eddyfall.core.bake.faces import faces_to_turn
 from eddyfall.core.defects import families  # noqa: F401  (registers the operations)
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.scene.changes import Change, Operation, apply_change
-from eddyfall.core.scene.model import Primitive
+from eddyfall.core.scene.model import Image, Material, Primitive, TextureUse
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.gutters import narrowest_gap, padding_for_mip
 from eddyfall.core.uv.overlap import measure_overlap
@@ -191,11 +191,28 @@ def test_what_cannot_be_done_says_why(name, params, says):
         operate(box_build(), name, **params)
 
 
-def test_a_lightmap_on_the_textures_own_uvs_is_left_alone():
+def test_a_lightmap_on_the_textures_own_uvs_is_not_moved_but_may_get_uvs_of_its_own():
     shape = Shape().box((0, 0, -4), (2, 1, -3))
-    build = build_of(Thing("box", shape, lightmap=grid_charts(shape)), setup={"meshes": {"box": {"lightmap_uv": 0}}})
+    build = build_of(Thing("box", shape), setup={"meshes": {"box": {"lightmap_uv": 0}}})
     with pytest.raises(ChangeError, match="shares TEXCOORD_0"):
         operate(build, "uv.pack", mesh="box")
+    after = operate(build, "uv.repack", mesh="box")
+    assert after.setup.meshes["box"].lightmap_uv == 1
+    part, before = after.scene.meshes[0].primitives[0], build.scene.meshes[0].primitives[0]
+    uv, corners = of_mesh(after)
+    assert measure_overlap(uv, np.ones(len(uv)), 128).pairs == 0 and area(corners) == pytest.approx(10)
+    # The textures stay where they were.
+    flat = lambda p: np.unique(np.c_[p.positions, p.attributes["TEXCOORD_0"]].round(5), axis=0)  # noqa: E731
+    assert flat(part) == pytest.approx(flat(before))
+
+
+def test_textures_that_use_the_second_set_are_not_unwrapped_over():
+    shape = Shape().box((0, 0, -4), (2, 1, -3))
+    image = Image("tiles", np.full((4, 4, 4), 200, np.uint8))
+    material = Material("tiled", base_texture=TextureUse(0, uv_set=1))
+    build = build_of(Thing("box", shape, material, lightmap=grid_charts(shape)), images=(image,))
+    with pytest.raises(ChangeError, match="textures of 'box' use TEXCOORD_1"):
+        operate(build, "uv.repack", mesh="box")
 
 
 # -- faces --

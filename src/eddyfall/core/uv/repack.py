@@ -17,7 +17,10 @@ from eddyfall.core.uv.lightmaps import lightmap_uv_set, mesh_resolution
 
 @operation("uv.repack")
 def repack(build: Build, params: dict[str, Any]) -> Build:
-    """Unwrap and pack the lightmap UVs of mesh `mesh` into TEXCOORD_1, its copies evaluated for good and their rules removed."""
+    """Unwrap and pack the lightmap UVs of mesh `mesh` into TEXCOORD_1, its copies evaluated for good and their rules removed.
+
+    A lightmap that shared TEXCOORD_0 with the mesh's textures takes TEXCOORD_1 from then on.
+    """
     key = params.get("mesh")
     if key not in build.scene.mesh_keys:
         raise ChangeError(f"mesh {key!r} does not exist")
@@ -25,13 +28,24 @@ def repack(build: Build, params: dict[str, Any]) -> Build:
     if not isinstance(gutter, int) or not 0 <= gutter <= 64:
         raise ChangeError("gutter_texels must be a whole number from 0 to 64")
     index = build.scene.mesh_keys.index(key)
-    if lightmap_uv_set(build, index) not in (None, 1):
-        raise ChangeError("its lightmap shares TEXCOORD_0 with its textures; give it a UV set of its own first")
+    if any(1 in _texture_sets(build, part) for part in build.scene.meshes[index].primitives):
+        raise ChangeError(f"textures of {key!r} use TEXCOORD_1")
     mesh = repack_mesh(final_mesh(build.scene, build.setup, index), mesh_resolution(build, index), gutter)
     meshes = dict(build.setup.meshes)
     if key in meshes and meshes[key].copies:
         meshes[key] = meshes[key].model_copy(update={"copies": {}})
+    if lightmap_uv_set(build, index) == 0:
+        meshes[key] = meshes[key].model_copy(update={"lightmap_uv": 1})
     return replace(build, scene=build.scene.with_mesh(index, mesh), setup=build.setup.model_copy(update={"meshes": meshes}))
+
+
+def _texture_sets(build: Build, part: Primitive) -> set[int]:
+    """UV sets that the textures of a part use."""
+    if part.material is None:
+        return set()
+    m = build.scene.materials[part.material]
+    uses = (m.base_texture, m.metallic_roughness_texture, m.normal_texture, m.emissive_texture)
+    return {use.uv_set for use in uses if use is not None}
 
 
 def repack_mesh(mesh: Mesh, resolution: int, gutter_texels: int) -> Mesh:
