@@ -7,6 +7,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+from axe_playwright_python.sync_playwright import Axe
+
 ROOT = Path(__file__).parents[1]
 
 
@@ -46,6 +48,15 @@ def bring(page, name, *paths):
 def with_setup(path):
     """A scene file and the settings beside it."""
     return path, path.with_suffix(".setup.json")
+
+
+def barriers(page, theme="survey"):
+    """Serious and critical findings of axe: rule, element, what it says. Themes differ in colour alone: only the first is asked all."""
+    rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"] if theme == "survey" else None
+    only = {"type": "tag", "values": rules} if rules else {"type": "rule", "values": ["color-contrast"]}
+    found = Axe().run(page, options={"runOnly": only, "resultTypes": ["violations"]}).response["violations"]
+    return [(v["id"], v["nodes"][0]["html"][:160], v["nodes"][0].get("failureSummary", "")[:200])
+            for v in found if v["impact"] in ("serious", "critical")]  # fmt: skip
 
 
 def command_line(*args):

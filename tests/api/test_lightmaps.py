@@ -255,3 +255,58 @@ def test_what_is_worth_baking(partition, capsys):
     theirs = command(capsys, "bake", partition["path"], "--plan")
     assert {c["node"]: c["why"] for c in found["candidates"]} == {c["node"]: c["why"] for c in theirs["candidates"]}
     assert found["memory_bytes"] == theirs["memory_bytes"] and found["triangles_per_s"] > 0
+
+
+@pytest.mark.parametrize(
+    ("path", "status", "says"),
+    [
+        ("/lightmaps?target=slate", 422, "slate"),
+        ("/lightmaps/floor/page?target=slate", 422, "slate"),
+        ("/lightmaps/flor/page", 422, "flor"),
+        ("/lightmaps/floor/leaks?light_set=night", 404, "night"),
+        ("/lightmaps/floor/why?x=-1&y=0", 422, "does not lie in the 64 x 64 lightmap"),
+        ("/lightmaps/floor/why?x=1", 422, None),
+        ("/lightmaps/floor/why?x=one&y=2", 422, None),
+        ("/lightmaps/floor/map.png", 422, "bake it first"),
+        ("/lightmaps/floor/map.exr", 422, "bake it first"),
+        ("/lightmaps/floor/map.png?magnify=65", 422, None),
+        ("/lightmaps/floor/map.png?filter=sharp", 422, None),
+        ("/lightmaps/floor/map.png?white=0", 422, None),
+        ("/lightmaps/floor/copies?state=later", 422, None),
+        ("/texels/nowhere", 422, "nowhere"),
+        ("/texels/eye?width=0", 422, "size 0 x 270 px"),
+        ("/texels/eye?width=96&height=-3", 422, "size 96 x -3 px"),
+        ("/worth-baking?light_set=night", 404, "night"),
+    ],
+)
+def test_a_bad_question_is_answered_in_one_line(partition, path, status, says):
+    got, body = send(partition["viewer"], "GET", partition["base"] + path)
+    assert got == status, body
+    assert isinstance(body["detail"], str) and "\n" not in body["detail"]
+    assert says is None or says in body["detail"]
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({}, None),
+        ({"id": "x", "scope": "mesh"}, "neither a patch nor an operation"),
+        ({"id": "x", "scope": "mesh", "operation": {"name": "uv.fold", "params": {"mesh": "floor"}}}, "uv.fold"),
+        ({"id": "x", "scope": "mesh", "operation": {"name": "uv.pack", "params": {"mesh": "roof"}}}, "roof"),
+        ({"id": "x", "scope": "mesh", "operation": {"name": "uv.pack", "params": {"mesh": "floor", "safe_mip": 40}}}, "safe_mip"),
+    ],
+)
+def test_a_change_that_cannot_be_made_is_refused_and_leaves_the_build_as_it_was(partition, change, says):
+    for path, version in (("/lightmaps/floor/what-if", None), ("/ledger", 1)):
+        body = {"change": change, "evidence": {}, "reason": ""} if path == "/ledger" else {"change": change}
+        status, answer = send(partition["artist"], "POST", partition["base"] + path, body, version)
+        assert status in (404, 409, 422), (path, status, answer)
+        assert says is None or says in answer["detail"]
+    build = send(partition["viewer"], "GET", partition["base"])[1]
+    assert (build["version"], build["kept"]) == (1, 0)
+
+
+def test_a_viewer_looks_and_does_not_bake(partition):
+    for path, body in (("/bakes", {}), ("/ledger", {"change": {}, "evidence": {}, "reason": ""})):
+        assert send(partition["viewer"], "POST", partition["base"] + path, body, 1)[0] == 403
+    assert not Bake.objects.exists() and not Change.objects.exists()

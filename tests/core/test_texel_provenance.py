@@ -210,3 +210,16 @@ def test_bad_questions_get_one_clear_answer():
         explain(build, "floor", (40, 2))
     with pytest.raises(RequestError, match="no lightmapped asset"):
         explain(build, "cellar", (1, 1))
+
+
+def test_a_texel_on_the_edge_of_a_shadow_is_healthy():
+    # A texel holds the mean over its surface: half in the light is half the light, and nothing is wrong with that.
+    shade = Thing("shade", Shape().box((2.06, 1.0, -9), (9, 1.1, 9)), matt("s", 0.0))
+    sun = {"lights": {"sun": {"kind": "sun", "towards": [0, 1, 0], "illuminance_lux": 100.0}}}
+    floor = panel("floor", (0, 0, 4), (4, 0, 0), (0, 0, -4), matt("f", 0.4), UNIT_PAGE)
+    build = build_of(floor, shade, setup={**baked_setup([floor], resolution=32, samples=64, bounces=0), **sun})
+    found = explain(build, "floor", (16, 16))
+    # Texels of 125 mm: the shadow begins 60 mm into this one.
+    assert found.reference == pytest.approx(100 * 0.06 / 0.125, abs=2)
+    assert found.value == pytest.approx(found.reference, abs=3)
+    assert found.healthy, [(e.code, e.effect) for e in found.effects[:3]]

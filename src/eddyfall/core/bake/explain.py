@@ -148,7 +148,7 @@ class _Explainer(Window):
             ("noise.samples", lambda: self.value(samples=more), {"samples": self.bake.samples}),
         ]
         if rotated is not None:
-            aligned, skew = rotated
+            aligned, skew, _ = rotated
             trials.append(("uv.skew", lambda: self.value(samples=aligned), {"skew_deg": skew, "step_texels": self._step(skew)}))
         if len(self.scene.focus):
             everywhere = samples_of(self.scene, replace(self.job, everywhere=True))
@@ -164,7 +164,7 @@ class _Explainer(Window):
         effects.append(("bake.banding", (y(codes) - here) + (value - y(before_target)), {"encoding": self.bake.encoding}))
         effects.append(("bake.stale", y(before_target) - y(codes if found is not None else fresh), {}))
         together = self._together(sides & sheet, best, rotated)
-        reference = self._reference(sides & sheet)
+        reference = self._reference(sides & sheet, None if rotated is None else rotated[2])
         deviation = value - reference
         counted = luminance(self.samples.light[self.centre][(sides & sheet)[self.centre]])  # sides that differ are no noise
         noise = float(np.sqrt(counted.var() / self.bake.samples)) if len(counted) else 0.0
@@ -240,20 +240,20 @@ class _Explainer(Window):
     def _step(self, skew: float) -> float:
         return 1.0 / max(abs(math.tan(math.radians(skew))), 1e-9)
 
-    def _aligned(self) -> tuple[Samples, float] | None:
-        """(samples with the texel asked about turned along its chart's edges, the angle in degrees), None if the chart is not skewed."""
+    def _aligned(self) -> tuple[Samples, float, Footprint] | None:
+        """(samples with those of the texel asked about taken at its middle, the chart's angle in degrees, that spot), None if the chart
+        is not skewed. On a chart along the grid an edge of light can run between texels, so that none holds both; on a skewed one every
+        edge cuts texels, a step each 1 / tan of the angle."""
         skew = self.page.charts[int(self.sheet[self.centre]) % len(self.page.charts)].skew_deg
         if skew is None or abs(skew) < 0.5 or self.receiver.wraps:
             return None
-        footprint_turned = self.turned(skew)
-        if footprint_turned is None:
-            return None
-        own = samples_of(self.scene, replace(self.job, footprint=footprint_turned))
+        spot = self.spot()
+        own = samples_of(self.scene, replace(self.job, footprint=spot))
         light, hidden = self.samples.light.copy(), self.samples.hidden.copy()
         light[self.centre], hidden[self.centre] = own.light[0], own.hidden[0]
-        return replace(self.samples, light=light, hidden=hidden), float(skew)
+        return replace(self.samples, light=light, hidden=hidden), float(skew), spot
 
-    def _together(self, keep: np.ndarray, how: Finish, rotated: tuple[Samples, float] | None) -> np.ndarray:
+    def _together(self, keep: np.ndarray, how: Finish, rotated: tuple[Samples, float, Footprint] | None) -> np.ndarray:
         """All causes taken away: many samples of the right side and surface, hidden faces masked, nothing stored."""
         n = self.job.samples
         times = max(1, min(MORE_SAMPLES, MOST_SAMPLES // n))
@@ -269,22 +269,18 @@ class _Explainer(Window):
             counts[self.centre] = True
         return self.value(keep=counts, how=how, samples=replace(self.samples, light=light, hidden=hidden), noise_of=n * times)
 
-    def _reference(self, keep: np.ndarray) -> float:
-        """Luminance (lux) at the surface point in the middle of what was kept: many samples, another seed, no page at all."""
-        k = self.centre
-        good = keep[k] & ~self.samples.hidden[k]
-        if not good.any():
-            good = keep[k] if keep[k].any() else np.ones_like(keep[k])
-        places = self.samples.place[k][good]
-        middle = places.mean(axis=0)
-        s = int(np.flatnonzero(good)[((places - middle) ** 2).sum(axis=1).argmin()])
-        part = self.part_at(k, self.samples.place[k][s])
-        spot = Footprint(
-            self.edge, self.owned.texel[k : k + 1], np.array([0, 1]), part[1][None], np.array([part[0]]), np.array([1e-9])
-        )  # fmt: skip
+    def _reference(self, keep: np.ndarray, spot: Footprint | None) -> float:
+        """Luminance (lux) of the surface that was kept of the texel, of what can be seen of it: many samples, another seed, no page,
+        nothing smoothed or stored. spot: its middle alone, on a skewed chart."""
+        kept = keep[self.centre]
+        own = self.owned.only(np.arange(len(self.owned.texel)) == self.centre)
+        whole = spot is None or not kept.all()
         n = max(REFERENCE_SAMPLES, self.bake.samples)
-        job = replace(self.job, footprint=spot, samples=n, seed=self.job.seed ^ 0x5DEECE66D, everywhere=True)
-        return float(luminance(gather(self.scene, job).mean[0]))
+        job = replace(self.job, footprint=own if spot is None or whole else spot, samples=n, everywhere=True)
+        got = samples_of(self.scene, replace(job, seed=self.job.seed ^ 0x5DEECE66D))
+        mine = same_side(self, got, kept) if whole else np.ones(n, bool)
+        counted = next(c for c in (mine & ~got.hidden[0], mine, np.ones(n, bool)) if c.any())
+        return float(luminance(got.light[0][counted].mean(axis=0)))
 
     def _facts(self, stored: bool) -> dict[str, Any]:
         k = self.centre

@@ -97,11 +97,12 @@ def _folder() -> Path | None:
 
 
 STORE = RawStore(_folder())
+RAW_VERSION = 2  # counted up when light is gathered otherwise, so that results of older code are not taken for those of this one
 
 
 def raw_key(surface: str, scene: str) -> str:
     """Key of a receiver's raw result: stamp of its surface and of everything its light may have met."""
-    return digest("raw", surface, scene)[:40]
+    return digest("raw", RAW_VERSION, surface, scene)[:40]
 
 
 __all__ = ["STORE", "RawStore", "raw_key"]

@@ -1,10 +1,8 @@
 """One texel and those about it, gathered sample by sample: what the questions of texel provenance are asked of."""
 
-import math
-
 import numpy as np
 
-from eddyfall.core.bake.footprint import Footprint, footprint
+from eddyfall.core.bake.footprint import Footprint
 from eddyfall.core.bake.gather import Job, Samples, samples_of
 from eddyfall.core.bake.light_scene import LitScene, light_scene
 from eddyfall.core.bake.run import job_of, receiver_footprint
@@ -123,8 +121,14 @@ class Window:
         along = np.linalg.solve(system, np.stack([p[1] - p[0], p[2] - p[0]]))
         return np.asarray(np.linalg.norm(along, axis=1))
 
-    def part_at(self, k: int, place: np.ndarray) -> tuple[int, np.ndarray]:
-        """(input triangle, a tiny UV triangle (3, 2) in texels about a world place on it)."""
+    def spot(self) -> Footprint:
+        """A tiny part of the texel asked about: the place of its own surface nearest to its middle, among those that can be seen."""
+        k = self.centre
+        good = (self.sheet_of_sample[k] == self.sheet[k]) & ~self.samples.hidden[k]
+        if not good.any():
+            good = np.ones_like(good)
+        places = self.samples.place[k][good]
+        place = places[((places - places.mean(axis=0)) ** 2).sum(axis=1).argmin()]
         candidates = np.unique(self.owned.triangle[self.owned.first[k] : self.owned.first[k + 1]])
         world = self.geometry.positions[self.geometry.triangles[self.triangles[candidates]]].astype(np.float64)
         t = int(candidates[np.argmin([_outside(place[None], tri)[0] for tri in world])])
@@ -133,28 +137,8 @@ class Window:
         uv = self.receiver.page_uv(uv_of(self.geometry, self.receiver.uv_set)[corners]) * self.edge
         weights, *_ = np.linalg.lstsq(np.stack([p[1] - p[0], p[2] - p[0]], axis=1), place - p[0], rcond=None)
         at = uv[0] + weights[0] * (uv[1] - uv[0]) + weights[1] * (uv[2] - uv[0])
-        return t, at + np.array([[0, 0], [1e-4, 0], [0, 1e-4]]) - 3e-5
-
-    def turned(self, skew: float) -> Footprint | None:
-        """The texel asked about as a square along its chart's edges: the parts of triangles inside that."""
-        column, row = int(self.owned.texel[self.centre] % self.edge), int(self.owned.texel[self.centre] // self.edge)
-        middle = np.array([column + 0.5, row + 0.5])
-        turn = math.radians(skew)
-        back = np.array(
-            [[math.cos(turn), -math.sin(turn)], [math.sin(turn), math.cos(turn)]]
-        )  # rows (x, y) times this turn by -skew
-        corners = self.geometry.triangles[self.triangles]
-        uv = self.receiver.page_uv(uv_of(self.geometry, self.receiver.uv_set)[corners]) * self.edge
-        turned = (uv - middle) @ back + middle
-        near = (np.abs(turned - middle).min(axis=(1, 2)) >= 0) & (turned.min(axis=1) <= middle + 1).all(axis=1)
-        near &= (turned.max(axis=1) >= middle - 1).all(axis=1)
-        ids = np.flatnonzero(near)
-        # Shifted so that the texel is the first of a small page: clipping a whole page for one texel would waste time.
-        local = footprint(turned[ids] - np.array([column, row]), 1)
-        if not len(local.texel):
-            return None
-        parts = (local.uv + np.array([column, row]) - middle) @ back.T + middle
-        return Footprint(self.edge, np.array([row * self.edge + column]), local.first, parts, ids[local.triangle], local.area)
+        tiny = at + np.array([[0, 0], [1e-4, 0], [0, 1e-4]]) - 3e-5
+        return Footprint(self.edge, self.owned.texel[k : k + 1], np.array([0, 1]), tiny[None], np.array([t]), np.array([1e-9]))
 
 
 def _outside(places: np.ndarray, triangle: np.ndarray) -> np.ndarray:

@@ -53,10 +53,13 @@ def keep_change(
 def change_of(document: dict[str, Any]) -> CoreChange:
     """The core's change of a document. Refused(422) with the rule it breaks."""
     try:
-        return CoreChange.model_validate(document)
+        change = CoreChange.model_validate(document)
     except ValidationError as error:
         rule, where = first_fault(error)
         raise Refused(422, f"this is no change: {where + ': ' if where else ''}{rule}") from None
+    if not change.patch and change.operation is None:
+        raise Refused(422, "this is no change: it has neither a patch nor an operation")
+    return change
 
 
 def append(locked: Build, case: Case | None, change: CoreChange, user: Any, evidence: dict[str, Any], reason: str = "") -> Change:

@@ -79,7 +79,7 @@ function Found({ of }: { of: Explanation }) {
   return (
     <>
       <p className="second mt-1">
-        It holds <b className="num">{lux(of.value_lux)}</b>; at the surface itself it would be{" "}
+        It holds <b className="num">{lux(of.value_lux)}</b>; its surface by itself would give{" "}
         <b className="num">{lux(of.reference_lux)}</b> <span className="num">±{lux(of.noise_lux)}</span>.{" "}
         {of.facts.drawable}
         {of.facts.owned ? "" : ", beside its chart: the nearest texel of it stands for this one"}.
