@@ -158,6 +158,8 @@ describe("why a texel is as it is", () => {
     expect(
       effectWords(effect("bake.hidden-faces", 1, { nearest_hidden_texels: 2, hidden_share: 0 })),
     ).toContain("is 2 away");
+    const leak = { reach_linear_mm: 130, reach_nearest_mm: 70, occluder: "wall", share_of_other_side: 0.42 };
+    expect(effectWords(effect("bake.leak", -1, leak))).toContain("The dark reaches 130 mm past wall");
     expect(effectWords(effect("uv.overlap", 1, { others: ["b"], share: 0.5 }))).toBe(
       `b writes 50${THIN}% of it.`,
     );

@@ -61,7 +61,7 @@ export function effectWords(e: Effect): string {
   const f = e.facts;
   const reach = number(f.reach_linear_mm);
   if (reach !== null)
-    return `Light reaches ${figure(reach)} mm past ${String(f.occluder || "what stands there")} (${figure(number(f.reach_nearest_mm))} mm read nearest); ${percent(number(f.share_of_other_side) ?? 0, 0)} of the texel lies on the other side.`;
+    return `${e.effect_lux < 0 ? "The dark" : "Light"} reaches ${figure(reach)} mm past ${String(f.occluder || "what stands there")} (${figure(number(f.reach_nearest_mm))} mm read nearest); ${percent(number(f.share_of_other_side) ?? 0, 0)} of the texel lies on the other side.`;
   if (number(f.nearest_hidden_texels) !== null)
     return `The nearest texel that nothing can see is ${f.nearest_hidden_texels} away; ${percent(number(f.hidden_share) ?? 0, 0)} of this one is hidden.`;
   if (Array.isArray(f.others))
