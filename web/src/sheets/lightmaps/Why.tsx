@@ -90,15 +90,18 @@ function Found({ of }: { of: Explanation }) {
           <li key={e.code} className="border-b hair py-[5px] grid grid-cols-[1fr_76px] gap-2 items-center">
             <span>
               <b>{e.title}</b> <span className="second num">{e.code}</span>
-              <span className="block h-[7px] bg-base-300 mt-[3px] relative" aria-hidden="true">
-                <span
-                  className={`absolute inset-y-0 left-0 ${e === first ? "bg-error" : "bg-primary"}`}
-                  style={{ width: `${Math.min(Math.abs(e.share), 1) * 100}%` }}
-                />
-              </span>
+              {!of.healthy && (
+                <span className="block h-[7px] bg-base-300 mt-[3px] relative" aria-hidden="true">
+                  <span
+                    className={`absolute inset-y-0 left-0 ${e === first ? "bg-error" : "bg-primary"}`}
+                    style={{ width: `${Math.min(Math.abs(e.share), 1) * 100}%` }}
+                  />
+                </span>
+              )}
             </span>
             <span className="num text-right">
-              <b>{percent(e.share, 0)}</b>
+              {/* A share of next to nothing says nothing. */}
+              {!of.healthy && <b>{percent(e.share, 0)}</b>}
               <span className="second block">→ {lux(e.without_lux)}</span>
             </span>
           </li>
@@ -110,7 +113,7 @@ function Found({ of }: { of: Explanation }) {
           <Line name="Unexplained" value={of.unexplained_lux} />
         </tbody>
       </table>
-      {shown.length > 1 && (
+      {shown.length > 1 && !of.healthy && (
         <p className="second text-[11px] leading-tight">
           Shares of what is wrong; causes overlap, so they need not add up to 100 %.
         </p>

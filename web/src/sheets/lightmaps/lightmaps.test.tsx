@@ -150,8 +150,10 @@ describe("why a texel is as it is", () => {
     expect(screen.getByText("Unexplained")).toBeTruthy();
   });
   test("a healthy one says so and blames nothing", () => {
-    show(explanation({ healthy: true, value_lux: 0.05, effects: [effect("bake.leak", 0.02)] }));
+    show(explanation({ healthy: true, value_lux: 0.05, effects: [effect("bake.leak", 2.06)] }));
     expect(screen.getByText("This texel is healthy")).toBeTruthy();
+    expect(screen.getAllByText("bake.leak").length).toBeGreaterThan(0);
+    expect(screen.queryByText(/206/)).toBeNull(); // a share of next to nothing says nothing
     expect(screen.queryByTestId("cause")).toBeNull();
   });
   test("every kind of cause has words of its own", () => {
