@@ -31,3 +31,12 @@ def send(client, method, path, body=None, version=None):
         return answer.status_code, answer.json()
     except (ValueError, AttributeError):
         return answer.status_code, b"".join(answer.streaming_content) if answer.streaming else answer.content
+
+
+def bring(people, path):
+    """A written build with its settings brought in by the artist; `base` is its path."""
+    answer = upload(people["artist"], people["project"], path.read_bytes(), path.with_suffix(".setup.json").read_bytes())
+    assert answer.status_code == 201, answer.content
+    people["base"] = f"/api/projects/{people['project'].pk}/builds/{answer.json()['number']}"
+    people["path"] = path
+    return people

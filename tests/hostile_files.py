@@ -1,4 +1,4 @@
-"""Files made to break a reader, each with words its refusal must hold (DESIGN 8)."""
+"""Files made to break a reader, each with words its refusal must hold."""
 
 import base64
 import io

@@ -110,7 +110,8 @@ def glb_bytes(document: dict[str, Any] | bytes, binary: bytes = b"") -> bytes:
     return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
-# The net of work case 3: green .30, fog .66 at .03 a metre, 12 m away before a wall at 12.6 m, a bank at 85 m, and the sky.
+# The net of the worked case of netting that looks see-through: green .30, fog .66 at .03 a metre, 12 m away before a wall at
+# 12.6 m, a bank at 85 m, and the sky.
 FOGGED: dict[str, Any] = {
     "fog": {"enabled": True, "fog_per_m": 0.03, "rgb": [0.66, 0.66, 0.66]},
     "depth": {"near_m": 0.05},

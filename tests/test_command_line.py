@@ -47,7 +47,8 @@ def test_frame_writes_png_and_exr(run, nets, tmp_path):
 
 
 def test_the_worked_numbers_of_the_net_come_out_of_core_samples(run, nets, tmp_path):
-    # Work case 3: green .413 over the quay wall, .632 over the far bank, .660 over the sky; .409 everywhere once it is right.
+    # The worked case of netting that looks see-through: green .413 over the quay wall, .632 over the far bank, .660 over the
+    # sky; .409 everywhere once it is right.
     def green(path, x):
         code, out, _ = run("core-sample", path, "--viewpoint", "eye", "--at", f"{x},90", *SMALL, "--json", "-")
         sample = json.loads(out)

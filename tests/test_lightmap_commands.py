@@ -41,7 +41,7 @@ TWO_RULES = {
 
 
 def test_a_leaf_mirrored_on_two_axes_by_one_rule(tmp_path, capsys):
-    # Work case 1: copies at tiles 0, 1, 1, 2: a third of the texels, half of the surface.
+    # The worked case of overlapping lightmap charts: copies at tiles 0, 1, 1, 2: a third of the texels, half of the surface.
     code, found = asked(capsys, "charts", write(tmp_path, "leaf", leaf(ONE_RULE)), "--asset", "leaf")
     assert code == 0
     assert found["overlap"]["texel_share"] == pytest.approx(1 / 3, abs=1e-3)
@@ -115,7 +115,8 @@ def test_a_split_is_applied_and_baked_from_the_command_line(tmp_path, capsys):
 
 
 def test_what_to_bake_with_the_known_rate(tmp_path, capsys):
-    # Work case 16: 720,000 triangles of planters and 340 of architecture at 40,000/s: 18.01 s for all, .0085 s for the rest.
+    # The worked case of flickering floors and oversized bake work: 720,000 triangles of planters and 340 of architecture at
+    # 40,000/s: 18.01 s for all, .0085 s for the rest.
     planter = Shape()
     for i in range(15):
         for j in range(15):
@@ -134,7 +135,8 @@ def test_what_to_bake_with_the_known_rate(tmp_path, capsys):
 
 
 def test_the_bleed_horizon_of_a_painted_housing(tmp_path, capsys):
-    # Work case 15: 2048 texels, 2 of padding, 512 texels/m, 1080 rows at 60 degrees; here at an eighth of the size and density.
+    # The worked case of white seam at distance: 2048 texels, 2 of padding, 512 texels/m, 1080 rows at 60 degrees; here at an
+    # eighth of the size and density.
     pixels = np.full((256, 256, 4), 230, np.uint8)
     pixels[..., 3] = 255
     pixels[62:194, 62:194, :3] = (60, 20, 10)
@@ -175,7 +177,8 @@ def test_setup_that_names_no_light_set_is_refused(tmp_path, capsys):
 
 
 def tank():
-    """The settling tank of work case 4: 4 x 3 x 2 m without its lid, five quads that face out, seen from its opening."""
+    """The settling tank of the worked case of missing inner faces: 4 x 3 x 2 m without its lid, five quads that face out, seen
+    from its opening."""
     box = Shape().box((0, 0, 0), (4, 2, 3), faces="xXyzZ")
     up = {"eye": [2, 2.01, 1.5], "target": [2.001, 0, 1.5], "fov_y_deg": 30}
     thing = Thing("tank", box, matt("steel", 0.5), lightmap=grid_charts(box))
@@ -190,7 +193,7 @@ def test_a_tank_without_inner_faces_and_its_three_ways_out(tmp_path, capsys):
     path = write(tmp_path, "tank", tank())
     _, swept = asked(capsys, "sweep", path)
     found = next(f for f in swept["findings"] if f["code"] == "face.seen-from-behind")
-    # Work case 4: all rays through the opening meet removed faces; 10 triangles, 4 boundary edges.
+    # The worked case of missing inner faces: all rays through the opening meet removed faces; 10 triangles, 4 boundary edges.
     assert figure_of(found, "rays that meet removed faces") == 100
     assert figure_of(found, "boundary edges") == 4 and figure_of(found, "triangles") == 10
     after = {}
@@ -226,7 +229,8 @@ def planes(far_m, floor_gap_m=None, wall_gap_m=None):
     [("wall_gap_m", 28.96, "faces turned to the camera"), ("floor_gap_m", 493.4, "seen from 1.7 m off their plane")],
 )
 def test_how_far_a_gap_of_a_millimetre_is_told_apart(tmp_path, capsys, kind, reach, words):
-    # Work case 16: near .05 m, 24 bits: sqrt(.001 * .05 * 2^24) = 28.96 m facing, .001 * .05 * 2^24 / 1.7 = 493 m for a floor.
+    # The worked case of flickering floors and oversized bake work: near .05 m, 24 bits: sqrt(.001 * .05 * 2^24) = 28.96 m
+    # facing, .001 * .05 * 2^24 / 1.7 = 493 m for a floor.
     for share, expected in ((0.8, False), (1.25, True)):
         path = write(tmp_path, f"at{share}", planes(reach * share, **{kind: 0.001}))
         found = [f for f in asked(capsys, "sweep", path)[1]["findings"] if f["code"] == "depth.coincident"]

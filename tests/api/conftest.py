@@ -41,9 +41,11 @@ def django_db_modify_db_settings(cluster):
 @pytest.fixture(autouse=True)
 def own_media(tmp_path, monkeypatch):
     monkeypatch.setattr(settings, "MEDIA_ROOT", tmp_path / "media")
-    from eddyfall.workbench.drawing import STUDIO
+    from eddyfall.workbench.services.pictures import AT_HAND
+    from eddyfall.workbench.studio.room import STUDIO
 
-    STUDIO.builds.clear()
+    STUDIO.memory.clear()
+    AT_HAND.clear()
     return tmp_path / "media"
 
 
@@ -66,7 +68,7 @@ def net_files(tmp_path_factory):
 
 @pytest.fixture
 def built(people, net_files):
-    """A project with the net of work case 3 uploaded; `base` is the build's path."""
+    """A project with the net of the worked case of netting that looks see-through uploaded; `base` is the build's path."""
     answer = upload(people["artist"], people["project"], *net_files)
     assert answer.status_code == 201, answer.content
     people["base"] = f"/api/projects/{people['project'].pk}/builds/1"

@@ -15,8 +15,8 @@ from eddyfall.cli import main
 from eddyfall.core.bake.store import STORE
 from eddyfall.core.scene.model import Light
 from eddyfall.workbench import jobs, tasks
-from eddyfall.workbench.drawing import STUDIO
 from eddyfall.workbench.models import Bake, Change, Job
+from eddyfall.workbench.studio.room import STUDIO
 from scenes import build_of, write_build
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -95,7 +95,7 @@ def test_a_bake_is_kept_and_why_is_the_command_lines(baked, tmp_path, capsys):
     theirs = command(capsys, "why", tmp_path / "out" / "floor.glb", "--asset", "floor", "--texel", "30,62")
     mine = send(baked["viewer"], "GET", baked["base"] + "/lightmaps/floor/why?x=30&y=62")[1]
     assert mine == theirs and mine["effects"][0]["code"] == "bake.leak"
-    # Work case 17: .335 lx where .05 belongs, 120 mm past the partition.
+    # The worked case of faults in a finished bake: .335 lx where .05 belongs, 120 mm past the partition.
     assert mine["value_lux"] == pytest.approx(0.335, abs=0.02)
     assert mine["effects"][0]["facts"]["reach_linear_mm"] == pytest.approx(120, abs=1)
     [leak] = send(baked["viewer"], "GET", baked["base"] + "/lightmaps/floor/leaks")[1]
@@ -164,14 +164,12 @@ def test_splitting_the_chart_makes_the_map_stale_and_a_bake_mends_it(baked):
 
 
 def test_a_kept_bake_is_applied_from_the_store_and_is_stale_without_it(baked):
-    STUDIO.builds.clear()
-    STUDIO.known.clear()
+    STUDIO.memory.clear()
     assert state_of(baked) == "fresh"
     for path in STORE.folder.glob("*/*.npz"):
         path.unlink()
     STORE._held.clear()
-    STUDIO.builds.clear()
-    STUDIO.known.clear()
+    STUDIO.memory.clear()
     assert state_of(baked) == "missing", "nothing is traced while a user waits"
 
 

@@ -57,7 +57,7 @@ def states(build):
 
 @pytest.mark.parametrize(("resolution", "expected", "reach"), [(64, 0.335, 120.0), (256, 0.24, 32.5)])
 def test_a_texel_across_a_partition_holds_both_sides(resolution, expected, reach):
-    # Work case 17: light 1, dark .05, partition at 3.03 of 6.4 m.
+    # The worked case of faults in a finished bake: light 1, dark .05, partition at 3.03 of 6.4 m.
     build = under_a_partition(resolution, samples=1024)
     row = bake(build, everything=True).raws["floor", None].mean[-2, :, 0]
     at = int(3.03 / 6.4 * resolution)
@@ -155,7 +155,7 @@ def test_only_what_a_lamp_reaches_is_baked_again():
 
 
 def test_a_deleted_cover_leaves_its_footprint_stale():
-    # Work case 6: exactly its footprint is stale until baked again, then nothing is.
+    # The worked case of older scene converted to baked bounce: exactly its footprint is stale until baked again, then nothing is.
     from dataclasses import replace
 
     from eddyfall.core.scene.model import Node

@@ -1,4 +1,5 @@
-"""Overlapping lightmap charts (work case 1) through copy rules, material parts and the target's rule."""
+"""Overlapping lightmap charts (the worked case of overlapping lightmap charts) through copy rules, material parts and the
+target's rule."""
 
 import numpy as np
 import pytest
@@ -46,14 +47,14 @@ TWO_RULES = {
 
 
 def test_one_rule_on_two_axes_collides_in_spite_of_its_offset():
-    # Work case 1: copies at 0, 1, 1, 2: 33.3 % of texels, 50 % of surface.
+    # The worked case of overlapping lightmap charts: copies at 0, 1, 1, 2: 33.3 % of texels, 50 % of surface.
     finding = finding_of(gate({"both": BOTH_AXES}))
     assert values(finding)["surface doubled"] == pytest.approx(50)
     assert values(finding)["texels doubled"] == pytest.approx(100 / 3, abs=1e-6)
 
 
 def test_two_rules_with_an_offset_each_are_clean_unless_used_as_they_are():
-    # Work case 1: positions (0,0) (1,0) (0,1) (1,1): nothing; modulo 1 it is all still there.
+    # The worked case of overlapping lightmap charts: positions (0,0) (1,0) (0,1) (1,1): nothing; modulo 1 it is all still there.
     assert finding_of(gate(TWO_RULES)) is None
     as_is = finding_of(gate(TWO_RULES, {"uv_use": "as_is"}))
     assert values(as_is)["surface doubled"] == pytest.approx(100)
@@ -93,7 +94,8 @@ def test_every_remedy_that_says_it_cures_does(copies, uv_use):
 
 
 def test_squashing_into_the_tile_halves_the_density_of_two_copies():
-    # Work case 1: a 2 m copy, .8 x 256 texels: 102.4 texels/m; two copies side by side in one tile leave 51.2.
+    # The worked case of overlapping lightmap charts: a 2 m copy, .8 x 256 texels: 102.4 texels/m; two copies side by side in
+    # one tile leave 51.2.
     build = gate({"flip": {"kind": "mirror", "axes": ["x"]}}, {"uv_use": "as_is", "resolution": 256})
     squash = next(r for r in finding_of(build).remedies if r.change.operation and r.change.operation.name == "uv.squash")
     assert squash.verdict == "cures"

@@ -272,7 +272,7 @@ def test_backs_are_the_same_faces_from_behind():
     assert normal[t:] == pytest.approx(-normal[:t])
     assert made.attributes["NORMAL"][n:] == pytest.approx(-before.attributes["NORMAL"])
     uv, corners = of_mesh(operate(build, "face.add_backs", mesh="box"))
-    # They lie on the charts of the fronts: all of the surface shares texels then (work case 4).
+    # They lie on the charts of the fronts: all of the surface shares texels then (the worked case of missing inner faces).
     assert measure_overlap(uv, np.ones(len(uv)), 128).surface_share == pytest.approx(1.0)
 
 

@@ -1,4 +1,5 @@
-"""Faces in one place (work case 16): gaps, depth formats, faces turned to the camera and floors."""
+"""Faces in one place (the worked case of flickering floors and oversized bake work): gaps, depth formats, faces turned to the
+camera and floors."""
 
 import numpy as np
 import pytest

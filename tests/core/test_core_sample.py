@@ -57,7 +57,8 @@ def test_layers_add_up_through_stacks_of_every_blend_kind(kind):
 
 
 def test_the_net_of_work_case_3_reads_the_depth_behind_it():
-    # Work case 3: the fog reads the wall 0.6 m behind, the bank 73 m behind and no end of sky behind the net at 12 m.
+    # The worked case of netting that looks see-through: the fog reads the wall 0.6 m behind, the bank 73 m behind and no end of
+    # sky behind the net at 12 m.
     build = net_build()
     for x, error in ((20, 0.6), (140, 73.0), (235, np.inf)):
         sample = core_sample(Renderer(), build, Request("eye", (320, 180)), x, 90)

@@ -37,7 +37,7 @@ def net(tmp_path_factory):
 
 
 def test_the_patch_of_the_net_is_exactly_one_hunk(net, tmp_path):
-    # Work case 3: patch exactly one hunk.
+    # The worked case of netting that looks see-through: patch exactly one hunk.
     path, build, _, changes, repaired = net
     files = write_package(build, repaired, changes, tmp_path, path.stem, [path])
     patch = json.loads(files["patch"].read_text())

@@ -74,7 +74,8 @@ def test_identity_is_confirmed_and_changes_nothing_else(nets):
 
 
 def test_the_score_is_the_spread_over_what_stands_behind():
-    # Net of work case 3: .30 at 12 m; behind it bank at 85 m, and by the plate 0.5 m behind, and the sky.
+    # Net of the worked case of netting that looks see-through: .30 at 12 m; behind it bank at 85 m, and by the plate 0.5 m
+    # behind, and the sky.
     result = line_up(net_build(), "eye", NET_SPOT, "see-through", size=(320, 180))
     t = lambda d: np.exp(-0.03 * d)  # noqa: E731
     fogged = lambda d: t(d) * 0.30 + (1 - t(d)) * 0.66  # noqa: E731

@@ -1,4 +1,5 @@
-"""Solid things that are missing from the depth prepass (work case 3), on nets over a wall, a bank and the sky."""
+"""Solid things that are missing from the depth prepass (the worked case of netting that looks see-through), on nets over a
+wall, a bank and the sky."""
 
 import numpy as np
 import pytest
@@ -25,7 +26,8 @@ def found(build, **options):
 
 
 def test_net_takes_the_fog_of_what_is_behind_it():
-    # Work case 3: T(12) = exp(-.36); correct .409; over the wall .413, over the bank .632, over the sky .660.
+    # The worked case of netting that looks see-through: T(12) = exp(-.36); correct .409; over the wall .413, over the bank
+    # .632, over the sky .660.
     healthy = render(net_build(shaders={"net": {"passes": {"depth": True}}}), "eye", size=SIZE)
     built = render(net_build(), "eye", size=SIZE)
     assert [round(green(built, at), 3) for at in (WALL, BANK, SKY)] == [0.413, 0.632, 0.660]

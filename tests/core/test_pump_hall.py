@@ -46,7 +46,8 @@ def test_no_healthy_twin_is_reported(hall, found):
 
 
 def test_a_shell_with_a_bare_strip_shares_about_half_its_surface(found):
-    # Work case 1, common practice with no source: a shell's bare edge strip clashes by about 50 %.
+    # The worked case of overlapping lightmap charts, common practice with no source: a shell's bare edge strip clashes by about
+    # 50 %.
     duct = next(s for s in found if s.cause == "duct" and s.code == "uv.overlap")
     assert duct.value == pytest.approx(50, abs=4)
 

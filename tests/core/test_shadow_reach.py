@@ -1,4 +1,5 @@
-"""Shadows that stop short (work case 11), with other reaches, lenses and techniques than the demo's."""
+"""Shadows that stop short (the worked case of shadows that disappear with distance), with other reaches, lenses and techniques
+than the demo's."""
 
 import math
 
@@ -80,7 +81,8 @@ def test_far_tier_counts_as_reach():
 
 
 def test_raising_the_reach_warns_of_the_coarser_first_texel():
-    # Work case 11: 360 -> 450 m takes the first texel from 43.4 to 53.8 mm, +24 %, limit 10 % unless accepted.
+    # The worked case of shadows that disappear with distance: 360 -> 450 m takes the first texel from 43.4 to 53.8 mm, +24 %,
+    # limit 10 % unless accepted.
     build = pier(431, 360, fov_y_deg=60, shadow={"resolution": 2048})
     finding = finding_of(build, size=(960, 540))
     raised = next(r for r in finding.remedies if r.change.title == "shadow reach 450 m")

@@ -26,7 +26,7 @@ SUN = {"lights": {"sun": {"kind": "sun", "towards": [0.3, 1, 0.2], "illuminance_
 
 @pytest.mark.parametrize(("resolution", "nearest", "linear"), [(64, 70.0, 120.0), (256, 20.0, 32.5)])
 def test_a_partition_is_named_with_its_reach(resolution, nearest, linear):
-    # Work case 17.
+    # The worked case of faults in a finished bake.
     build = under_a_partition(resolution, samples=256)
     found = explain(build, "floor", (int(3.03 / 6.4 * resolution), resolution - 2))
     assert not found.healthy and found.effects[0].code == "bake.leak"
@@ -156,7 +156,7 @@ def test_steps_of_a_skewed_chart_are_told_in_texels():
         if found.effects[0].code == "uv.skew" and not found.healthy:
             named.append(found.effects[0])
     assert len(named) > 1, "no texels of a skewed shadow edge blame the skew"
-    # Work case 17: a step each 1 / tan 7 deg = 8.1 texels.
+    # The worked case of faults in a finished bake: a step each 1 / tan 7 deg = 8.1 texels.
     assert named[0].facts["step_texels"] == pytest.approx(8.14, abs=0.01) and abs(named[0].facts["skew_deg"]) == pytest.approx(7)
 
 
@@ -178,7 +178,8 @@ def test_a_stale_texel_is_named():
 
 
 def test_bit_depth_is_named_and_counted():
-    # Work case 17: .002 to .010 over 512 texels: 8-bit sRGB codes 6.59 to 25.46, 18.87 steps, bands of 27.1 texels; 524 steps in 16 bits.
+    # The worked case of faults in a finished bake: .002 to .010 over 512 texels: 8-bit sRGB codes 6.59 to 25.46, 18.87 steps,
+    # bands of 27.1 texels; 524 steps in 16 bits.
     ramp = np.repeat(np.linspace(0.002, 0.010, 512)[None, :, None], 8, axis=0).repeat(3, axis=2)
     low, high = exact_codes(np.array([0.002, 0.010]), "srgb8", 1.0)
     assert (low, high, high - low) == (

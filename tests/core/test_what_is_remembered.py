@@ -2,6 +2,9 @@
 
 import dataclasses
 import gc
+import threading
+import time
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import pytest
@@ -11,9 +14,12 @@ from hypothesis import strategies as st
 from eddyfall.core import hashing, kernel_sources
 from eddyfall.core.defects.lightmap_survey import noted
 from eddyfall.core.frame.memo import Memo, size_of
+from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import array_digest, digest, freeze
+from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Material, Scene
 from eddyfall.core.scene.setup.bake import Bake
+from scenes import net_build
 
 plain = st.recursive(
     st.none()
@@ -130,9 +136,54 @@ def test_one_value_larger_than_the_store_still_stays():
 
 
 def test_bytes_are_those_of_the_arrays():
-    assert size_of({"a": np.zeros(4), "b": (np.zeros(2, np.uint8), "word")}) == 32 + 2 + 64
+    million = np.zeros(125_000)
+    assert 1_000_000 <= size_of({"a": million, "b": (np.zeros(2, np.uint8), "word")}) < 1_001_000
+    assert size_of([million, million[5:], {"again": million}]) < 1_001_000, "views and repeats are one array"
     frame = dataclasses.make_dataclass("Frame", [("rgb", np.ndarray), ("name", str)])(np.zeros((2, 3), np.float32), "x")
-    assert size_of(frame) == 24 + 64
+    assert 24 < size_of(frame) < 300
+    assert size_of(bytes(50_000)) >= 50_000 and size_of("x" * 50_000) >= 50_000
+
+
+def test_a_ray_scene_counts_as_what_it_holds():
+    from eddyfall.core.rays.queries import RayScene
+
+    build = net_build()
+    geometry = pack(build.scene, build.setup)
+    stage = Renderer().frame(build, Request("eye", (32, 18)), "display")
+    rays = RayScene(geometry, np.ones(len(geometry.drawables), bool), stage.buffers["cutouts"], geometry.uv0)
+    assert rays.held_bytes >= 93 * len(geometry.triangles)
+    assert size_of(rays) >= size_of(geometry) + rays.held_bytes
+
+
+def test_what_two_values_share_is_counted_once_and_goes_with_the_last():
+    memo, shared = Memo(11_000_000), np.zeros(125_000)
+    memo.put("one", (shared, np.zeros(62_500)))
+    memo.put("two", {"same": shared})
+    assert 1_500_000 <= memo.bytes < 1_502_000
+    memo.put("large", np.zeros(1_200_000))
+    assert memo.get("one") is None and memo.get("two") is not None and 10_600_000 <= memo.bytes < 10_610_000
+    memo.clear()
+    assert memo.bytes == 0 and len(memo) == 0
+
+
+def test_many_who_want_one_value_make_it_once():
+    memo, made, together = Memo(), [], threading.Barrier(8)
+
+    def make():
+        made.append(1)
+        time.sleep(0.05)
+        return np.zeros(4)
+
+    def want():
+        together.wait()
+        return memo.once("build", make)
+
+    with ThreadPoolExecutor(8) as pool:
+        found = [f.result() for f in [pool.submit(want) for _ in range(8)]]
+    assert len(made) == 1 and all(f is found[0] for f in found)
+    with pytest.raises(ZeroDivisionError):
+        memo.once("bad", lambda: 1 / 0)
+    assert memo.once("bad", lambda: "now it can be made") == "now it can be made"
 
 
 def test_a_judgement_is_made_once():

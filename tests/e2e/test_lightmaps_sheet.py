@@ -43,7 +43,8 @@ def test_from_a_leak_to_its_proof(page, tmp_path):
     found.get_by_role("button", name="Open case").click(timeout=90_000)
     page.get_by_role("link", name=re.compile("Why texel 30, [0-9]+ of floor")).click()
 
-    # What the sheet says is what the command line says, and work case 17: 120 mm, .335 lx where .05 belongs.
+    # What the sheet says is what the command line says, and the worked case of faults in a finished bake: 120 mm, .335 lx where
+    # .05 belongs.
     cause = page.get_by_test_id("cause")
     cause.wait_for(timeout=60_000)
     x, y = (int(v) for v in page.get_by_label("texel to ask about").input_value().split(","))

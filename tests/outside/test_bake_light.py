@@ -160,7 +160,8 @@ def test_bounced_light_in_a_closed_cube():
 
 
 def test_cavity_rule_of_thumb_is_an_upper_case():
-    # Work case 6 (arithmetic only): flux rho / (A (1 - rho)) for a hall of 20 x 12 x 8 m.
+    # The worked case of older scene converted to baked bounce (arithmetic only): flux rho / (A (1 - rho)) for a hall of 20 x 12
+    # x 8 m.
     assert pytest.approx(260.5, abs=0.05) == 480_000 * 0.35 / (992 * 0.65)
 
 

@@ -1,4 +1,5 @@
-"""Cascade splits against Zhang, Sun, Xu & Lu 2006 (from memory), spheres against a minimisation, texels of work case 11."""
+"""Cascade splits against Zhang, Sun, Xu & Lu 2006 (from memory), spheres against a minimisation, texels of the worked case of
+shadows that disappear with distance."""
 
 import math
 

@@ -45,7 +45,7 @@ def test_stretch_of_a_mesh_and_its_normalisation():
 
 
 def test_padding_by_mip_level():
-    # T15, derived and brute-forced, no published source: 1, then 1.5 * 2^k - 1; 2^k only for charts snapped to that grid.
+    # Derived and brute-forced, no published source: 1, then 1.5 * 2^k - 1; 2^k only for charts snapped to that grid.
     assert [padding_for_mip(k) for k in range(6)] == [1, 2, 5, 11, 23, 47]
     assert [safe_mip(p) for p in (0, 1, 2, 4, 5, 10, 11)] == [-1, 0, 1, 1, 2, 2, 3]
     assert safe_mip(8, snapped_to=8) == 3 and safe_mip(8) == 2
@@ -67,7 +67,7 @@ def test_padding_is_enough_by_making_the_mips(edge, padding, level, clean):
 
 
 def test_bleed_distances_of_a_housing():
-    # Work case 15: 512 texels/m, 1080 rows, 60 degrees.
+    # The worked case of white seam at distance: 512 texels/m, 1080 rows, 60 degrees.
     f = focal_px(1080, 60)
     assert f == pytest.approx(935.3, abs=0.05)
     assert mip_distance_m(1, 512, f) == pytest.approx(3.65, abs=0.005)
@@ -95,7 +95,7 @@ def test_skew_is_the_angle_a_chart_was_turned_by(angle):
     uv = rectangle(0.3, 0.3, 0.4, 0.2, angle)
     chart = measure_charts(uv, flat(uv), 256).charts[0]
     assert chart.skew_deg == pytest.approx(angle, abs=1e-6)
-    if angle == 7.0:  # Work case 17: steps every 1 / tan 7 = 8.1 texels.
+    if angle == 7.0:  # The worked case of faults in a finished bake: steps every 1 / tan 7 = 8.1 texels.
         assert chart.step_texels == pytest.approx(8.14, abs=0.01)
 
 
@@ -127,7 +127,8 @@ def test_packing_keeps_shapes_density_and_gutter(seed):
 
 
 def test_four_charts_pack_nearly_as_well_as_can_be():
-    # Work case 1: four charts of .8 x .5 fit at .625 of 102.4 texels/m, 64.0, if nothing lies between them; the packer keeps a texel.
+    # The worked case of overlapping lightmap charts: four charts of .8 x .5 fit at .625 of 102.4 texels/m, 64.0, if nothing
+    # lies between them; the packer keeps a texel.
     uv = np.concatenate([rectangle(i % 2, i // 2, 0.8, 0.5) for i in range(4)])
     corners = flat(uv) * [2.5, 2.5, 1]
     density = measure_charts(pack_charts(uv, corners, 256, 0), corners, 256).density

@@ -66,7 +66,7 @@ def test_distance_up_to_which_a_millimetre_is_told_apart():
     assert far("unorm24", 0.1) == pytest.approx(40.96, abs=0.05)
     assert far("unorm16", 0.1) == pytest.approx(2.56, abs=0.05)
     assert far("unorm24", 0.01) == pytest.approx(12.95, abs=0.05)
-    # Work case 16: near .05 m, facing 28.96 m; floor seen from 1.7 m 493 m.
+    # The worked case of flickering floors and oversized bake work: near .05 m, facing 28.96 m; floor seen from 1.7 m 493 m.
     d = DepthFormat("unorm24", False, 0.05, None)
     assert d.separable_to_m(0.001) == pytest.approx(28.96, abs=0.005)
     assert d.separable_to_m(0.001, 1.7) == pytest.approx(493, abs=0.6)

@@ -68,7 +68,7 @@ def test_blend_equations(layers, backdrop, wanted):
 
 
 def test_cut_behind_takes_from_the_layer_not_from_the_backdrop():
-    # Work case 5: mist alpha .5 colour .8 over .2, cut .7 -> .29 (layer C .12, T .85).
+    # The worked case of blend kinds and cut-behind sorting: mist alpha .5 colour .8 over .2, cut .7 -> .29 (layer C .12, T .85).
     assert over([("blended", np.full(3, 0.8), 0.5), ("destination_out", np.zeros(3), 0.7)], 0.2) == pytest.approx([0.29] * 3)
     # Drawn first it has nothing to cut: .8 * .5 + .5 * .2.
     assert over([("destination_out", np.zeros(3), 0.7), ("blended", np.full(3, 0.8), 0.5)], 0.2) == pytest.approx([0.5] * 3)

@@ -18,9 +18,9 @@ from eddyfall.demo.hall import write_hall
 from eddyfall.demo.write import NAME, write_demo
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
-from eddyfall.workbench.drawing import STUDIO
 from eddyfall.workbench.models import Build, Case, Job, Membership, Project, Proof, Sweep
 from eddyfall.workbench.services import builds, cases, ledger, projects, proofs, sweeps
+from eddyfall.workbench.studio.room import STUDIO
 
 PROJECT = "Weirgate Pump Station"
 HALL_PROJECT = "Weirgate pump hall"

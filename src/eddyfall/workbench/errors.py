@@ -2,11 +2,11 @@
 
 
 class Refused(Exception):
-    """status: HTTP status; detail: one plain line; more: extra keys of the answer."""
+    """status: HTTP status; detail: one plain line; retry_after_s: when it is worth asking again; more: extra keys of the answer."""
 
-    def __init__(self, status: int, detail: str, **more: object) -> None:
+    def __init__(self, status: int, detail: str, *, retry_after_s: int | None = None, **more: object) -> None:
         super().__init__(detail)
-        self.status, self.detail, self.more = status, detail, more
+        self.status, self.detail, self.retry_after_s, self.more = status, detail, retry_after_s, more
 
 
 class NotThere(Refused):
@@ -21,3 +21,7 @@ class Conflict(Refused):
 
     def __init__(self, detail: str, yours: object, current: object) -> None:
         super().__init__(409, detail, yours=yours, current=current)
+
+
+class Dropped(Exception):
+    """Whoever asked has gone: nobody waits for the answer, and nothing is stored."""

@@ -26,8 +26,30 @@ class Membership(models.Model):
         constraints = [models.UniqueConstraint(fields=["project", "user"], name="one_role_in_a_project")]
 
 
+class Invitation(models.Model):
+    """A role offered under a name, whether anyone has that name or not; who has it accepts or declines."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="invitations")
+    username = models.CharField(max_length=150, db_index=True)
+    role = models.CharField(max_length=10, choices=[(r, r) for r in ROLES])
+    invited_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["project", "username"], name="one_invitation_a_name")]
+
+
+class WrongSignIn(models.Model):
+    """A name and password that did not fit, for the throttle: the name hashed, since people type passwords there by mistake."""
+
+    name = models.CharField(max_length=64, db_index=True)
+    address = models.CharField(max_length=64, db_index=True)
+    at = models.DateTimeField(db_index=True)
+
+
 class Build(models.Model):
-    """An uploaded scene and setup with its ledger. `version` counts changes of the ledger."""
+    """An uploaded scene and setup with its ledger. `version` counts changes of the ledger; `patch` is what it comes to (null: not yet
+    worked out)."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="builds")
     number = models.PositiveIntegerField()
@@ -39,6 +61,7 @@ class Build(models.Model):
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     created = models.DateTimeField(auto_now_add=True)
     version = models.PositiveIntegerField(default=1)
+    patch: Any = models.JSONField(null=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["project", "number"], name="builds_are_numbered")]
@@ -60,7 +83,7 @@ class Capture(models.Model):
     """The user's own frame of a viewpoint, to wipe against."""
 
     build = models.ForeignKey(Build, models.CASCADE, related_name="captures")
-    viewpoint = models.CharField(max_length=200)
+    viewpoint = models.TextField()
     file = models.ForeignKey(File, models.CASCADE)
 
     class Meta:
@@ -79,6 +102,7 @@ class Job(models.Model):
     attempts = models.PositiveIntegerField(default=0)
     cancel_asked = models.BooleanField(default=False)
     heartbeat = models.DateTimeField(null=True)
+    held_by = models.CharField(max_length=200, default="")  # machine, process and its start, of the attempt under way
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)
@@ -93,7 +117,7 @@ class Sweep(models.Model):
 
     build = models.ForeignKey(Build, models.CASCADE, related_name="sweeps")
     job = models.OneToOneField(Job, models.CASCADE, related_name="sweep")
-    target = models.CharField(max_length=200, null=True)
+    target = models.TextField(null=True)
     head_version = models.PositiveIntegerField()
     result: Any = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
@@ -121,13 +145,13 @@ class Case(models.Model):
 
     build = models.ForeignKey(Build, models.CASCADE, related_name="cases")
     number = models.PositiveIntegerField()
-    title = models.CharField(max_length=300)
+    title = models.TextField()
     finding = models.ForeignKey(Finding, models.SET_NULL, null=True, related_name="cases")
-    viewpoint = models.CharField(max_length=200)
-    target = models.CharField(max_length=200, null=True)
+    viewpoint = models.TextField()
+    target = models.TextField(null=True)
     symptom = models.CharField(max_length=60)
     spot: Any = models.JSONField(null=True)
-    subject = models.CharField(max_length=300, null=True)
+    subject = models.TextField(null=True)
     lineup: Any = models.JSONField(null=True)
     version = models.PositiveIntegerField(default=1)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
@@ -157,7 +181,7 @@ class Change(models.Model):
     build = models.ForeignKey(Build, models.CASCADE, related_name="changes")
     case = models.ForeignKey(Case, models.SET_NULL, null=True, related_name="changes")
     position = models.PositiveIntegerField()
-    key = models.CharField(max_length=200)
+    key = models.CharField(max_length=220)
     document: Any = models.JSONField()
     evidence: Any = models.JSONField(default=dict)
     kept_by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
@@ -182,9 +206,9 @@ class Proof(models.Model):
 
 
 class Event(models.Model):
-    """Who did what."""
+    """Who did what. Signing in belongs to no project, and what was done outlives its project."""
 
-    project = models.ForeignKey(Project, models.CASCADE, related_name="events")
+    project = models.ForeignKey(Project, models.SET_NULL, null=True, related_name="events")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
     what = models.CharField(max_length=60)
     about = models.CharField(max_length=400)
@@ -220,3 +244,15 @@ class Bake(models.Model):
 
     class Meta:
         ordering = ["-id"]
+
+
+class Intake(models.Model):
+    """An upload on its way in: its files by hash until they are read, then the build they became."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="intakes")
+    job = models.OneToOneField(Job, models.CASCADE, related_name="intake")
+    scene_name = models.CharField(max_length=255)
+    scene_sha256 = models.CharField(max_length=64, db_index=True)
+    setup_name = models.CharField(max_length=255, default="")
+    setup_sha256 = models.CharField(max_length=64, db_index=True, default="")
+    build = models.ForeignKey(Build, models.SET_NULL, null=True)

@@ -11,6 +11,7 @@ from eddyfall.core.frame.stage import make_cutouts, make_lights, make_state, mak
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.raster.rasterise import Cutouts
+from eddyfall.core.rays.queries import TREE_BYTES
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import sky_in_set
@@ -62,6 +63,11 @@ class LitScene:
             mesh = TriangleMesh(scene, corners) if len(corners) else None
             self._embree = (scene, mesh)
         return self._embree[0]
+
+    @property
+    def held_bytes(self) -> int:
+        """Bytes of embree's tree, which is made when first asked for."""
+        return TREE_BYTES * len(self.prim)
 
     @property
     def has_cutouts(self) -> bool:

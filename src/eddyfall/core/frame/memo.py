@@ -1,11 +1,21 @@
-"""Remembers outputs of passes by content key, newest first, up to a number of bytes."""
+"""Remembers what was made, by content key, newest first, up to one number of bytes.
+
+Values share arrays (a build with a change has most arrays of the build without it), so every array is counted once, however many
+values hold it.
+"""
 
 import dataclasses
+import sys
 from collections import OrderedDict
+from collections.abc import Callable, Iterator
 from threading import Lock
 from typing import Any
 
 import numpy as np
+from pydantic import BaseModel
+
+LARGE_BYTES = 4096  # from here on bytes are counted by identity, as arrays are
+PLAIN_BYTES = 64  # what a number, a short text or an entry of a table is taken for
 
 
 class Memo:
@@ -15,8 +25,10 @@ class Memo:
         self.limit_bytes = limit_bytes
         self.bytes = 0
         self.hits = self.misses = 0
-        self._entries: OrderedDict[str, tuple[Any, int]] = OrderedDict()
+        self._entries: OrderedDict[str, _Entry] = OrderedDict()
+        self._holders: dict[int, int] = {}  # by identity of an array or a ray scene: how many entries hold it
         self._lock = Lock()
+        self._making: dict[str, Lock] = {}
 
     def get(self, key: str) -> Any:
         """The value, or None."""
@@ -27,29 +39,119 @@ class Memo:
                 return None
             self._entries.move_to_end(key)
             self.hits += 1
-            return entry[0]
+            return entry.value
 
     def put(self, key: str, value: Any) -> None:
         """Store a value and drop the oldest ones beyond the limit (the newest always stays)."""
-        size = size_of(value)
+        entry = _Entry(value)
         with self._lock:
             if key in self._entries:
                 return
-            self._entries[key] = (value, size)
-            self.bytes += size
+            self._entries[key] = entry
+            self._count(entry)
             while self.bytes > self.limit_bytes and len(self._entries) > 1:
-                _, (_, dropped) = self._entries.popitem(last=False)
-                self.bytes -= dropped
+                self._forget(self._entries.popitem(last=False)[1])
+
+    def once(self, key: str, make: Callable[[], Any]) -> Any:
+        """The value under a key, made if it is not there: by one thread, while the others that want it wait for that one."""
+        value = self.get(key)
+        if value is not None:
+            return value
+        with self._lock:
+            gate = self._making.setdefault(key, Lock())
+        with gate:
+            try:
+                value = self.get(key)
+                if value is None:
+                    value = make()
+                    self.put(key, value)
+            finally:
+                with self._lock:
+                    self._making.pop(key, None)
+        return value
+
+    def clear(self) -> None:
+        """Forget everything."""
+        with self._lock:
+            self._entries.clear()
+            self._holders.clear()
+            self.bytes = 0
+
+    def __len__(self) -> int:
+        return len(self._entries)
+
+    def _count(self, entry: "_Entry") -> None:
+        self.bytes += entry.plain
+        for owner, size in entry.large.items():
+            self._holders[owner] = self._holders.get(owner, 0) + 1
+            if self._holders[owner] == 1:
+                self.bytes += size
+
+    def _forget(self, entry: "_Entry") -> None:
+        self.bytes -= entry.plain
+        for owner, size in entry.large.items():
+            self._holders[owner] -= 1
+            if not self._holders[owner]:
+                del self._holders[owner]
+                self.bytes -= size
+
+
+class _Entry:
+    """A value with what it holds: bytes of its own, and the large things that others may hold too, by identity."""
+
+    __slots__ = ("large", "plain", "value")
+
+    def __init__(self, value: Any) -> None:
+        self.value = value
+        self.plain, self.large = 0, {}
+        for owner, size in _held(value):
+            if owner is None:
+                self.plain += size
+            else:
+                self.large[owner] = size
 
 
 def size_of(value: Any) -> int:
-    """Bytes of the arrays in a value."""
-    if isinstance(value, np.ndarray):
-        return value.nbytes
-    if isinstance(value, dict):
-        return sum(size_of(v) for v in value.values())
-    if isinstance(value, tuple):
-        return sum(size_of(v) for v in value)
-    if dataclasses.is_dataclass(value):
-        return sum(size_of(getattr(value, f.name)) for f in dataclasses.fields(value))
-    return 64
+    """Bytes that a value holds, arrays that stand in it twice counted once."""
+    entry = _Entry(value)
+    return entry.plain + sum(entry.large.values())
+
+
+def _held(value: Any) -> Iterator[tuple[int | None, int]]:
+    """(identity, bytes) of everything large in a value; identity None for what is small and its own."""
+    match value:
+        case np.ndarray():
+            owner = value
+            while isinstance(owner.base, np.ndarray):
+                owner = owner.base
+            yield id(owner), owner.nbytes
+        case bytes() | bytearray() if len(value) > LARGE_BYTES:
+            yield id(value), sys.getsizeof(value)
+        case str() | bytes() | bytearray():
+            yield None, sys.getsizeof(value)
+        case dict():
+            yield None, PLAIN_BYTES * len(value)
+            for key, item in value.items():
+                yield from _held(key)
+                yield from _held(item)
+        case tuple() | list() | set() | frozenset():
+            yield None, 8 * len(value)
+            for item in value:
+                yield from _held(item)
+        case _ if hasattr(value, "held_bytes"):  # it says itself what it holds beyond its arrays
+            yield id(value), int(value.held_bytes)
+            for item in vars(value).values():
+                yield from _held(item)
+        case BaseModel():
+            yield None, PLAIN_BYTES * len(vars(value))
+            for item in vars(value).values():
+                yield from _held(item)
+        case _ if dataclasses.is_dataclass(value):
+            yield None, PLAIN_BYTES
+            for f in dataclasses.fields(value):
+                yield from _held(getattr(value, f.name))
+        case _:
+            yield None, PLAIN_BYTES
+
+
+__all__ = ["Memo", "size_of"]

@@ -92,6 +92,7 @@ class Renderer:
     def __init__(self, memo: Memo | None = None) -> None:
         self.memo = memo or Memo()
         self.ran: list[str] = []
+        self.between: Callable[[], None] = lambda: None  # called before each pass; what it raises ends the frame
 
     def geometry(self, build: Build) -> Geometry:
         """World geometry of a build."""
@@ -149,6 +150,7 @@ class Renderer:
             key = digest(p.name, [keys[name] for name in p.reads], section)
             outputs = self.memo.get(key)
             if outputs is None:
+                self.between()
                 outputs = p.run({name: values[name] for name in p.reads}, section)
                 self.ran.append(p.name)
                 self.memo.put(key, outputs)

@@ -6,6 +6,7 @@ import numpy as np
 import xatlas
 
 from eddyfall.core.errors import ChangeError
+from eddyfall.core.uv.atlas import new_atlas
 from eddyfall.core.uv.charts import measure_charts
 
 SEARCH_STEPS = 12
@@ -65,20 +66,20 @@ def _packed(
     order = np.concatenate([np.flatnonzero(chart == k) for k in range(int(chart.max(initial=-1)) + 1)])
     rows = np.concatenate([local.reshape(-1, 2), np.repeat(chart[order], 3)[:, None]], axis=1).astype(np.float32)
     unique, ids = np.unique(rows, axis=0, return_inverse=True)
-    atlas = xatlas.Atlas()
-    atlas.add_uv_mesh(
-        np.ascontiguousarray(unique[:, :2]), np.ascontiguousarray(ids.reshape(-1, 3).astype(np.uint32)),
-        np.ascontiguousarray(chart[order].astype(np.uint32)[:, None]),
-    )  # fmt: skip
-    options = xatlas.PackOptions()
-    options.padding, options.bilinear, options.resolution = int(gutter_texels), False, int(resolution)
-    options.rotate_charts, options.rotate_charts_to_axis = False, False
-    options.texels_per_unit = float(texels_per_m)
-    options.bruteForce = every_place
-    atlas.generate(xatlas.ChartOptions(), options)
-    if atlas.atlas_count != 1 or atlas.width > resolution or atlas.height > resolution:
-        return None
-    _, indices, uvs = atlas.get_mesh(0)
+    with new_atlas() as atlas:
+        atlas.add_uv_mesh(
+            np.ascontiguousarray(unique[:, :2]), np.ascontiguousarray(ids.reshape(-1, 3).astype(np.uint32)),
+            np.ascontiguousarray(chart[order].astype(np.uint32)[:, None]),
+        )  # fmt: skip
+        options = xatlas.PackOptions()
+        options.padding, options.bilinear, options.resolution = int(gutter_texels), False, int(resolution)
+        options.rotate_charts, options.rotate_charts_to_axis = False, False
+        options.texels_per_unit = float(texels_per_m)
+        options.bruteForce = every_place
+        atlas.generate(xatlas.ChartOptions(), options)
+        if atlas.atlas_count != 1 or atlas.width > resolution or atlas.height > resolution:
+            return None
+        _, indices, uvs = atlas.get_mesh(0)
     placed = uvs[indices].astype(np.float64) * np.array([atlas.width, atlas.height]) / resolution
     result = np.empty_like(flat)
     result[order] = placed

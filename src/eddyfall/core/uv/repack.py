@@ -12,6 +12,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import operation
 from eddyfall.core.scene.drawables import final_mesh
 from eddyfall.core.scene.model import Mesh, Primitive
+from eddyfall.core.uv.atlas import new_atlas
 from eddyfall.core.uv.lightmaps import lightmap_uv_set, mesh_resolution
 
 
@@ -50,23 +51,23 @@ def _texture_sets(build: Build, part: Primitive) -> set[int]:
 
 def repack_mesh(mesh: Mesh, resolution: int, gutter_texels: int) -> Mesh:
     """The mesh with a fresh TEXCOORD_1 in 0..1 shared by all its parts; vertices split where charts part."""
-    atlas = xatlas.Atlas()
-    for part in mesh.primitives:
-        atlas.add_mesh(part.positions, part.indices.astype(np.uint32), part.attributes["NORMAL"])
-    pack = xatlas.PackOptions()
-    pack.padding = int(gutter_texels)
-    pack.bilinear = True
-    pack.resolution = int(resolution)
-    atlas.generate(xatlas.ChartOptions(), pack)
-    # Charts that do not fit one page spill onto more: lay the pages side by side in a square and shrink them into the tile.
-    side = max(1, int(np.ceil(np.sqrt(atlas.atlas_count))))
-    square = np.array([atlas.width, atlas.height]) / max(atlas.width, atlas.height)
-    parts = []
-    for i, part in enumerate(mesh.primitives):
-        vertices, indices, uvs = atlas.get_mesh(i)
-        page = np.asarray(atlas.get_mesh_vertex_assignment(i)[0], int)
-        offset = np.stack([page % side, page // side], axis=1)
-        attributes = {name: freeze(array[vertices]) for name, array in part.attributes.items() if name != "TEXCOORD_1"}
-        attributes["TEXCOORD_1"] = freeze(((uvs * square + offset) / side).astype(np.float32))
-        parts.append(Primitive(attributes, freeze(indices.astype(np.int32)), part.material, part.source_index))
+    with new_atlas() as atlas:
+        for part in mesh.primitives:
+            atlas.add_mesh(part.positions, part.indices.astype(np.uint32), part.attributes["NORMAL"])
+        pack = xatlas.PackOptions()
+        pack.padding = int(gutter_texels)
+        pack.bilinear = True
+        pack.resolution = int(resolution)
+        atlas.generate(xatlas.ChartOptions(), pack)
+        # Charts that do not fit one page spill onto more: lay the pages side by side in a square and shrink them into the tile.
+        side = max(1, int(np.ceil(np.sqrt(atlas.atlas_count))))
+        square = np.array([atlas.width, atlas.height]) / max(atlas.width, atlas.height)
+        parts = []
+        for i, part in enumerate(mesh.primitives):
+            vertices, indices, uvs = atlas.get_mesh(i)
+            page = np.asarray(atlas.get_mesh_vertex_assignment(i)[0], int)
+            offset = np.stack([page % side, page // side], axis=1)
+            attributes = {name: freeze(array[vertices]) for name, array in part.attributes.items() if name != "TEXCOORD_1"}
+            attributes["TEXCOORD_1"] = freeze(((uvs * square + offset) / side).astype(np.float32))
+            parts.append(Primitive(attributes, freeze(indices.astype(np.int32)), part.material, part.source_index))
     return Mesh(mesh.name, tuple(parts))

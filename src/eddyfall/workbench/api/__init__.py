@@ -8,7 +8,7 @@ from ninja.errors import ValidationError
 
 from eddyfall.core.errors import EddyfallError
 from eddyfall.workbench.api import bench, builds, cases, ledger, lightmaps, people, sweeps, work
-from eddyfall.workbench.errors import Refused
+from eddyfall.workbench.errors import Dropped, Refused
 
 api = NinjaAPI(title="Eddyfall", version="1", urls_namespace="api", docs_url=None)
 for room in (people, builds, sweeps, cases, bench, lightmaps, ledger, work):
@@ -17,7 +17,16 @@ for room in (people, builds, sweeps, cases, bench, lightmaps, ledger, work):
 
 @api.exception_handler(Refused)
 def refused(request: HttpRequest, error: Refused) -> HttpResponse:
-    return api.create_response(request, {"detail": error.detail, **error.more}, status=error.status)
+    answer = api.create_response(request, {"detail": error.detail, **error.more}, status=error.status)
+    if error.retry_after_s is not None:
+        answer.headers["Retry-After"] = str(error.retry_after_s)
+    return answer
+
+
+@api.exception_handler(Dropped)
+def dropped(request: HttpRequest, error: Dropped) -> HttpResponse:
+    """Nobody reads this: the client has closed its connection."""
+    return api.create_response(request, {"detail": "the client has gone"}, status=499)
 
 
 @api.exception_handler(EddyfallError)

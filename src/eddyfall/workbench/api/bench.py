@@ -1,26 +1,27 @@
 """Pictures and measurements of the Bench: frames, linear light, core samples, the line-up as it runs."""
 
-import io
 import json
 import time
 from collections.abc import Iterator
 from typing import Any, Literal
 
-import numpy as np
 from django.http import HttpResponse, StreamingHttpResponse
 from ninja import Query, Router, Schema
-from PIL import Image
 from pydantic import Field
 
-from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.errors import EddyfallError
+from eddyfall.core.frame.render import Request
 from eddyfall.core.handover.report import plain
-from eddyfall.core.passes.display import exposure_scale
+from eddyfall.workbench.api.asking import ask, ask_along
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.cases import CASE
 from eddyfall.workbench.api.routes import route
+from eddyfall.workbench.api.schemas import MAX_NAME
 from eddyfall.workbench.api.views import case_out
-from eddyfall.workbench.drawing import STUDIO
-from eddyfall.workbench.services import builds, cases
+from eddyfall.workbench.errors import Dropped, Refused
+from eddyfall.workbench.services import builds, cases, pictures
+from eddyfall.workbench.services.projects import note
+from eddyfall.workbench.studio.desk import Ref
 
 router = Router(tags=["bench"])
 
@@ -32,29 +33,24 @@ class Shot(Schema):
     width: int = Field(960, ge=16, le=1920)
     height: int = Field(540, ge=16, le=1080)
     form: Literal["png", "linear"] = "png"
-    target: str | None = Field(None, max_length=200)
+    target: str | None = Field(None, max_length=MAX_NAME)
     client: str = Field("", max_length=60)
     turn: int = Field(0, ge=0, le=10**12)
 
 
-def answer(build: Any, viewpoint: str, shot: Shot) -> HttpResponse:
-    """One frame of a core build."""
-    request = Request(viewpoint, (shot.width, shot.height), None, shot.target)
-
-    def draw(renderer: Renderer) -> tuple[bytes, str]:
-        frame = renderer.frame(build, request, "display")
-        if shot.form == "linear":
-            exposure = frame.stage.resolved.exposure
-            scale[0] = float(exposure_scale(exposure.mode, exposure.ev100))
-            return np.ascontiguousarray(frame.linear, "<f4").tobytes(), "application/octet-stream"
-        stream = io.BytesIO()
-        Image.fromarray(frame.display).save(stream, "PNG", compress_level=1)
-        return stream.getvalue(), "image/png"
-
-    scale, start = [1.0], time.perf_counter()
-    data, kind = STUDIO.draw(draw, shot.client, shot.turn)
+def answer(request: Any, build: Ref, key: str, viewpoint: str, shot: Shot) -> HttpResponse:
+    """One frame of a build. key: what the build shows; a frame that was drawn before is at hand."""
+    start = time.perf_counter()
+    key = f"{key} {viewpoint!r} {shot.width}x{shot.height} {shot.form} {shot.target!r}"
+    at_hand = pictures.AT_HAND.get(key)
+    if at_hand is None:
+        what = Request(viewpoint, (shot.width, shot.height), None, shot.target)
+        at_hand = ask(request, "draw", pictures.frame, build, what, shot.form, client=shot.client, number=shot.turn)
+        pictures.AT_HAND.put(key, at_hand)
+    data, scale = at_hand
+    kind = "application/octet-stream" if shot.form == "linear" else "image/png"
     took = f"{time.perf_counter() - start:.3f}"
-    return HttpResponse(data, content_type=kind, headers={"X-Exposure-Scale": f"{scale[0]:.9g}", "X-Frame-Seconds": took})
+    return HttpResponse(data, content_type=kind, headers={"X-Exposure-Scale": f"{scale:.9g}", "X-Frame-Seconds": took})
 
 
 @route(router, "GET", BUILD + "/frames/{viewpoint}", "viewer")
@@ -62,35 +58,49 @@ def frame(
     request: Any, project_id: int, number: int, viewpoint: str, shot: Query[Shot], state: Literal["built", "head"] = "head"
 ) -> Any:
     build = builds.build_of(request.project, number)
-    return answer(builds.open_core(build) if state == "built" else builds.head(build), viewpoint, shot)
+    if state == "built":
+        return answer(request, builds.Built(build.pk), str(build.pk), viewpoint, shot)
+    return answer(request, builds.Head(build.pk), pictures.ledger_key(build), viewpoint, shot)
 
 
 @route(router, "GET", CASE + "/frames/{what}", "viewer")
 def case_frame(request: Any, project_id: int, number: int, case_number: int, what: str, shot: Query[Shot]) -> Any:
     case = cases.case_of(builds.build_of(request.project, number), case_number)
     shot.target = case.target
-    return answer(cases.shown(case, what), case.viewpoint, shot)
+    return answer(request, cases.Shown(case.pk, what), pictures.case_key(case, what), case.viewpoint, shot)
 
 
 @route(router, "GET", BUILD + "/core-sample/{viewpoint}", "viewer", response=dict[str, Any])
 def core_sample(request: Any, project_id: int, number: int, viewpoint: str, x: int, y: int, target: str | None = None) -> Any:
-    return cases.drill(builds.head(builds.build_of(request.project, number)), viewpoint, x, y, target)
+    build = builds.Head(builds.build_of(request.project, number).pk)
+    return ask(request, "draw", cases.drill, build, viewpoint, x, y, target)
 
 
 @route(router, "GET", CASE + "/core-sample/{what}", "viewer", response=dict[str, Any])
 def case_core_sample(request: Any, project_id: int, number: int, case_number: int, what: str, x: int, y: int) -> Any:
     case = cases.case_of(builds.build_of(request.project, number), case_number)
-    return cases.drill(cases.shown(case, what), case.viewpoint, x, y, case.target)
+    return ask(request, "draw", cases.drill, cases.Shown(case.pk, what), case.viewpoint, x, y, case.target)
 
 
 @route(router, "POST", CASE + "/line-up", "artist")
 def line_up(request: Any, project_id: int, number: int, case_number: int, try_all: bool = False) -> Any:
     """One JSON document a line, as they come: {"trial"}, {"progress", "what"}, and last {"done": case} or {"error"}."""
     case = cases.case_of(builds.build_of(request.project, number), case_number)
-    answers = cases.run_lineup(case, try_all, case_out)
+    if case.spot is None:
+        raise Refused(422, "drag a spot first")
+    note(request.project, request.user, "line-up run", f"case {case.number} of build {number}")
+
+    def documents() -> Iterator[dict[str, Any]]:
+        try:
+            for kind, value in ask_along(request, "draw", cases.run_lineup, case.pk, try_all):
+                yield value if kind == "told" else {"done": case_out(case)}
+        except (Refused, EddyfallError) as error:
+            yield {"error": str(error)}
+        except Dropped:
+            return
 
     def lines() -> Iterator[bytes]:
-        for document in answers:
+        for document in documents():
             yield json.dumps(plain(document), default=str).encode() + b"\n"
 
     return StreamingHttpResponse(lines(), content_type="application/x-ndjson", headers={"X-Accel-Buffering": "no"})

@@ -7,6 +7,7 @@ from ninja import File, Query, Router, Status
 from ninja.files import UploadedFile
 
 from eddyfall.workbench import files
+from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
 from eddyfall.workbench.api.schemas import BuildLine, BuildOut, Problem, SetupEffect, SetupOut, SetupTrial
@@ -44,7 +45,7 @@ def download(request: Any, project_id: int, number: int, kind: str) -> Any:
     row = builds.file_of(builds.build_of(request.project, number), kind) if kind in ("scene", "setup") else None
     if row is None:
         raise NotThere(f"file {kind!r}")
-    return FileResponse(files.path_of(row.sha256).open("rb"), as_attachment=True, filename=row.name)
+    return FileResponse(files.open_file(row.sha256, f"file {kind!r}"), as_attachment=True, filename=row.name)
 
 
 @route(router, "POST", BUILD + "/captures/{viewpoint}", "artist", response={204: None, 404: Problem, 422: Problem})
@@ -58,15 +59,16 @@ def get_capture(request: Any, project_id: int, number: int, viewpoint: str) -> A
     capture = builds.build_of(request.project, number).captures.filter(viewpoint=viewpoint).select_related("file").first()
     if capture is None:
         raise NotThere(f"capture of {viewpoint!r}")
-    return FileResponse(files.path_of(capture.file.sha256).open("rb"), content_type="image/png")
+    return FileResponse(files.open_file(capture.file.sha256, f"capture of {viewpoint!r}"), content_type="image/png")
 
 
 @route(router, "GET", BUILD + "/setup", "viewer", response=SetupOut)
 def get_setup(request: Any, project_id: int, number: int, viewpoint: str | None = None, target: str | None = None) -> Any:
-    return settings_sheet.sheet(builds.head(builds.build_of(request.project, number)), viewpoint, target)
+    return ask(request, "open", settings_sheet.sheet, builds.Head(builds.build_of(request.project, number).pk), viewpoint, target)
 
 
 @route(router, "POST", BUILD + "/setup/trial", "viewer", response={200: SetupEffect, 422: Problem})
 def try_setting(request: HttpRequest, project_id: int, number: int, payload: SetupTrial) -> Any:
     build = builds.build_of(request.project, number)  # type: ignore[attr-defined]
-    return settings_sheet.measure(builds.head(build), payload.path, payload.value, payload.viewpoint, payload.target)
+    what = (payload.path, payload.value, payload.viewpoint, payload.target)
+    return ask(request, "draw", settings_sheet.measure, builds.Head(build.pk), *what)

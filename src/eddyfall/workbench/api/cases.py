@@ -76,7 +76,7 @@ def edit_case(
     if values.get("spot") is not None:
         values["spot"] = list(values["spot"])
     build = builds.build_of(request.project, number)
-    return case_out(cases.change_case(build, case_number, version_of(if_match), values, case_out))
+    return case_out(cases.change_case(build, case_number, version_of(if_match), values, request.user, case_out))
 
 
 @route(router, "GET", CASE + "/trials/{rank}/picture", "viewer")
@@ -85,7 +85,7 @@ def trial_picture(request: Any, project_id: int, number: int, case_number: int, 
     trial = case.trials.filter(rank=rank).select_related("picture").first()
     if trial is None:
         raise NotThere(f"trial {rank}")
-    return FileResponse(files.path_of(trial.picture.sha256).open("rb"), content_type="image/png")
+    return FileResponse(files.open_file(trial.picture.sha256, f"trial {rank}"), content_type="image/png")
 
 
 @route(router, "POST", CASE + "/keep", "artist", response=WRITES)

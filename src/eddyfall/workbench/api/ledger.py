@@ -1,5 +1,6 @@
-"""Ledger: changes in order, drop, patch preview."""
+"""Ledger: changes in order, drop, another order, patch preview."""
 
+from functools import partial
 from typing import Any
 
 from ninja import Header, Router, Status
@@ -7,7 +8,7 @@ from ninja import Header, Router, Status
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.cases import version_of
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import KeepChange, LedgerOut, Problem
+from eddyfall.workbench.api.schemas import KeepChange, LedgerOrder, LedgerOut, Problem
 from eddyfall.workbench.api.views import ledger_out
 from eddyfall.workbench.services import builds, ledger
 
@@ -16,7 +17,7 @@ router = Router(tags=["ledger"])
 
 @route(router, "GET", BUILD + "/ledger", "viewer", response=LedgerOut)
 def get_ledger(request: Any, project_id: int, number: int) -> Any:
-    return ledger_out(builds.build_of(request.project, number))
+    return ledger_out(builds.build_of(request.project, number), request.user)
 
 
 @route(
@@ -27,8 +28,8 @@ def keep(
 ) -> Any:
     build = builds.build_of(request.project, number)
     ledger.keep_change(build, version_of(if_match), request.user, document=payload.change, evidence=payload.evidence,
-                       reason=payload.reason, current=ledger_out)  # fmt: skip
-    return Status(201, ledger_out(build))
+                       reason=payload.reason, current=partial(ledger_out, user=request.user))  # fmt: skip
+    return Status(201, ledger_out(build, request.user))
 
 
 @route(
@@ -42,5 +43,16 @@ def drop(
     request: Any, project_id: int, number: int, change_id: int, if_match: str | None = Header(None, alias="If-Match")
 ) -> Any:
     build = builds.build_of(request.project, number)
-    ledger.drop(build, change_id, version_of(if_match), request.user, ledger_out)
-    return ledger_out(build)
+    ledger.drop(build, change_id, version_of(if_match), request.user, partial(ledger_out, user=request.user))
+    return ledger_out(build, request.user)
+
+
+@route(
+    router, "POST", BUILD + "/ledger/order", "artist", response={200: LedgerOut, 409: Problem, 422: Problem, 428: Problem}
+)  # fmt: skip
+def reorder(
+    request: Any, project_id: int, number: int, payload: LedgerOrder, if_match: str | None = Header(None, alias="If-Match")
+) -> Any:
+    build = builds.build_of(request.project, number)
+    ledger.reorder(build, payload.order, version_of(if_match), request.user, partial(ledger_out, user=request.user))
+    return ledger_out(build, request.user)

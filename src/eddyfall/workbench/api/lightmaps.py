@@ -6,14 +6,15 @@ from django.http import HttpResponse
 from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
-from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.bake import Encoding
+from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import BakeIn, BakeOut, CopiesOut, KeepChange, LightmapsOut, Problem
+from eddyfall.workbench.api.schemas import MAX_NAME, BakeIn, BakeOut, CopiesOut, KeepChange, LightmapsOut, Problem
 from eddyfall.workbench.api.views import bake_out
 from eddyfall.workbench.services import bakes, builds, lightmaps
+from eddyfall.workbench.studio.desk import Ref
 
 router = Router(tags=["lightmaps"])
 SHEET = BUILD + "/lightmaps"
@@ -23,8 +24,8 @@ ASSET = SHEET + "/{path:asset}"
 class Which(Schema):
     """light_set: default the first that is baked; target: whose rules hold; state: the build as it came in, or with its ledger."""
 
-    light_set: str | None = Field(None, max_length=200)
-    target: str | None = Field(None, max_length=200)
+    light_set: str | None = Field(None, max_length=MAX_NAME)
+    target: str | None = Field(None, max_length=MAX_NAME)
     state: Literal["built", "head"] = "head"
 
 
@@ -38,68 +39,65 @@ class Shown(Which):
     white: float | None = Field(None, gt=0, lt=1e9)
 
 
-def _core(request: Any, number: int, which: Which) -> Build:
+def _of(request: Any, number: int, which: Which) -> Ref:
     build = builds.build_of(request.project, number)
-    return builds.open_core(build) if which.state == "built" else builds.head(build)
+    return builds.Built(build.pk) if which.state == "built" else builds.Head(build.pk)
 
 
 @route(router, "GET", SHEET, "viewer", response=LightmapsOut)
 def get_sheet(request: Any, project_id: int, number: int, which: Query[Which]) -> Any:
-    return lightmaps.sheet(_core(request, number, which), which.target)
+    return ask(request, "measure", lightmaps.sheet, _of(request, number, which), which.target)
 
 
 @route(router, "GET", BUILD + "/worth-baking", "viewer", response=dict[str, Any])
 def worth_baking(request: Any, project_id: int, number: int, which: Query[Which]) -> Any:
-    return lightmaps.worth_baking(_core(request, number, which), which.light_set)
+    return ask(request, "measure", lightmaps.worth_baking, _of(request, number, which), which.light_set)
 
 
 @route(router, "GET", BUILD + "/texels/{viewpoint}", "viewer")
 def texels(
     request: Any, project_id: int, number: int, viewpoint: str, which: Query[Which], width: int = 480, height: int = 270
 ) -> Any:
-    data = lightmaps.texels_of_frame(
-        _core(request, number, which), viewpoint, (min(width, 1920), min(height, 1080)), which.target
-    )
+    size = (min(width, 1920), min(height, 1080))
+    data = ask(request, "draw", lightmaps.texels_of_frame, _of(request, number, which), viewpoint, size, which.target)
     return HttpResponse(data, content_type="application/octet-stream")
 
 
 @route(router, "GET", ASSET + "/page", "viewer", response=dict[str, Any])
 def page(request: Any, project_id: int, number: int, asset: str, which: Query[Which]) -> Any:
-    return lightmaps.page(_core(request, number, which), asset, which.target)
+    return ask(request, "measure", lightmaps.page, _of(request, number, which), asset, which.target)
 
 
 @route(router, "GET", ASSET + "/leaks", "viewer", response=list[dict[str, Any]])
 def leaks(request: Any, project_id: int, number: int, asset: str, which: Query[Which]) -> Any:
-    return lightmaps.leaks(_core(request, number, which), asset, which.light_set, which.target)
+    return ask(request, "measure", lightmaps.leaks, _of(request, number, which), asset, which.light_set, which.target)
 
 
 @route(router, "GET", ASSET + "/why", "viewer", response=dict[str, Any])
 def why(request: Any, project_id: int, number: int, asset: str, x: int, y: int, which: Query[Which]) -> Any:
-    return lightmaps.why(_core(request, number, which), asset, (x, y), which.light_set, which.target)
+    return ask(request, "measure", lightmaps.why, _of(request, number, which), asset, (x, y), which.light_set, which.target)
 
 
 @route(router, "POST", ASSET + "/what-if", "viewer", response={200: dict[str, Any], 404: Problem, 422: Problem})
 def what_if(request: Any, project_id: int, number: int, asset: str, payload: KeepChange, which: Query[Which]) -> Any:
-    return lightmaps.page_if(_core(request, number, which), asset, payload.change, which.target)
+    return ask(request, "measure", lightmaps.page_if, _of(request, number, which), asset, payload.change, which.target)
 
 
 @route(router, "GET", ASSET + "/copies", "viewer", response=CopiesOut)
 def copies(request: Any, project_id: int, number: int, asset: str, which: Query[Which]) -> Any:
-    return lightmaps.copies(_core(request, number, which), asset)
+    return ask(request, "measure", lightmaps.copies, _of(request, number, which), asset)
 
 
 @route(router, "GET", ASSET + "/map.png", "viewer")
 def map_png(request: Any, project_id: int, number: int, asset: str, shown: Query[Shown]) -> Any:
-    data, white = lightmaps.map_picture(
-        _core(request, number, shown), asset, shown.light_set, shown.target, denoise=shown.denoise, encoding=shown.encoding,
-        linear=shown.filter == "linear", magnify=shown.magnify, white=shown.white,
-    )  # fmt: skip
+    how = (shown.light_set, shown.target, shown.denoise, shown.encoding, shown.filter == "linear", shown.magnify, shown.white)
+    data, white = ask(request, "measure", lightmaps.map_picture, _of(request, number, shown), asset, *how)
     return HttpResponse(data, content_type="image/png", headers={"X-White-Lux": f"{white:.9g}"})
 
 
 @route(router, "GET", ASSET + "/map.exr", "viewer")
 def map_exr(request: Any, project_id: int, number: int, asset: str, which: Query[Which]) -> Any:
-    data = lightmaps.map_exr(_core(request, number, which), asset, which.light_set, which.target)
+    data = ask(request, "measure", lightmaps.map_exr, _of(request, number, which), asset, which.light_set, which.target)
     headers = {"Content-Disposition": 'attachment; filename="lightmap.exr"'}
     return HttpResponse(data, content_type="image/x-exr", headers=headers)
 

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from ninja import Schema
 from pydantic import Field, StringConstraints
 
+MAX_NAME = 400  # characters of any name: of viewpoints, targets, drawables
 Line = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 Role = Literal["viewer", "artist", "lead"]
 Px = Annotated[int, Field(ge=0, le=8192)]
@@ -93,7 +94,7 @@ class JobOut(Schema):
 
 
 class SweepIn(Schema):
-    target: str | None = Field(None, max_length=200)
+    target: str | None = Field(None, max_length=MAX_NAME)
 
 
 class SweepLine(Schema):
@@ -125,18 +126,18 @@ class SweepOut(SweepLine):
 class CaseIn(Schema):
     finding: int | None = None
     title: Line | None = None
-    viewpoint: str | None = Field(None, max_length=200)
+    viewpoint: str | None = Field(None, max_length=MAX_NAME)
     symptom: str | None = Field(None, max_length=60)
     spot: tuple[Px, Px, Px, Px] | None = None
-    target: str | None = Field(None, max_length=200)
+    target: str | None = Field(None, max_length=MAX_NAME)
 
 
 class CaseEdit(Schema):
     title: Line | None = None
-    viewpoint: str | None = Field(None, max_length=200)
+    viewpoint: str | None = Field(None, max_length=MAX_NAME)
     symptom: str | None = Field(None, max_length=60)
     spot: tuple[Px, Px, Px, Px] | None = None
-    subject: str | None = Field(None, max_length=300)
+    subject: str | None = Field(None, max_length=MAX_NAME)
 
 
 class TrialOut(Schema):
@@ -195,6 +196,12 @@ class Keep(Schema):
     reason: str = Field("", max_length=1000)
 
 
+class LedgerOrder(Schema):
+    """Ids of all kept changes, in the order they are to apply in."""
+
+    order: list[int] = Field(max_length=10_000)
+
+
 class LedgerOut(Schema):
     version: int
     changes: list[ChangeOut]
@@ -236,10 +243,10 @@ class SetupOut(Schema):
 
 
 class SetupTrial(Schema):
-    path: str = Field(max_length=300)
+    path: str = Field(max_length=MAX_NAME)
     value: Any
-    viewpoint: str = Field(max_length=200)
-    target: str | None = Field(None, max_length=200)
+    viewpoint: str = Field(max_length=MAX_NAME)
+    target: str | None = Field(None, max_length=MAX_NAME)
 
 
 class SetupEffect(Schema):

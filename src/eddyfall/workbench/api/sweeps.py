@@ -40,4 +40,4 @@ def evidence(request: Any, project_id: int, number: int, finding_id: int) -> Any
     finding = Finding.objects.filter(sweep__build=build, pk=finding_id).select_related("picture").first()
     if finding is None or finding.picture is None:
         raise NotThere(f"picture of finding {finding_id}")
-    return FileResponse(files.path_of(finding.picture.sha256).open("rb"), content_type="image/png")
+    return FileResponse(files.open_file(finding.picture.sha256, f"picture of finding {finding_id}"), content_type="image/png")

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from eddyfall.workbench.models import Bake, Build, Case, Change, Finding, Job, Membership, Package, Project, Proof, Sweep
+from eddyfall.workbench.models import Bake, Build, Case, Change, Finding, Intake, Job, Membership, Package, Project, Proof, Sweep
 from eddyfall.workbench.services import builds as build_service
 from eddyfall.workbench.services import sweeps as sweep_service
 
@@ -27,18 +27,18 @@ def build_line(build: Build) -> dict[str, Any]:
 
 
 def build_out(build: Build) -> dict[str, Any]:
-    core = build_service.open_core(build)
+    setup = build_service.setup_of(build)
     captures = set(build.captures.values_list("viewpoint", flat=True))
     views = [
         {"key": key, "role": view.role, "fov_y_deg": view.fov_y_deg, "camera": view.camera, "capture": key in captures}
-        for key, view in core.setup.viewpoints.items()
+        for key, view in setup.viewpoints.items()
     ]
     facts = {k: v for k, v in build.facts.items() if k != "setup"}
     return {**build_line(build), "has_own_setup": build.has_own_setup, "facts": facts, "viewpoints": views,
-            "files": list(build.files.filter(kind__in=("scene", "setup"))), "targets": list(core.setup.targets)}  # fmt: skip
+            "files": list(build.files.filter(kind__in=("scene", "setup"))), "targets": list(setup.targets)}  # fmt: skip
 
 
-ABOUT = {"sweep": "sweep", "proof": "proof", "handover": "package", "bake": "bake"}
+ABOUT = {"sweep": "sweep", "proof": "proof", "handover": "package", "bake": "bake", "intake": "intake"}
 WORDS = {"sweep": "sweep", "handover": "hand over", "bake": "bake"}
 
 
@@ -47,6 +47,8 @@ def about(job: Job) -> str:
     row = getattr(job, ABOUT.get(job.kind, ""), None)
     if row is None:
         return job.kind
+    if isinstance(row, Intake):
+        return f"intake of {row.scene_name}"
     if job.kind == "proof":
         return f"proof of case {row.case.number}"
     return f"{WORDS[job.kind]} of build {row.build.number}"
@@ -126,12 +128,12 @@ def case_out(case: Case) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def ledger_out(build: Build) -> dict[str, Any]:
+def ledger_out(build: Build, user: Any) -> dict[str, Any]:
     from eddyfall.workbench.services.ledger import patch_of
 
     build.refresh_from_db()
     rows = build.changes.select_related("kept_by", "dropped_by", "case")
-    return {"version": build.version, "changes": [change_out(c) for c in rows], "patch": patch_of(build)}
+    return {"version": build.version, "changes": [change_out(c) for c in rows], "patch": patch_of(build, user)}
 
 
 def package_out(package: Package) -> dict[str, Any]:

@@ -10,10 +10,11 @@ from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
 from eddyfall.workbench.api.schemas import JobOut, PackageOut, Problem
-from eddyfall.workbench.api.views import job_out, package_out
+from eddyfall.workbench.api.views import about, job_out, package_out
 from eddyfall.workbench.errors import NotThere
 from eddyfall.workbench.models import Package
 from eddyfall.workbench.services import builds, handover
+from eddyfall.workbench.services.projects import note
 
 router = Router(tags=["work"])
 
@@ -29,6 +30,7 @@ def cancel(request: Any, project_id: int, job_id: int) -> Any:
     if job is None:
         raise NotThere(f"job {job_id}")
     jobs.cancel(job)
+    note(request.project, request.user, "cancelled", about(job))
     job.refresh_from_db()
     return job_out(job)
 
@@ -49,4 +51,4 @@ def download(request: Any, project_id: int, number: int, package_id: int) -> Any
     row = Package.objects.filter(build=builds.build_of(request.project, number), pk=package_id).select_related("file").first()
     if row is None or row.file is None:
         raise NotThere(f"hand over {package_id}")
-    return FileResponse(files.path_of(row.file.sha256).open("rb"), as_attachment=True, filename=row.file.name)
+    return FileResponse(files.open_file(row.file.sha256, f"hand over {package_id}"), as_attachment=True, filename=row.file.name)

@@ -16,9 +16,10 @@ from eddyfall.core.scene.drawables import pack
 from eddyfall.workbench import jobs
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Bake, Build, Job
-from eddyfall.workbench.services.builds import head
+from eddyfall.workbench.services.builds import Head, head
 from eddyfall.workbench.services.ledger import append
 from eddyfall.workbench.services.projects import note
+from eddyfall.workbench.studio import desk
 
 
 def wanted(core: CoreBuild, receivers: list[str] | None, sets: list[str | None] | None) -> list[list[str | None]]:
@@ -44,7 +45,7 @@ def wanted(core: CoreBuild, receivers: list[str] | None, sets: list[str | None] 
 
 def ask(build: Build, user: Any, receivers: list[str] | None, sets: list[str | None] | None) -> Bake:
     """Ask for a bake of what is missing or stale; one at a time for each build."""
-    maps = wanted(head(build), receivers, sets)
+    maps = desk.ask(desk.Question("measure", str(user.pk), wanted, (Head(build.pk), receivers, sets)))
     if not maps:
         raise Refused(409, "every lightmap asked for is fresh: there is nothing to bake")
     with transaction.atomic():

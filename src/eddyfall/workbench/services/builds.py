@@ -2,6 +2,7 @@
 
 import io
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -17,13 +18,14 @@ from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.changes import apply_changes
 from eddyfall.core.scene.gltf_read import read_scene
-from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.scene.setup import Setup, parse_setup
 from eddyfall.workbench import files
-from eddyfall.workbench.drawing import STUDIO
 from eddyfall.workbench.errors import NotThere, Refused
-from eddyfall.workbench.models import Build, Capture, Case, Change, File, Project
+from eddyfall.workbench.models import Build, Capture, Change, File, Project
 from eddyfall.workbench.reading import read_upload
 from eddyfall.workbench.services.projects import note
+from eddyfall.workbench.studio.desk import Ref
+from eddyfall.workbench.studio.room import STUDIO
 
 SCENE_ENDINGS = (".glb", ".gltf", ".zip")
 CAPTURE_EDGE = 4096
@@ -81,21 +83,57 @@ def build_of(project: Project, number: int) -> Build:
     return build
 
 
+@dataclass(frozen=True)
+class Built(Ref):
+    """A build as it came in, by row."""
+
+    build_id: int
+
+    def open(self) -> CoreBuild:
+        return open_core(_row(self.build_id))
+
+
+@dataclass(frozen=True)
+class Head(Ref):
+    """A build with its ledger, by row; what one case has kept left out."""
+
+    build_id: int
+    without_case: int | None = None
+
+    def open(self) -> CoreBuild:
+        return head(_row(self.build_id), self.without_case)
+
+
+def _row(build_id: int) -> Build:
+    build = Build.objects.filter(pk=build_id).first()
+    if build is None:
+        raise NotThere("this build")
+    return build
+
+
+def setup_of(build: Build) -> Setup:
+    """The settings a build came in with, without opening its scene."""
+    return parse_setup(build.setup)
+
+
 def open_core(build: Build) -> CoreBuild:
     """The core's build as it was uploaded (kept open between requests)."""
 
     def read() -> CoreBuild:
-        scene = build.files.get(kind="scene")
-        core_scene = read_scene(files.path_of(scene.sha256), beside_it=False)
+        scene = build.files.filter(kind="scene").first()
+        path = files.path_of(scene.sha256) if scene else None
+        if path is None or not path.exists():
+            raise NotThere(f"build {build.number}")
+        core_scene = read_scene(path, beside_it=False)
         return finish_build(core_scene, parse_setup(build.setup), build.setup, list(core_scene.notes))
 
     return STUDIO.build(f"{build.pk}", read)
 
 
-def kept(build: Build, without: Case | None = None) -> list[Change]:
+def kept(build: Build, without_case: int | None = None) -> list[Change]:
     """Kept changes of a build in order, those of one case left out."""
     rows = build.changes.filter(dropped=None)
-    return list(rows.exclude(case=without) if without is not None else rows)
+    return list(rows.exclude(case_id=without_case) if without_case is not None else rows)
 
 
 def core_changes(rows: list[Change]) -> list[CoreChange]:
@@ -103,9 +141,9 @@ def core_changes(rows: list[Change]) -> list[CoreChange]:
     return [CoreChange.model_validate(row.document) for row in rows]
 
 
-def head(build: Build, without: Case | None = None) -> CoreBuild:
+def head(build: Build, without_case: int | None = None) -> CoreBuild:
     """The core's build with its kept changes (those of one case left out)."""
-    rows = kept(build, without)
+    rows = kept(build, without_case)
     if not rows:
         return open_core(build)
     key = f"{build.pk}+" + ",".join(str(row.pk) for row in rows)
@@ -128,7 +166,7 @@ def delete(build: Build, user: Any) -> None:
 
 def set_capture(build: Build, user: Any, viewpoint: str, upload_: UploadedFile) -> Capture:
     """Store the user's own frame of a viewpoint (PNG or JPEG), as PNG."""
-    if viewpoint not in open_core(build).setup.viewpoints:
+    if viewpoint not in setup_of(build).viewpoints:
         raise NotThere(f"viewpoint {viewpoint!r}")
     if (upload_.size or 0) > 64 * 1024**2:
         raise Refused(422, f"{upload_.name}: a capture may have 64 MiB")

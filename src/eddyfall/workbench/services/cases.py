@@ -1,12 +1,11 @@
 """Cases: opened from a finding or from a spot, worked by trials, kept, dropped. Every write needs the version it was made on."""
 
 import io
-import queue
-import threading
-from collections.abc import Iterator
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
-from django.db import close_old_connections, transaction
+from django.db import transaction
 from django.db.models import Max
 from PIL import Image
 
@@ -23,11 +22,12 @@ from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.sweep.run import TRIAL_SAMPLES
 from eddyfall.workbench import files
-from eddyfall.workbench.drawing import STUDIO
 from eddyfall.workbench.errors import Conflict, NotThere, Refused
 from eddyfall.workbench.models import Build, Case, Finding, Trial
-from eddyfall.workbench.services.builds import applied, head
+from eddyfall.workbench.services.builds import Head, applied, head
 from eddyfall.workbench.services.projects import note
+from eddyfall.workbench.studio import desk
+from eddyfall.workbench.studio.room import STILL_WANTED, STUDIO
 
 SYMPTOM_OF = {"depth.missing-prepass": "see-through", "shadow.out-of-reach": "missing shadow"}
 SPOT_PX = 110
@@ -44,7 +44,21 @@ def case_of(build: Build, number: int, lock: bool = False) -> Case:
 
 def base_of(case: Case) -> CoreBuild:
     """The build a case's trials start from: the head without the case's own changes."""
-    return head(case.build, without=case)
+    return head(case.build, without_case=case.pk)
+
+
+@dataclass(frozen=True)
+class Shown(desk.Ref):
+    """The build behind a picture of a case, by row."""
+
+    case_id: int
+    what: str
+
+    def open(self) -> CoreBuild:
+        case = Case.objects.select_related("build", "finding").filter(pk=self.case_id).first()
+        if case is None:
+            raise NotThere("this case")
+        return shown(case, self.what)
 
 
 @transaction.atomic
@@ -55,24 +69,24 @@ def open_case(build: Build, user: Any, *, finding: Finding | None, values: dict[
         known = build.cases.filter(finding__fingerprint=finding.fingerprint).first()
         if known is not None:
             return known
-        values = {**from_finding(finding, head(build)), **{k: v for k, v in values.items() if v is not None}}
+        values = {**from_finding(finding), **{k: v for k, v in values.items() if v is not None}}
     case = Case(
         build=build, number=(build.cases.aggregate(Max("number"))["number__max"] or 0) + 1, finding=finding, created_by=user,
         title=values.get("title") or f"{values.get('symptom')} at {values.get('viewpoint')}", viewpoint=values["viewpoint"] or "",
         target=values.get("target"), symptom=values.get("symptom") or "see-through", spot=values.get("spot"),
         subject=values.get("subject"),
     )  # fmt: skip
-    _check(case, head(build))
+    _check(case, Head(build.pk), user)
     case.save()
     note(build.project, user, "case opened", f"case {case.number}: {case.title}")
     return case
 
 
-def from_finding(finding: Finding, build: CoreBuild) -> dict[str, Any]:
+def from_finding(finding: Finding) -> dict[str, Any]:
     """Where to look first: the viewpoint with most spoilt pixels, and a spot within its region there."""
     document = finding.document
     pixels: dict[str, int] = document["pixels"]
-    view = max(pixels, key=lambda v: pixels[v]) if pixels else next(iter(build.setup.viewpoints))
+    view = max(pixels, key=lambda v: pixels[v]) if pixels else finding.sweep.result["viewpoints"][0]
     spot = None
     if view in document["regions"]:
         x, y, w, h = document["regions"][view]
@@ -84,23 +98,29 @@ def from_finding(finding: Finding, build: CoreBuild) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _check(case: Case, build: CoreBuild) -> None:
+def _check(case: Case, build: desk.Ref, user: Any) -> None:
     """Refused(422) if the case names what does not exist."""
+    if case.symptom not in SYMPTOMS:
+        raise Refused(422, f"symptom {case.symptom!r} does not exist; there are: {', '.join(SYMPTOMS)}")
+    question = (build, case.viewpoint, case.target, case.spot)
+    desk.ask(desk.Question("open", str(user.pk), check_place, question))
+
+
+def check_place(build: CoreBuild, viewpoint: str, target: str | None, spot: list[int] | None) -> None:
+    """Refused(422) if a viewpoint or target does not exist in a build, or the spot does not lie in its frame."""
     try:
-        if case.viewpoint not in build.setup.viewpoints:
-            raise Refused(422, f"viewpoint {case.viewpoint!r} does not exist")
-        if case.symptom not in SYMPTOMS:
-            raise Refused(422, f"symptom {case.symptom!r} does not exist; there are: {', '.join(SYMPTOMS)}")
-        resolve(build.setup, case.target, None, case.viewpoint)
-        if case.spot is not None:
-            x, y, w, h = case.spot
-            check_request(Request(case.viewpoint, DEFAULT_SIZE, (x, y, x + w, y + h)))
+        if viewpoint not in build.setup.viewpoints:
+            raise Refused(422, f"viewpoint {viewpoint!r} does not exist")
+        resolve(build.setup, target, None, viewpoint)
+        if spot is not None:
+            x, y, w, h = spot
+            check_request(Request(viewpoint, DEFAULT_SIZE, (x, y, x + w, y + h)))
     except EddyfallError as error:
         raise Refused(422, str(error)) from None
 
 
 @transaction.atomic
-def change_case(build: Build, number: int, version: int, values: dict[str, Any], current: Any) -> Case:
+def change_case(build: Build, number: int, version: int, values: dict[str, Any], user: Any, current: Any) -> Case:
     """Set symptom, spot, subject, viewpoint or title. A new question takes the old line-up away."""
     case = case_of(build, number, lock=True)
     _same_version(case, version, values, current)
@@ -109,11 +129,13 @@ def change_case(build: Build, number: int, version: int, values: dict[str, Any],
         setattr(case, key, value)
     if "viewpoint" in asked and "spot" not in values:
         case.spot = None
-    _check(case, base_of(case))
+    _check(case, Head(build.pk, case.pk), user)
     if asked:
         _forget_trials(case)
     case.version += 1
     case.save()
+    changed = ", ".join(asked) or "title"
+    note(build.project, user, "case edited", f"case {case.number} of build {build.number}: {changed}")
     return case
 
 
@@ -138,39 +160,26 @@ def drill(build: CoreBuild, viewpoint: str, x: int, y: int, target: str | None) 
     return core_sample_json(sample)
 
 
-def run_lineup(case: Case, try_all: bool, current: Any) -> Iterator[dict[str, Any]]:
-    """Trials as they finish, then {"done": case}. The ranked result is stored whole at the end, if the case is still as it was."""
+def run_lineup(case_id: int, try_all: bool, tell: Callable[[dict[str, Any]], None]) -> int:
+    """Run a case's line-up: {"trial"} and {"progress", "what"} are told as they come. The ranked result is stored whole at the end, if the
+    case is still as it was and somebody still waits; returns the case's number."""
+    case = Case.objects.select_related("build").filter(pk=case_id).first()
+    if case is None:
+        raise NotThere("this case")
     if case.spot is None:
         raise Refused(422, "drag a spot first")
-    base = base_of(case)
-    answers: queue.Queue[dict[str, Any] | None] = queue.Queue()
-    x, y, w, h = case.spot
+    wanted, base, (x, y, w, h) = STILL_WANTED.get(), base_of(case), case.spot
 
-    def work() -> None:
-        try:
+    def run(renderer: Renderer) -> LineUp:
+        return line_up(
+            base, case.viewpoint, (x, y, w, h), case.symptom, target=case.target, subject=case.subject, try_all=try_all,
+            renderer=renderer, on_trial=lambda t: tell({"trial": trial_json(t)}),
+            progress=lambda what, share: tell({"progress": share, "what": what}),
+        )  # fmt: skip
 
-            def run(renderer: Renderer) -> LineUp:
-                return line_up(
-                    base, case.viewpoint, (x, y, w, h), case.symptom, target=case.target, subject=case.subject, try_all=try_all,
-                    renderer=renderer, on_trial=lambda t: answers.put({"trial": trial_json(t)}),
-                    progress=lambda what, share: answers.put({"progress": share, "what": what}),
-                )  # fmt: skip
-
-            result = STUDIO.draw(run)
-            stored = store_lineup(case, result)
-            answers.put({"done": current(stored)})
-        except (EddyfallError, Refused) as error:
-            answers.put({"error": str(error)})
-        except Exception:
-            answers.put({"error": "the line-up failed; the server's log says why"})
-            raise
-        finally:
-            answers.put(None)
-            close_old_connections()
-
-    threading.Thread(target=work, daemon=True, name=f"line-up of case {case.pk}").start()
-    while (answer := answers.get()) is not None:
-        yield answer
+    result = STUDIO.draw(run)
+    wanted()
+    return store_lineup(case, result).number
 
 
 @transaction.atomic

@@ -37,10 +37,10 @@ from eddyfall.core.uv.copy_remedies import copy_remedies
 from eddyfall.core.uv.lightmaps import copy_entry
 from eddyfall.core.uv.page import page_geometry
 from eddyfall.core.uv.report import asset_report, report_json
-from eddyfall.workbench.drawing import STUDIO
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.services.builds import applied
 from eddyfall.workbench.services.ledger import change_of
+from eddyfall.workbench.studio.room import STUDIO
 
 Denoise = Literal["off", "within_charts", "across_gaps"]
 
@@ -159,7 +159,7 @@ def worth_baking(build: Build, light_set: str | None) -> dict[str, Any]:
 
 
 def map_picture(
-    build: Build, asset: str, light_set: str | None, target: str | None, *, denoise: Denoise | None, encoding: Encoding | None,
+    build: Build, asset: str, light_set: str | None, target: str | None, denoise: Denoise | None, encoding: Encoding | None,
     linear: bool, magnify: int, white: float | None,
 ) -> tuple[bytes, float]:  # fmt: skip
     """(PNG of a lightmap, the light it shows as white in lux). white: that light, if another picture has set it."""

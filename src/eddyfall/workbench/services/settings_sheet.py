@@ -11,8 +11,8 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup.document import SECTIONS
-from eddyfall.workbench.drawing import STUDIO
 from eddyfall.workbench.errors import NotThere, Refused
+from eddyfall.workbench.studio.room import STUDIO
 
 EFFECT_SIZE = (480, 270)
 VISIBLE_DIFFERENCE = 2.0

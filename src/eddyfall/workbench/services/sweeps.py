@@ -11,7 +11,7 @@ from eddyfall.core.sweep.findings import SweepResult
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Build, Finding, Job, Sweep
-from eddyfall.workbench.services.builds import open_core
+from eddyfall.workbench.services.builds import setup_of
 from eddyfall.workbench.services.projects import note
 
 
@@ -19,7 +19,7 @@ from eddyfall.workbench.services.projects import note
 def ask(build: Build, user: Any, target: str | None = None) -> Sweep:
     """Ask for a sweep of a build's head; one at a time for each build."""
     build = Build.objects.select_for_update().get(pk=build.pk)
-    if target is not None and target not in open_core(build).setup.targets:
+    if target is not None and target not in setup_of(build).targets:
         raise NotThere(f"target {target!r}")
     if build.sweeps.filter(job__state__in=(Job.WAITING, Job.RUNNING)).exists():
         raise Refused(409, "a sweep of this build is under way")

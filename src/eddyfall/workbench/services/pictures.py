@@ -1,0 +1,55 @@
+"""Frames as files: drawn by the studio, and kept at hand in the web process by what they show."""
+
+import io
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.passes.display import exposure_scale
+from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.workbench.models import Build, Case
+from eddyfall.workbench.studio.room import STUDIO
+
+AT_HAND_BYTES = 192 * 1024**2
+AT_HAND = Memo(
+    AT_HAND_BYTES
+)  # (file, exposure scale) by what is shown: no frame waits for another to be drawn that was drawn before
+
+
+def frame(build: CoreBuild, request: Request, form: str) -> tuple[bytes, float]:
+    """(PNG, or float32 linear rgb with rows from the top; exposure scale of a linear one, else 1) of a frame."""
+
+    def draw(renderer: Renderer) -> Any:
+        return renderer.frame(build, request, "display")
+
+    drawn = STUDIO.draw(draw)
+    if form == "linear":
+        exposure = drawn.stage.resolved.exposure
+        scale = float(exposure_scale(exposure.mode, exposure.ev100))
+        return np.ascontiguousarray(drawn.linear, "<f4").tobytes(), scale
+    stream = io.BytesIO()
+    Image.fromarray(drawn.display).save(stream, "PNG", compress_level=1)
+    return stream.getvalue(), 1.0
+
+
+def ledger_key(build: Build, without_case: int | None = None) -> str:
+    """What a head shows, without opening it: the build and its kept changes in order."""
+    rows = build.changes.filter(dropped=None)
+    if without_case is not None:
+        rows = rows.exclude(case_id=without_case)
+    return f"{build.pk}+" + ",".join(map(str, rows.values_list("pk", flat=True)))
+
+
+def case_key(case: Case, what: str) -> str:
+    """What a picture of a case shows. A trial is known by its row, since a new line-up makes new ones."""
+    kind, _, number = what.partition(":")
+    if kind == "head":
+        return ledger_key(case.build)
+    key = ledger_key(case.build, case.pk)
+    if kind == "trial" and number.isdigit():
+        row = case.trials.filter(rank=int(number)).values_list("pk", flat=True).first()
+        return f"{key}/trial {row}"
+    return key if kind == "before" else f"{key}/{what} of finding {case.finding_id}"
