@@ -33,7 +33,8 @@ def cluster():
 @pytest.fixture(scope="session")
 def django_db_modify_db_settings(cluster):
     url = os.environ.get("DATABASE_URL") or cluster.url
-    entry = {**connections.databases["default"], **database(url), "CONN_MAX_AGE": 0}
+    entry = {**connections.databases["default"], **database(url)}
+    entry["OPTIONS"] = {k: v for k, v in entry["OPTIONS"].items() if k != "pool"}
     connections.databases["default"].update(entry)
     connections["default"].settings_dict.update(entry)
 

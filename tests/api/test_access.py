@@ -10,7 +10,7 @@ from eddyfall.workbench.models import Membership, Project
 PEOPLE = ("anonymous", "stranger", "viewer", "artist", "lead")
 LEAST = {"viewer": ("viewer", "artist", "lead"), "artist": ("artist", "lead"), "lead": ("lead",)}
 VALUES = {"number": 1, "viewpoint": "eye", "case_number": 1, "sweep_id": 1, "finding_id": 1, "rank": 0, "what": "before",
-          "change_id": 1, "asset": "fender_net", "x": 1, "job_id": 1, "package_id": 1, "username": "nobody", "kind": "scene"}  # fmt: skip
+          "change_id": 1, "asset": "fender_net", "x": 1, "job_id": 1, "invitation_id": 1, "package_id": 1, "username": "nobody", "kind": "scene"}  # fmt: skip
 
 
 def routes():
@@ -38,7 +38,7 @@ def test_matrix(method, path, operation, built):
             continue
         status, body = send(built[who], method, url, {} if method != "GET" else None)
         if access == "anyone":
-            assert status < 500
+            assert status < 500 or (url == "/api/health" and status == 503)  # no worker runs here
         elif who == "anonymous":
             assert status == 401, (who, status, body)
         elif access == "user":
@@ -93,7 +93,7 @@ def test_signing_in_and_out(built):
     client = Client()
     assert send(client, "GET", "/api/session")[1]["username"] is None
     assert send(client, "POST", "/api/session", {"username": "lead", "password": "wrong"})[0] == 401
-    assert send(client, "POST", "/api/session", {"username": "le\0ad", "password": "x"})[0] == 401
+    assert send(client, "POST", "/api/session", {"username": "le\0ad", "password": "x"})[0] == 422
     assert send(client, "POST", "/api/session", {"username": "lead", "password": "a-long-password"})[1]["username"] == "lead"
     assert send(client, "GET", "/api/projects")[0] == 200
     send(client, "DELETE", "/api/session")

@@ -15,14 +15,14 @@ pytestmark = pytest.mark.django_db(transaction=True)
 @pytest.fixture
 def asked(built):
     _, body = send(built["artist"], "POST", built["base"] + "/sweeps", {})
-    built["job"] = Job.objects.get()
+    built["job"] = Job.objects.get(kind="sweep")
     built["sweep_id"] = body["id"]
     return built
 
 
 def test_one_sweep_of_a_build_at_a_time(asked):
     assert send(asked["artist"], "POST", asked["base"] + "/sweeps", {})[0] == 409
-    assert Job.objects.count() == 1
+    assert Job.objects.filter(kind="sweep").count() == 1
 
 
 def test_a_waiting_job_is_cancelled_at_once(asked):
@@ -38,29 +38,29 @@ def test_a_running_job_hears_of_its_cancel(asked, monkeypatch):
     first = jobs.Attempt.progress
 
     def told(self, what, share):
-        Job.objects.update(cancel_asked=True)
+        Job.objects.filter(kind="sweep").update(cancel_asked=True)
         first(self, what, share)
 
     monkeypatch.setattr(jobs.Attempt, "progress", told)
     tasks.sweep(job_id=asked["job"].pk)
-    assert Job.objects.get().state == "cancelled" and not Finding.objects.exists()
+    assert Job.objects.get(kind="sweep").state == "cancelled" and not Finding.objects.exists()
 
 
 def test_a_dead_workers_job_is_started_anew_and_fails_after_three(asked):
     for attempt in (1, 2, 3):
         jobs.Attempt(asked["job"].pk)
-        Job.objects.update(heartbeat=timezone.now() - timedelta(seconds=60))
+        Job.objects.filter(kind="sweep").update(heartbeat=timezone.now() - timedelta(seconds=60))
         assert jobs.revive_silent() == 1
-        job = Job.objects.get()
+        job = Job.objects.get(kind="sweep")
         assert job.attempts == attempt
         assert job.state == ("waiting" if attempt < 3 else "failed")
-    assert "died 3 times" in Job.objects.get().message
+    assert "died 3 times" in Job.objects.get(kind="sweep").message
     assert send(asked["artist"], "POST", asked["base"] + "/sweeps", {})[0] == 201, "it can be asked for again"
 
 
 def test_an_attempt_that_was_taken_over_writes_nothing(asked):
     late = jobs.Attempt(asked["job"].pk)
-    Job.objects.update(heartbeat=timezone.now() - timedelta(seconds=60))
+    Job.objects.filter(kind="sweep").update(heartbeat=timezone.now() - timedelta(seconds=60))
     jobs.revive_silent()
     tasks.sweep(job_id=asked["job"].pk)
     findings = Finding.objects.count()
@@ -69,7 +69,7 @@ def test_an_attempt_that_was_taken_over_writes_nothing(asked):
     with pytest.raises(jobs.Superseded):
         late.told = 0
         late.progress("late", 0.5)
-    assert Finding.objects.count() == findings == 1 and Job.objects.get().state == "done"
+    assert Finding.objects.count() == findings == 1 and Job.objects.get(kind="sweep").state == "done"
 
 
 def test_a_result_that_cannot_be_written_leaves_no_half(asked, monkeypatch):
@@ -83,7 +83,7 @@ def test_a_result_that_cannot_be_written_leaves_no_half(asked, monkeypatch):
 
     monkeypatch.setattr(sweeps, "store", breaks)
     tasks.sweep(job_id=asked["job"].pk)
-    job = Job.objects.get()
+    job = Job.objects.get(kind="sweep")
     assert job.state == "failed" and not Finding.objects.exists() and Sweep.objects.get().result is None
 
 
@@ -93,13 +93,13 @@ def test_a_silent_but_living_attempt_keeps_its_job(asked, monkeypatch):
     monkeypatch.setattr(jobs, "BEAT_EVERY_S", 0.05)
 
     def work(attempt):
-        Job.objects.update(heartbeat=timezone.now() - timedelta(seconds=60))
+        Job.objects.filter(kind="sweep").update(heartbeat=timezone.now() - timedelta(seconds=60))
         time.sleep(0.4)
         assert jobs.revive_silent() == 0
         return "done", None
 
     jobs.run(asked["job"].pk, work)
-    assert Job.objects.get().state == "done"
+    assert Job.objects.get(kind="sweep").state == "done"
 
 
 def test_the_core_refusing_is_told_in_its_words(asked):
@@ -109,4 +109,4 @@ def test_the_core_refusing_is_told_in_its_words(asked):
         raise SceneError("is broken", "mesh 3")
 
     jobs.run(asked["job"].pk, work)
-    assert Job.objects.get().state == "failed" and Job.objects.get().message == "mesh 3: is broken"
+    assert Job.objects.get(kind="sweep").state == "failed" and Job.objects.get(kind="sweep").message == "mesh 3: is broken"

@@ -185,7 +185,7 @@ def test_a_cancelled_bake_keeps_what_it_has_finished(people, tmp_path, monkeypat
         first(self, what, share)
 
     monkeypatch.setattr(jobs.Attempt, "progress", told)
-    tasks.bake(job_id=Job.objects.get().pk)
+    tasks.bake(job_id=Job.objects.get(kind="bake").pk)
     row = Bake.objects.get()
     assert row.job.state == "cancelled" and row.done == [["floor_0", None]] and "1 of 3" in row.job.message
     assert [state_of(people, k) for k in range(3)] == ["fresh", "missing", "missing"]

@@ -1,11 +1,14 @@
 """Hostile uploads: one clear message, nothing stored, the server goes on."""
 
 import pytest
+from django.db import transaction
 
 from api_helpers import send, upload
 from eddyfall.workbench.models import Build, File
 from eddyfall.workbench.services import builds
 from hostile_files import FILES
+
+pytestmark = pytest.mark.django_db(transaction=True)
 
 
 def stored(media):
@@ -65,7 +68,6 @@ def test_a_reader_that_takes_too_much_dies_alone(people, net_files, own_media, m
     assert upload(people["artist"], people["project"], *net_files).status_code == 201
 
 
-@pytest.mark.django_db(transaction=True)
 def test_deleting_a_build_takes_its_files_and_leaves_shared_ones(people, net_files, own_media):
     for _ in range(2):
         assert upload(people["artist"], people["project"], *net_files).status_code == 201
@@ -83,7 +85,8 @@ def test_leftovers_of_a_day_are_removed(built, own_media):
 
     from eddyfall.workbench import files
 
-    sha, _ = files.put(b"named by nothing")
+    with transaction.atomic():
+        sha, _ = files.put(b"named by nothing")
     half = files.temporary()
     assert files.remove_leftovers() == 0
     assert files.remove_leftovers(now=time.time() + 25 * 3600) == 2

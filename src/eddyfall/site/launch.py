@@ -1,4 +1,5 @@
-"""Starts everything on one machine: database, migrations, demo data, web and worker; restarts what dies; stops all of it on Ctrl-C.
+"""Starts everything on one machine: database, migrations, demo data, and the processes of the site; restarts what dies; stops all of it on
+Ctrl-C.
 
 python -m eddyfall.site.launch demo | serve [--state DIR] [--port N] [--bind ADDRESS]
 python -m eddyfall.site.launch first-user NAME   (asks for a password, or takes EDDYFALL_PASSWORD)
@@ -6,12 +7,16 @@ python -m eddyfall.site.launch first-user NAME   (asks for a password, or takes 
 
 import argparse
 import fcntl
+import hashlib
 import ipaddress
 import os
 import secrets
 import signal
+import ssl
+import stat
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 import urllib.error
@@ -19,8 +24,13 @@ import urllib.request
 from pathlib import Path
 from types import FrameType
 
+from eddyfall.site.children import GRACE_S, Child, end_left_behind, leave
 from eddyfall.site.cluster import Cluster, ClusterError, free_port
+from eddyfall.site.front import Front
 
+NAMES = ("studio", "web", "front", "worker", "keeper")
+WEB_THREADS = 80  # most of them wait: for the studio, or for the database
+LONGEST_FOLDER = 80  # characters of the folder of a socket, whose path may have 107
 ROOT = Path(__file__).resolve().parents[3]
 DEMO_USER, DEMO_PASSWORD = "demo", "weirgate"
 LOAD_DEMO = """
@@ -66,7 +76,7 @@ def main() -> int:
             os.environ["DATABASE_URL"] = cluster.start()
         _environment(args)
         _prepare(args.mode)
-        return _first_user(args.name) if args.mode == "first-user" else _serve(args)
+        return _first_user(args.name) if args.mode == "first-user" else _serve(args, cluster)
     except ClusterError as error:
         print(error, file=sys.stderr)
         return 1
@@ -141,81 +151,95 @@ def _shut_out_demo_user() -> None:
 def _first_user(name: str) -> int:
     import getpass
 
-    from django.contrib.auth import get_user_model
-    from django.contrib.auth.password_validation import validate_password
-    from django.core.exceptions import ValidationError
+    from eddyfall.workbench.errors import Refused
+    from eddyfall.workbench.services.accounts import make_user
 
     password = os.environ.get("EDDYFALL_PASSWORD") or getpass.getpass(f"Password for {name}: ")
-    users = get_user_model().objects
-    if users.filter(username=name).exists():
-        print(f"user {name!r} is there already", file=sys.stderr)
-        return 1
     try:
-        validate_password(password)
-    except ValidationError as error:
-        print(" ".join(error.messages), file=sys.stderr)
+        user = make_user(name, password)
+    except Refused as error:
+        print(error, file=sys.stderr)
         return 1
-    users.create_user(name, password=password)
-    say(f"{name} can sign in now")
+    say(f"{user.get_username()} can sign in now")
     return 0
 
 
-def _serve(args: argparse.Namespace) -> int:
+def _serve(args: argparse.Namespace, cluster: Cluster | None) -> int:
+    from django.conf import settings
+
+    end_left_behind(args.state, NAMES, say)
     port = free_port(args.port, args.bind)
     if port != args.port:
         say(f"Port {args.port} is taken; {port} is used instead")
-    python = [sys.executable, "-m"]
-    commands = {
-        "web": [*python, "gunicorn", "eddyfall.site.wsgi", "--bind", f"{args.bind}:{port}", "--workers", "1", "--threads", "12",
-                "--worker-class", "gthread", "--timeout", "120", "--graceful-timeout", "5", "--log-level", "warning"],
-        "worker": [*python, "django", "procrastinate", "worker", "--concurrency", "1"],
-    }  # fmt: skip
-    running: dict[str, subprocess.Popen[bytes]] = {}
-    started: dict[str, float] = {}
+    front = Front(
+        args.bind, port, run_folder(args.state), settings.UPLOAD_MAX_BYTES, tuple(settings.PROXIES), settings.HTTPS,
+        settings.TLS_CERTIFICATE, settings.TLS_KEY,
+    )  # fmt: skip
+    children = _children(args.state, front)
     (args.state / "address").unlink(missing_ok=True)
     try:
-        for name, command in commands.items():
-            running[name], started[name] = subprocess.Popen(command), time.monotonic()
-            _leave(args.state / f"{name}.pid", str(running[name].pid))
-        threading.Thread(target=_announce, args=(args, port), daemon=True).start()
+        for child in children:
+            child.start()
+        threading.Thread(target=_announce, args=(args, front.address), daemon=True).start()
         while True:
             time.sleep(0.5)
-            for name, process in running.items():
-                if process.poll() is None:
-                    continue
-                say(f"The {name} ended ({process.returncode}); starting it again")
-                time.sleep(max(0.0, 2.0 - (time.monotonic() - started[name])))
-                running[name], started[name] = subprocess.Popen(commands[name]), time.monotonic()
-                _leave(args.state / f"{name}.pid", str(running[name].pid))
+            if cluster:
+                cluster.look(say)
+            for child in children:
+                child.look(say)
     finally:
         (args.state / "address").unlink(missing_ok=True)
-        for process in running.values():
-            process.terminate()
-        for process in running.values():
-            try:
-                process.wait(15)
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
+        for child in children:
+            child.ask_to_end()
+        until = time.monotonic() + GRACE_S
+        for child in children:
+            child.end(until)
         say("Stopped")
 
 
-def _leave(path: Path, text: str) -> None:
-    """Write a note for others, who never see half of it."""
-    half = path.with_suffix(".half")
-    half.write_text(text)
-    half.replace(path)
+def _children(state: Path, front: Front) -> list[Child]:
+    """What runs: the studio that draws, the web process, nginx before it, the worker for long jobs, and the keeper for what is quick."""
+    python, studio = [sys.executable, "-m"], str(front.run / "studio.sock")
+    web = [*python, "gunicorn", "eddyfall.site.wsgi", "--bind", f"unix:{front.web_socket}", "--workers", "1", "--threads", str(WEB_THREADS),
+           "--worker-class", "gthread", "--timeout", "120", "--graceful-timeout", "5", "--log-level", "warning",
+           "--no-control-socket"]  # fmt: skip
+    worker = [*python, "eddyfall.site.worker", "long"]
+    return [
+        Child("studio", state, lambda: [*python, "eddyfall.site.studio", studio]),
+        Child("web", state, lambda: web, {"EDDYFALL_STUDIO": studio}),
+        Child("front", state, front.command),
+        Child("worker", state, lambda: worker),
+        Child("keeper", state, lambda: [*python, "eddyfall.site.worker", "quick"]),
+    ]
 
 
-def _announce(args: argparse.Namespace, port: int) -> None:
-    address = f"http://{args.bind}:{port}/"
+def run_folder(state: Path) -> Path:
+    """Where sockets lie: in the state folder, or, since a socket's path is short, in /tmp where that lies deep. Only its user may enter."""
+    folder = state.resolve() / "run"
+    if len(str(folder)) > LONGEST_FOLDER:
+        name = hashlib.sha256(str(state.resolve()).encode()).hexdigest()[:12]
+        folder = Path(tempfile.gettempdir()) / f"eddyfall-{os.getuid()}-{name}"
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    there = folder.lstat()
+    if not stat.S_ISDIR(there.st_mode) or there.st_uid != os.getuid():
+        raise ClusterError(f"{folder} belongs to someone else")
+    folder.chmod(0o700)
+    return folder
+
+
+def _announce(args: argparse.Namespace, address: str) -> None:
+    unchecked = ssl.create_default_context()
+    unchecked.check_hostname, unchecked.verify_mode = (
+        False,
+        ssl.CERT_NONE,
+    )  # it is ourselves, by address, whose certificate names a host
     while True:
         try:
-            urllib.request.urlopen(address + "api/session", timeout=5).close()
+            urllib.request.urlopen(address + "api/session", timeout=5, context=unchecked).close()
             break
         except (urllib.error.URLError, OSError):
             time.sleep(0.1)
-    _leave(args.state / "address", address)
+    leave(args.state / "address", address)
     say(f"\nEddyfall is at {address}")
     if args.mode == "demo":
         say(f"Sign in as {DEMO_USER} with the password {DEMO_PASSWORD}. Ctrl-C stops everything.")

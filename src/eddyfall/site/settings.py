@@ -27,9 +27,9 @@ def database(url: str) -> dict[str, object]:
         "PASSWORD": unquote(parts.password or ""),
         "HOST": parts.hostname or "",
         "PORT": str(parts.port or 5432),
-        "CONN_MAX_AGE": 60,
+        "CONN_MAX_AGE": 0,  # a connection goes back to the pool with each request
         "CONN_HEALTH_CHECKS": True,
-        "OPTIONS": {"connect_timeout": 5},
+        "OPTIONS": {"connect_timeout": 3, "pool": {"min_size": 1, "max_size": 20, "timeout": 4.0, "max_idle": 120.0}},
     }
 
 
@@ -42,7 +42,7 @@ INSTALLED_APPS = [
     "eddyfall.workbench",
 ]
 MIDDLEWARE = [
-    "eddyfall.site.headers.SecurityHeaders",
+    "eddyfall.site.limits.Limits",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -57,8 +57,17 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 PASSWORD_HASHERS = [os.environ.get("EDDYFALL_PASSWORD_HASHER", "django.contrib.auth.hashers.ScryptPasswordHasher")]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
+# Served over HTTPS, by nginx here (a certificate and its key) or by a proxy before it (EDDYFALL_HTTPS=1, whose X-Forwarded-Proto is then
+# taken; EDDYFALL_PROXIES: addresses of proxies whose X-Forwarded-For is taken).
+TLS_CERTIFICATE, TLS_KEY = os.environ.get("EDDYFALL_TLS_CERTIFICATE", ""), os.environ.get("EDDYFALL_TLS_KEY", "")
+HTTPS = os.environ.get("EDDYFALL_HTTPS") == "1" or bool(TLS_CERTIFICATE)
+PROXIES = [a for a in os.environ.get("EDDYFALL_PROXIES", "").split(",") if a]
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SECURE_HSTS_SECONDS = int(os.environ.get("EDDYFALL_HSTS_SECONDS", str(365 * 24 * 3600))) if HTTPS else 0
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
@@ -82,6 +91,8 @@ JOB_SILENT_S = float(os.environ.get("EDDYFALL_JOB_SILENT_S", "15"))
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "filters": {"calm": {"()": "eddyfall.site.logs.Calm"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["calm"]}},
+    "loggers": {"psycopg.pool": {"level": "ERROR"}, "procrastinate": {"level": "ERROR"}},
     "root": {"handlers": ["console"], "level": os.environ.get("EDDYFALL_LOG", "WARNING")},
 }

@@ -7,6 +7,8 @@ kernels in its own process, to meter its exposure.
 
 import multiprocessing
 import resource
+import time
+from collections.abc import Callable
 from functools import cache
 from multiprocessing.connection import Connection
 from pathlib import Path
@@ -14,6 +16,9 @@ from typing import Any
 
 from eddyfall.workbench.errors import Refused
 
+Progress = Callable[[str, float], None]
+STEPS = {"reading the scene": 0.1, "fitting settings": 0.5, "checking the settings": 0.5, "counting what is in it": 0.8}
+TELL_EVERY_S = 0.5
 MEMORY_BYTES = 6 * 1024**3
 PROCESSOR_S = 300
 WALL_S = 300
@@ -37,26 +42,35 @@ def _nothing() -> None:
     pass
 
 
-def read_upload(scene: Path, scene_name: str, setup: Path | None, setup_name: str) -> dict[str, Any]:
-    """What is in an upload: {"setup", "facts"}. Refused(422) with one line if it breaks a rule or its limits."""
+def read_upload(scene: Path, scene_name: str, setup: Path | None, setup_name: str, progress: Progress) -> dict[str, Any]:
+    """What is in an upload: {"setup", "facts", "open_bytes"}. Refused(422) with one line if it breaks a rule or its limits.
+
+    progress is called every second while it is read; what it raises ends the reading.
+    """
     near, far = _context().Pipe(duplex=False)
     process = _context().Process(target=_child, args=(far, scene, scene_name, setup, setup_name))
     process.start()
     far.close()
+    answer: Any = None
+    end, step = time.monotonic() + WALL_S, "starting"
     try:
-        answer: Any = near.recv() if near.poll(WALL_S) else None
+        while not isinstance(answer, dict) and time.monotonic() < end:
+            if near.poll(TELL_EVERY_S):
+                answer = near.recv()
+                step = answer if isinstance(answer, str) else step
+            progress(f"{scene_name}: {step}", STEPS.get(step, 0.0))
     except EOFError:
         answer = None
     finally:
         near.close()
-        if process.is_alive() and answer is None:
+        if process.is_alive() and not isinstance(answer, dict):
             process.kill()
         process.join()
-    if answer is None:
+    if not isinstance(answer, dict):
         raise Refused(422, f"{scene_name}: reading it took more memory or time than is allowed")
     if "error" in answer:
         raise Refused(422, answer["error"])
-    return dict(answer)
+    return answer
 
 
 def _child(answer: Connection, scene: Path, scene_name: str, setup: Path | None, setup_name: str) -> None:
@@ -65,11 +79,13 @@ def _child(answer: Connection, scene: Path, scene_name: str, setup: Path | None,
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     from eddyfall.core.errors import EddyfallError
     from eddyfall.core.frame.intake import open_build
+    from eddyfall.core.frame.memo import size_of
     from eddyfall.core.scene.facts import facts_of
 
     try:
-        build = open_build(scene, setup, look_beside=False)
-        answer.send({"setup": build.raw_setup, "facts": facts_of(build)})
+        build = open_build(scene, setup, look_beside=False, told=answer.send)
+        answer.send("counting what is in it")
+        answer.send({"setup": build.raw_setup, "facts": facts_of(build), "open_bytes": size_of(build.scene)})
     except EddyfallError as error:
         text = str(error).replace(scene.name, scene_name)
         answer.send({"error": text.replace(setup.name, setup_name) if setup else text})

@@ -1,18 +1,17 @@
-"""What the worker does: sweeps, proofs, hand overs, and looking after what dead workers left."""
+"""What the workers do: sweeps, proofs, bakes, hand overs; and intakes, which are quick and have a worker of their own."""
 
 from typing import Any
 
 from procrastinate.contrib.django import app
 
-from eddyfall.core.bake.store import STORE
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.workbench import files
-from eddyfall.workbench.jobs import Attempt, revive_silent, run
-from eddyfall.workbench.models import Bake, Package, Proof, Sweep
-from eddyfall.workbench.services import bakes, builds, proofs, sweeps
+from eddyfall.workbench.jobs import Attempt, run
+from eddyfall.workbench.models import Bake, Intake, Package, Proof, Sweep
+from eddyfall.workbench.services import bakes, builds, intakes, proofs, sweeps
 from eddyfall.workbench.services import handover as handovers
 
 
@@ -76,16 +75,12 @@ def handover(job_id: int) -> None:
     run(job_id, work)
 
 
-@app.periodic(cron="* * * * * */10", periodic_id="revive")
-@app.task(name="eddyfall.revive", queueing_lock="revive", pass_context=False)
-def revive(timestamp: int) -> None:
-    """Look for jobs whose worker has died."""
-    revive_silent()
+@app.task(name="eddyfall.intake")
+def intake(job_id: int) -> None:
+    """Read an upload and make a build of it."""
 
+    def work(attempt: Attempt) -> tuple[str, Any]:
+        return intakes.run(Intake.objects.select_related("project", "job__created_by").get(job_id=job_id), attempt)
 
-@app.periodic(cron="17 * * * *", periodic_id="leftovers")
-@app.task(name="eddyfall.leftovers", queueing_lock="leftovers", pass_context=False)
-def leftovers(timestamp: int) -> None:
-    """Take away files that nothing has named for a day, and gathered light beyond what is kept."""
-    files.remove_leftovers()
-    STORE.trim()
+    run(job_id, work)
+    intakes.let_go(job_id)

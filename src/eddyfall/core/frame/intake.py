@@ -1,6 +1,7 @@
 """A file and its setup to a build. Where there is no setup, one is fitted to the scene, and every fitted value is said."""
 
 import math
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -25,20 +26,24 @@ if TYPE_CHECKING:
 
 
 def open_build(
-    file: Path | str, setup: Path | str | None = None, renderer: "Renderer | None" = None, look_beside: bool = True
-) -> Build:
+    file: Path | str, setup: Path | str | None = None, renderer: "Renderer | None" = None, look_beside: bool = True,
+    told: Callable[[str], None] = lambda step: None,
+) -> Build:  # fmt: skip
     """Read scene and setup. Without `setup`, FILE.setup.json is taken if it is there, else a setup is fitted.
 
-    look_beside False: no other file of the folder is read, neither a setup nor what a .gltf names.
+    look_beside False: no other file of the folder is read, neither a setup nor what a .gltf names. told: called with each step.
 
     Raises SceneError or SetupError; notes of the build say what was left out, fitted or does not match.
     """
     file = Path(file)
+    told("reading the scene")
     scene = read_scene(file, look_beside)
     path = Path(setup) if setup is not None else default_setup_path(file)
     if setup is not None or (look_beside and path.exists()):
+        told("checking the settings")
         parsed, raw = read_setup(path)
         return finish_build(scene, parsed, raw, list(scene.notes))
+    told("fitting settings")
     return fit_build(scene, renderer)
 
 

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from eddyfall.core.errors import ChangeError, EddyfallError, SetupError
 from eddyfall.core.scene.build import Build, check_keys
 from eddyfall.core.scene.container import parse_json
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import normalised, parse_setup
 from eddyfall.core.scene.setup.document import first_fault
@@ -170,7 +171,7 @@ def set_leaves(
     ops += [Op(op="add", path=entry, value=value) for entry, value in made.items()]
     name = "+".join(".".join(path) for path in values)
     return Change(
-        id=f"{name}={list(values.values())}"[:200], title=title, scope=scope, reason=reason, author=author, patch=tuple(ops)
+        id=short_id(f"{name}={list(values.values())}"), title=title, scope=scope, reason=reason, author=author, patch=tuple(ops)
     )
 
 

@@ -16,6 +16,7 @@ from typing import Any
 from urllib.parse import unquote
 
 from eddyfall.core.errors import SceneError
+from eddyfall.core.scene.names import MAX_NAME, first_bad_text
 
 MAX_BYTES = 2 * 1024**3
 MAX_JSON_BYTES = 64 * 1024**2
@@ -89,6 +90,8 @@ def parse_json(data: bytes, error: type[Exception]) -> dict[str, Any]:
     _check_depth(value, error)
     if not isinstance(value, dict):
         raise error("the JSON must be an object at the top")
+    if error is not SceneError and (bad := first_bad_text(value, MAX_NAME)):  # names of a scene are cleaned where they are read
+        raise error(": ".join(part for part in bad if part))
     return value
 
 

@@ -12,8 +12,10 @@ from eddyfall.core.scene.accessors import AccessorReader, index_into, number, nu
 from eddyfall.core.scene.container import MAX_BYTES, Container, open_container, read_uri
 from eddyfall.core.scene.images import ImageBudget, decode_image
 from eddyfall.core.scene.model import Camera, Image, Light, Material, Mesh, Node, Primitive, Scene, Source, TextureUse, Wrap
+from eddyfall.core.scene.names import clean_name, fault_of
 
 MAX_TRIANGLES = 20_000_000
+MAX_VERTICES = 20_000_000
 MAX_NODES = 200_000
 MAX_NODE_DEPTH = 256
 WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
@@ -57,6 +59,7 @@ class _Reader:
         if not isinstance(asset, dict) or not str(asset.get("version", "")).startswith("2"):
             raise SceneError('asset.version must be "2.0"', "asset")
         self._extensions()
+        self._claims()
         self.buffers = self._buffers()
         self.accessors = AccessorReader(self.doc, self.buffers)
 
@@ -72,6 +75,40 @@ class _Reader:
                 self.notes.append(f"not drawn yet: {key} ({len(self.doc[key])}); the file's rest pose is drawn")
         source = Source(self.doc, tuple(self.buffers), self.container.raw)
         return Scene(meshes, nodes, materials, images, lights, cameras, tuple(self.notes), source)
+
+    def _claims(self) -> None:
+        """Refuse more vertices or drawn triangles than are drawn, from the JSON alone: before a byte of them is unpacked."""
+        accessors, drawn = objects(self.doc, "accessors"), _times_drawn(self.doc)
+        counted: set[int] = set()
+        vertices = triangles = 0
+        for i, mesh in enumerate(objects(self.doc, "meshes")):
+            for part in objects(mesh, "primitives"):
+                names = part.get("attributes")
+                names = names if isinstance(names, dict) else {}
+                points, corners = _count(accessors, names.get("POSITION")), _count(accessors, part.get("indices"))
+                of_mode = {4: 3, 5: 1, 6: 1}.get(part.get("mode", 4), 0)
+                if not of_mode:
+                    continue
+                corners = corners or points
+                triangles += corners // of_mode * drawn.get(i, 0)
+                if "NORMAL" not in names:
+                    vertices += corners * 3 // of_mode  # flat normals part every triangle
+                elif names["POSITION"] not in counted:
+                    counted.add(names["POSITION"])
+                    vertices += points
+        if vertices > MAX_VERTICES:
+            raise SceneError(f"claims {vertices} vertices, more than the {MAX_VERTICES} that are read", "meshes")
+        if triangles > MAX_TRIANGLES:
+            raise SceneError(f"draws {triangles} triangles, more than the {MAX_TRIANGLES} that are drawn", "nodes")
+
+    def _name(self, entry: dict[str, Any], here: str) -> str:
+        """The name of an object, as it can be stored and shown; what was changed is said."""
+        name = text(entry, "name", here)
+        clean = clean_name(name)
+        if clean != name:
+            why = fault_of(name) or f"has {len(name)} characters"
+            self.notes.append(f"{here}: its name {why}; it is called {clean[:60]!r} here")
+        return clean
 
     def _extensions(self) -> None:
         for key in ("extensionsUsed", "extensionsRequired"):
@@ -110,7 +147,7 @@ class _Reader:
         budget, images = ImageBudget(), []
         for i, entry in enumerate(objects(self.doc, "images")):
             here = f"image {i}"
-            name = text(entry, "name", here) or Path(text(entry, "uri", here)[:200]).stem[:80]
+            name = self._name(entry, here) or Path(text(entry, "uri", here)[:200]).stem[:80]
             if name.startswith("data:"):
                 name = ""
             try:
@@ -163,7 +200,7 @@ class _Reader:
         return TextureUse(image, modes[0], modes[1], sampler.get("magFilter") == 9728, uv_set)
 
     def _material(self, i: int, entry: dict[str, Any]) -> Material:
-        name = text(entry, "name", f"material {i}")
+        name = self._name(entry, f"material {i}")
         here = f"material {i} {name!r}"
         pbr = _object(entry, "pbrMetallicRoughness", here)
         extensions = _object(entry, "extensions", here)
@@ -196,7 +233,7 @@ class _Reader:
     def _meshes(self, materials: int) -> tuple[Mesh, ...]:
         meshes, triangles = [], 0
         for i, entry in enumerate(objects(self.doc, "meshes")):
-            name = text(entry, "name", f"mesh {i}")
+            name = self._name(entry, f"mesh {i}")
             parts = []
             for j, part in enumerate(objects(entry, "primitives")):
                 here = f"mesh {i} {name!r} part {j}"
@@ -291,14 +328,14 @@ class _Reader:
             outer = number(spot, "outerConeAngle", math.pi / 4, here, 0.0, math.pi / 2)
             rgb = numbers(entry, "color", 3, (1.0, 1.0, 1.0), here)
             intensity, reach = number(entry, "intensity", 1.0, here, 0.0), number(entry, "range", 0.0, here, 0.0)
-            lights.append(Light(text(entry, "name", here), kind, rgb, intensity, reach, inner, outer))  # type: ignore[arg-type]
+            lights.append(Light(self._name(entry, here), kind, rgb, intensity, reach, inner, outer))  # type: ignore[arg-type]
         return tuple(lights)
 
     def _cameras(self) -> tuple[Camera, ...]:
         cameras = []
         for i, entry in enumerate(objects(self.doc, "cameras")):
             here = f"camera {i}"
-            name = text(entry, "name", here)
+            name = self._name(entry, here)
             if entry.get("type") == "perspective":
                 lens = _object(entry, "perspective", here)
                 far = number(lens, "zfar", 0.0, here, 0.0) or None
@@ -336,7 +373,7 @@ class _Reader:
         shown = self._reachable(entries, parents)
         nodes = []
         for i, entry in enumerate(entries):
-            name = text(entry, "name", f"node {i}")
+            name = self._name(entry, f"node {i}")
             here = f"node {i} {name!r}"
             mesh, camera = entry.get("mesh"), entry.get("camera")
             light = _object(_object(entry, "extensions", here), "KHR_lights_punctual", here).get("light")
@@ -367,6 +404,24 @@ class _Reader:
                 seen.add(i)
                 stack.extend(entries[i].get("children", []))
         return seen
+
+
+def _times_drawn(document: dict[str, Any]) -> dict[int, int]:
+    """How many nodes carry each mesh."""
+    times: dict[int, int] = {}
+    for node in objects(document, "nodes"):
+        mesh = node.get("mesh")
+        if isinstance(mesh, int):
+            times[mesh] = times.get(mesh, 0) + 1
+    return times
+
+
+def _count(accessors: list[dict[str, Any]], index: Any) -> int:
+    """What an accessor says it holds; 0 where that makes no sense, which is told when it is read."""
+    if not isinstance(index, int) or not 0 <= index < len(accessors):
+        return 0
+    count = accessors[index].get("count")
+    return count if isinstance(count, int) and count > 0 else 0
 
 
 def _object(owner: dict[str, Any], key: str, where: str) -> dict[str, Any]:

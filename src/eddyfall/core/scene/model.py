@@ -211,13 +211,17 @@ def vec3(values: Any) -> tuple[float, float, float]:
 def unique_keys(names: Any) -> tuple[str, ...]:
     """Keys for a table: the name if it is the first of its kind, else name#2, name#3 ...; unnamed ones are @index."""
     taken: set[str] = set()
+    last: dict[
+        str, int
+    ] = {}  # by name: the number it was given last, so that a thousand of one name are not counted through each time
     keys = []
     for index, name in enumerate(names):
         key = base = name or f"@{index}"
-        number = 1
+        number = last.get(base, 1)
         while key in taken:
             number += 1
             key = f"{base}#{number}"
+        last[base] = number
         taken.add(key)
         keys.append(key)
     return tuple(keys)

@@ -4,14 +4,27 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
-from ninja.errors import ValidationError
+from ninja.errors import HttpError, ValidationError
+from ninja.parser import Parser
 
 from eddyfall.core.errors import EddyfallError
-from eddyfall.workbench.api import bench, builds, cases, ledger, lightmaps, people, sweeps, work
+from eddyfall.core.scene.names import first_bad_text
+from eddyfall.workbench.api import bench, builds, cases, health, ledger, lightmaps, people, sweeps, work
 from eddyfall.workbench.errors import Dropped, Refused
 
-api = NinjaAPI(title="Eddyfall", version="1", urls_namespace="api", docs_url=None)
-for room in (people, builds, sweeps, cases, bench, lightmaps, ledger, work):
+
+class TextParser(Parser):
+    """JSON bodies, every text in them checked."""
+
+    def parse_body(self, request: HttpRequest) -> Any:
+        body = super().parse_body(request)
+        if bad := first_bad_text(body):
+            raise Refused(422, ": ".join(part for part in bad if part))
+        return body
+
+
+api = NinjaAPI(title="Eddyfall", version="1", urls_namespace="api", docs_url=None, parser=TextParser())
+for room in (people, health, builds, sweeps, cases, bench, lightmaps, ledger, work):
     api.add_router("", room.router)
 
 
@@ -21,6 +34,14 @@ def refused(request: HttpRequest, error: Refused) -> HttpResponse:
     if error.retry_after_s is not None:
         answer.headers["Retry-After"] = str(error.retry_after_s)
     return answer
+
+
+@api.exception_handler(HttpError)
+def unreadable(request: HttpRequest, error: HttpError) -> HttpResponse:
+    """A body that is no JSON, or holds text that nothing can store."""
+    if isinstance(error.__cause__, Refused):
+        return refused(request, error.__cause__)
+    return api.create_response(request, {"detail": str(error)}, status=error.status_code)
 
 
 @api.exception_handler(Dropped)

@@ -10,10 +10,10 @@ from eddyfall.workbench import files
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import BuildLine, BuildOut, Problem, SetupEffect, SetupOut, SetupTrial
-from eddyfall.workbench.api.views import build_line, build_out
+from eddyfall.workbench.api.schemas import BuildLine, BuildOut, JobOut, Problem, SetupEffect, SetupOut, SetupTrial
+from eddyfall.workbench.api.views import build_line, build_out, job_out
 from eddyfall.workbench.errors import NotThere
-from eddyfall.workbench.services import builds, settings_sheet
+from eddyfall.workbench.services import builds, intakes, settings_sheet
 
 router = Router(tags=["builds"])
 BUILD = "/projects/{project_id}/builds/{number}"
@@ -24,9 +24,18 @@ def list_builds(request: Any, project_id: int, page: Query[Page]) -> Any:
     return [build_line(b) for b in page_of(request.project.builds.select_related("created_by"), page)]
 
 
-@route(router, "POST", "/projects/{project_id}/builds", "artist", response={201: BuildOut, 422: Problem})
+@route(router, "POST", "/projects/{project_id}/builds", "artist", response={202: JobOut, 422: Problem, 507: Problem})
 def upload(request: Any, project_id: int, scene: File[UploadedFile], setup: File[UploadedFile] = None) -> Any:
-    return Status(201, build_out(builds.upload(request.project, request.user, scene, setup)))
+    """Answers at once with the job that reads the upload; its `build` is the number of what it became."""
+    return Status(202, job_out(intakes.upload(request.project, request.user, scene, setup).job))
+
+
+@route(router, "GET", "/projects/{project_id}/jobs/{job_id}", "viewer", response=JobOut)
+def get_job(request: Any, project_id: int, job_id: int) -> Any:
+    job = request.project.jobs.filter(pk=job_id).first()
+    if job is None:
+        raise NotThere(f"job {job_id}")
+    return job_out(job)
 
 
 @route(router, "GET", BUILD, "viewer", response=BuildOut)

@@ -3,7 +3,7 @@
 from typing import Any
 
 from django.conf import settings
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Query, Router, Status
@@ -11,13 +11,29 @@ from ninja import Query, Router, Status
 from eddyfall import __version__
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import EventOut, Me, MemberIn, MemberOut, Problem, ProjectIn, ProjectOut, SignIn
-from eddyfall.workbench.api.views import member_out, name_of, project_out
+from eddyfall.workbench.api.schemas import (
+    EventOut,
+    InvitationOut,
+    Me,
+    MemberIn,
+    MemberOut,
+    NewPassword,
+    Problem,
+    ProjectIn,
+    ProjectOut,
+    SignIn,
+)  # fmt: skip
+from eddyfall.workbench.api.views import event_out, invited_out, member_out, name_of, project_out
 from eddyfall.workbench.errors import Refused
-from eddyfall.workbench.models import Membership
-from eddyfall.workbench.services import projects
+from eddyfall.workbench.models import Event, Membership
+from eddyfall.workbench.services import accounts, projects
 
 router = Router(tags=["people"])
+
+
+def address_of(request: HttpRequest) -> str:
+    """The client's address: as nginx says it, which alone reaches the web process's socket; else the connection's."""
+    return str(request.META.get("HTTP_X_REAL_IP") or request.META.get("REMOTE_ADDR") or "")[:64]
 
 
 def _me(user: Any) -> dict[str, Any]:
@@ -31,15 +47,47 @@ def who(request: HttpRequest) -> Any:
     return _me(request.user)
 
 
-@route(router, "POST", "/session", "anyone", response={200: Me, 401: Problem, 403: Problem})
+@route(router, "POST", "/session", "anyone", response={200: Me, 401: Problem, 403: Problem, 429: Problem})
 def sign_in(request: HttpRequest, payload: SignIn) -> Any:
-    if "\0" in payload.username or "\0" in payload.password:
-        raise Refused(401, "this name and password do not fit")
-    user = authenticate(request, username=payload.username, password=payload.password)
-    if user is None:
-        raise Refused(401, "this name and password do not fit")
-    login(request, user)
-    return _me(user)
+    return _me(accounts.sign_in(request, payload.username, payload.password, address_of(request)))
+
+
+@route(router, "POST", "/session/password", "user", response={200: Me, 401: Problem, 422: Problem, 429: Problem})
+def change_password(request: HttpRequest, payload: NewPassword) -> Any:
+    """The user's own; their other sessions end."""
+    if settings.IS_DEMO:
+        raise Refused(422, "the demo's password stays as it is")
+    accounts.change_password(request, payload.old, payload.new, address_of(request))
+    return _me(request.user)
+
+
+@route(router, "GET", "/session/events", "user", response=list[EventOut])
+def own_events(request: HttpRequest, page: Query[Page]) -> Any:
+    """What the user did that belongs to no project: sign-ins, projects deleted."""
+    rows = page_of(Event.objects.filter(user_id=request.user.pk, project=None).select_related("user"), page)
+    return [event_out(e) for e in rows]
+
+
+@route(router, "GET", "/invitations", "user", response=list[InvitationOut])
+def list_invitations(request: HttpRequest) -> Any:
+    return [
+        {"id": i.pk, "project": i.project.name, "role": i.role, "invited_by": name_of(i.invited_by), "created": i.created}
+        for i in projects.invitations_of(request.user)
+    ]
+
+
+@route(router, "POST", "/invitations/{int:invitation_id}", "user", response={200: ProjectOut, 404: Problem})
+def accept_invitation(request: HttpRequest, invitation_id: int) -> Any:
+    project = projects.answer_invitation(request.user, invitation_id, True)
+    assert project is not None
+    role = Membership.objects.get(project=project, user_id=request.user.pk).role
+    return project_out(project, role)
+
+
+@route(router, "DELETE", "/invitations/{int:invitation_id}", "user", response={204: None, 404: Problem})
+def decline_invitation(request: HttpRequest, invitation_id: int) -> Any:
+    projects.answer_invitation(request.user, invitation_id, False)
+    return Status(204, None)
 
 
 @route(router, "DELETE", "/session", "anyone", response={200: Me})
@@ -66,18 +114,21 @@ def get_project(request: Any, project_id: int) -> Any:
 
 @route(router, "DELETE", "/projects/{project_id}", "lead", response={204: None})
 def delete_project(request: Any, project_id: int) -> Any:
-    projects.delete(request.project)
+    projects.delete(request.project, request.user)
     return Status(204, None)
 
 
 @route(router, "GET", "/projects/{project_id}/members", "viewer", response=list[MemberOut])
 def list_members(request: Any, project_id: int, page: Query[Page]) -> Any:
-    return [member_out(m) for m in page_of(request.project.memberships.select_related("user").order_by("id"), page)]
+    members = [member_out(m) for m in page_of(request.project.memberships.select_related("user").order_by("id"), page)]
+    return members + [invited_out(i) for i in request.project.invitations.order_by("id")]
 
 
 @route(router, "POST", "/projects/{project_id}/members", "lead", response={200: MemberOut, 404: Problem, 409: Problem})
 def invite(request: Any, project_id: int, payload: MemberIn) -> Any:
-    return member_out(projects.invite(request.project, request.user, payload.username, payload.role))
+    """A member's role changes at once; others are invited, whether anyone has the name or not, and accept or decline."""
+    row = projects.invite(request.project, request.user, accounts.checked_name(payload.username), payload.role)
+    return member_out(row) if isinstance(row, Membership) else invited_out(row)
 
 
 @route(router, "DELETE", "/projects/{project_id}/members/{username}", "lead", response={204: None, 404: Problem, 409: Problem})
@@ -89,4 +140,4 @@ def remove_member(request: Any, project_id: int, username: str) -> Any:
 @route(router, "GET", "/projects/{project_id}/events", "viewer", response=list[EventOut])
 def events(request: Any, project_id: int, page: Query[Page]) -> Any:
     rows = page_of(request.project.events.select_related("user"), page)
-    return [{"at": e.at, "who": name_of(e.user), "what": e.what, "about": e.about} for e in rows]
+    return [event_out(e) for e in rows]

@@ -6,10 +6,12 @@ Access is 'anyone', 'user' (signed in), or the least role in the project of the 
 from collections.abc import Callable
 from typing import Any
 
-from django.http import HttpRequest
+from django.http import HttpRequest, QueryDict
+from django.utils.datastructures import MultiValueDict
 from ninja import Router
 from ninja.utils import check_csrf
 
+from eddyfall.core.scene.names import first_bad_text
 from eddyfall.workbench.access import project_for
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import ROLES
@@ -22,20 +24,40 @@ class Door:
         self.access = access
 
     def __call__(self, request: HttpRequest) -> bool:
-        if request.method != "GET" and check_csrf(request) is not None:
+        self._may(request)
+        if request.method != "GET" and not _has_token(request):
             raise Refused(403, "the page's token is missing or old: load the page again")
-        if self.access == "anyone":
-            return True
-        if self.access == "user":
-            if not request.user.is_authenticated:
-                raise Refused(401, "sign in first")
-            return True
-        name = str(request.resolver_match.kwargs["project_id"]) if request.resolver_match else ""
-        if request.user.is_authenticated and not (name.isascii() and name.isdigit() and len(name) < 18):
-            raise NotThere("this project")
-        project_id = int(name) if name.isdigit() else 0
-        request.project, request.role = project_for(request.user, project_id, self.access)  # type: ignore[attr-defined]
+        _check_texts(request)
         return True
+
+    def _may(self, request: HttpRequest) -> None:
+        if self.access == "anyone":
+            return
+        if not request.user.is_authenticated:
+            raise Refused(401, "sign in first")
+        if self.access == "user":
+            return
+        name = str(request.resolver_match.kwargs["project_id"]) if request.resolver_match else ""
+        if not (name.isascii() and name.isdigit() and len(name) < 18):
+            raise NotThere("this project")
+        request.project, request.role = project_for(request.user, int(name), self.access)  # type: ignore[attr-defined]
+
+
+def _has_token(request: HttpRequest) -> bool:
+    """Whether the page's token came in the header. Looking for it in a form would read the body of who may not send one."""
+    request._post, request._files = QueryDict(), MultiValueDict()  # type: ignore[attr-defined]
+    try:
+        return check_csrf(request) is None
+    finally:
+        del request._post, request._files  # type: ignore[attr-defined]
+
+
+def _check_texts(request: HttpRequest) -> None:
+    """Refused(422) for text in the address that nothing can store."""
+    kwargs = request.resolver_match.kwargs if request.resolver_match else {}
+    texts = {**{k: str(v) for k, v in kwargs.items()}, **{k: list(v) for k, v in request.GET.lists()}}
+    if bad := first_bad_text(texts):
+        raise Refused(422, ": ".join(part for part in bad if part))
 
 
 def route(

@@ -16,6 +16,13 @@ class Problem(Schema):
     detail: str
 
 
+class HealthOut(Schema):
+    """Parts by name: docs/formats.md."""
+
+    ok: bool
+    parts: dict[str, dict[str, Any]]
+
+
 class SignIn(Schema):
     username: str = Field(max_length=150)
     password: str = Field(max_length=500)
@@ -46,8 +53,24 @@ class MemberIn(Schema):
 
 
 class MemberOut(Schema):
+    """invited: has not accepted yet."""
+
     username: str
     role: Role
+    invited: bool
+
+
+class NewPassword(Schema):
+    old: str = Field(max_length=500)
+    new: str = Field(max_length=500)
+
+
+class InvitationOut(Schema):
+    id: int
+    project: str
+    role: Role
+    invited_by: str | None
+    created: datetime
 
 
 class EventOut(Schema):
@@ -89,6 +112,7 @@ class JobOut(Schema):
     message: str
     attempts: int
     about: str
+    build: int | None
     created: datetime
     ended: datetime | None
 

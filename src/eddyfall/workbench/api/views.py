@@ -2,7 +2,22 @@
 
 from typing import Any
 
-from eddyfall.workbench.models import Bake, Build, Case, Change, Finding, Intake, Job, Membership, Package, Project, Proof, Sweep
+from eddyfall.workbench.models import (
+    Bake,
+    Build,
+    Case,
+    Change,
+    Event,
+    Finding,
+    Intake,
+    Invitation,
+    Job,
+    Membership,
+    Package,
+    Project,
+    Proof,
+    Sweep,
+)
 from eddyfall.workbench.services import builds as build_service
 from eddyfall.workbench.services import sweeps as sweep_service
 
@@ -18,7 +33,15 @@ def project_out(project: Project, role: str) -> dict[str, Any]:
 
 
 def member_out(membership: Membership) -> dict[str, Any]:
-    return {"username": membership.user.get_username(), "role": membership.role}
+    return {"username": membership.user.get_username(), "role": membership.role, "invited": False}
+
+
+def invited_out(invitation: Invitation) -> dict[str, Any]:
+    return {"username": invitation.username, "role": invitation.role, "invited": True}
+
+
+def event_out(event: Event) -> dict[str, Any]:
+    return {"at": event.at, "who": name_of(event.user), "what": event.what, "about": event.about}
 
 
 def build_line(build: Build) -> dict[str, Any]:
@@ -56,7 +79,9 @@ def about(job: Job) -> str:
 
 def job_out(job: Job) -> dict[str, Any]:
     keys = ("kind", "state", "progress", "message", "attempts", "created", "ended")
-    return {"id": job.pk, "about": about(job), **{k: getattr(job, k) for k in keys}}
+    row = getattr(job, "intake", None) if job.kind == "intake" else None
+    build = row.build.number if row is not None and row.build is not None else None
+    return {"id": job.pk, "about": about(job), "build": build, **{k: getattr(job, k) for k in keys}}
 
 
 def sweep_line(sweep: Sweep) -> dict[str, Any]:

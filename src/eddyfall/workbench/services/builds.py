@@ -3,12 +3,10 @@
 import io
 from collections.abc import Sequence
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from django.db.models import Max
 from PIL import Image, UnidentifiedImageError
 
 from eddyfall.core import defects  # noqa: F401  (registers the buffer operations)
@@ -19,60 +17,14 @@ from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.changes import apply_changes
 from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.setup import Setup, parse_setup
-from eddyfall.workbench import files
+from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Build, Capture, Change, File, Project
-from eddyfall.workbench.reading import read_upload
 from eddyfall.workbench.services.projects import note
 from eddyfall.workbench.studio.desk import Ref
 from eddyfall.workbench.studio.room import STUDIO
 
-SCENE_ENDINGS = (".glb", ".gltf", ".zip")
 CAPTURE_EDGE = 4096
-
-
-def upload(project: Project, user: Any, scene: UploadedFile, setup: UploadedFile | None) -> Build:
-    """Read an upload in a process of its own, then store it whole; nothing is stored if it breaks a rule."""
-    name = str(scene.name or "scene")
-    if not name.lower().endswith(SCENE_ENDINGS):
-        raise Refused(422, f"{name}: a scene is a .glb, a .gltf without files beside it, or a .zip")
-    paths: list[Path] = []
-    try:
-        scene_path = _arrive(scene, paths)
-        setup_path = _arrive(setup, paths) if setup else None
-        setup_name = str(setup.name) if setup else ""
-        read = read_upload(scene_path, name, setup_path, setup_name)
-        return _store(project, user, name, scene_path, setup_path, setup_name, read)
-    finally:
-        for path in paths:
-            path.unlink(missing_ok=True)
-
-
-def _arrive(upload_: UploadedFile, paths: list[Path]) -> Path:
-    path = files.temporary()
-    paths.append(path)
-    with path.open("wb") as out:
-        for chunk in upload_.chunks(1024 * 1024):
-            out.write(chunk)
-    return path
-
-
-@transaction.atomic
-def _store(
-    project: Project, user: Any, name: str, scene: Path, setup: Path | None, setup_name: str, read: dict[str, Any]
-) -> Build:
-    Project.objects.select_for_update().get(pk=project.pk)
-    last = project.builds.first()
-    number = (project.builds.aggregate(Max("number"))["number__max"] or 0) + 1
-    build = Build.objects.create(
-        project=project, number=number, name=name[:200], parent=last, setup=read["setup"], has_own_setup=setup is not None,
-        facts=read["facts"], created_by=user,
-    )  # fmt: skip
-    files.add(build, "scene", name, scene)
-    if setup is not None:
-        files.add(build, "setup", setup_name, setup)
-    note(project, user, "build brought in", f"build {number}: {name}")
-    return build
 
 
 def build_of(project: Project, number: int) -> Build:
@@ -158,7 +110,8 @@ def applied(base: CoreBuild, changes: Sequence[CoreChange]) -> CoreBuild:
 
 @transaction.atomic
 def delete(build: Build, user: Any) -> None:
-    """Delete a build; its files go once nothing else names them."""
+    """Delete a build; its jobs end, and its files go once nothing else names them."""
+    jobs.cancel_of([build.pk], f"build {build.number} was deleted")
     files.unlink_unnamed(list(build.files.values_list("sha256", flat=True)))
     note(build.project, user, "build deleted", f"build {build.number}: {build.name}")
     build.delete()
@@ -187,6 +140,7 @@ def set_capture(build: Build, user: Any, viewpoint: str, upload_: UploadedFile) 
             old.save()
             files.unlink_unnamed([before.sha256])
             before.delete()
+            note(build.project, user, "capture replaced", f"build {build.number}, {viewpoint}")
             return old
         note(build.project, user, "capture brought in", f"build {build.number}, {viewpoint}")
         return Capture.objects.create(build=build, viewpoint=viewpoint, file=file)

@@ -1,0 +1,108 @@
+"""Signing in, with a throttle by name and by address; names and passwords of people."""
+
+import hashlib
+import threading
+import unicodedata
+from datetime import timedelta
+from typing import Any
+
+from django.contrib.auth import authenticate, get_user_model, login, update_session_auth_hash
+from django.contrib.auth.password_validation import validate_password
+from django.contrib.auth.validators import UnicodeUsernameValidator
+from django.core.exceptions import ValidationError
+from django.db.models import Q
+from django.http import HttpRequest
+from django.utils import timezone
+
+from eddyfall.workbench.errors import Refused
+from eddyfall.workbench.models import WrongSignIn
+from eddyfall.workbench.services.projects import note
+
+WINDOW_S = 300
+OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME = 5, 20, 30  # wrong ones in the window, after which none more is tried
+HASHING_AT_ONCE = 2  # a password's hash takes a tenth of a second of a core and 16 MiB on purpose
+HASHING_WAIT_S = 4.0
+DO_NOT_FIT = "this name and password do not fit"
+
+_hashing = threading.BoundedSemaphore(HASHING_AT_ONCE)
+
+
+def sign_in(request: HttpRequest, username: str, password: str, address: str) -> Any:
+    """Sign a user in. Refused(401) if name and password do not fit, Refused(429) after too many that did not."""
+    user = _verified(username, password, address, request)
+    WrongSignIn.objects.filter(name=_hashed(username), address=address).delete()
+    login(request, user)
+    note(None, user, "signed in", f"from {address}")
+    return user
+
+
+def change_password(request: HttpRequest, old: str, new: str, address: str) -> None:
+    """Give the signed-in user another password; their other sessions end. Refused(401) if the old one is wrong, 422 if the new is weak."""
+    user: Any = request.user
+    _verified(user.get_username(), old, address, request)
+    try:
+        validate_password(new, user)
+    except ValidationError as error:
+        raise Refused(422, "password: " + " ".join(error.messages)) from None
+    user.set_password(new)
+    user.save(update_fields=["password"])
+    update_session_auth_hash(request, user)
+    note(None, user, "password changed", f"from {address}")
+
+
+def checked_name(username: str) -> str:
+    """A name as people may have it: letters, digits and . @ + - _, compatibility forms folded (NFKC). Refused(422) for others."""
+    name = unicodedata.normalize("NFKC", username)
+    try:
+        UnicodeUsernameValidator()(name)
+    except ValidationError:
+        raise Refused(422, "username: may hold letters, digits and . @ + - _ only") from None
+    if len(name) > 150:
+        raise Refused(422, "username: may have 150 characters")
+    return name
+
+
+def make_user(username: str, password: str) -> Any:
+    """A new user. Refused(422) for a name that may not be or is taken, or a weak password."""
+    name = checked_name(username)
+    users = get_user_model()
+    if users.objects.filter(username__iexact=name).exists():
+        raise Refused(422, f"user {name!r} is there already")
+    try:
+        validate_password(password, users(username=name))
+    except ValidationError as error:
+        raise Refused(422, " ".join(error.messages)) from None
+    return users.objects.create_user(name, password=password)
+
+
+def _verified(username: str, password: str, address: str, request: HttpRequest) -> Any:
+    name = _hashed(username)
+    _throttle(name, address)
+    if not _hashing.acquire(timeout=HASHING_WAIT_S):
+        raise Refused(429, "many are signing in just now; try again shortly", retry_after_s=5)
+    try:
+        user = authenticate(request, username=username, password=password)
+    finally:
+        _hashing.release()
+    if user is None:
+        WrongSignIn.objects.create(name=name, address=address, at=timezone.now())
+        raise Refused(401, DO_NOT_FIT)
+    return user
+
+
+def _throttle(name: str, address: str) -> None:
+    """Refused(429) while too many wrong ones are remembered, before a password is hashed."""
+    since = timezone.now() - timedelta(seconds=WINDOW_S)
+    wrong = list(WrongSignIn.objects.filter(Q(name=name) | Q(address=address), at__gt=since).order_by("-at")[:200])
+    for most, mine in (
+        (OF_NAME_AT_ADDRESS, [w for w in wrong if w.name == name and w.address == address]),
+        (OF_ADDRESS, [w for w in wrong if w.address == address]),
+        (OF_NAME, [w for w in wrong if w.name == name]),
+    ):
+        if len(mine) >= most:
+            left = WINDOW_S - (timezone.now() - mine[most - 1].at).total_seconds()
+            raise Refused(429, "too many that did not fit; try again later", retry_after_s=max(int(left) + 1, 1))
+
+
+def _hashed(username: str) -> str:
+    return hashlib.sha256(unicodedata.normalize("NFKC", username).casefold().encode("utf-8", "replace")).hexdigest()
