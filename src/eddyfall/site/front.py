@@ -110,7 +110,7 @@ http {{
     proxy_set_header X-Forwarded-Proto {scheme};
     proxy_connect_timeout 5s; proxy_read_timeout 900s; proxy_send_timeout 60s;
     proxy_buffers 16 64k; proxy_buffer_size 64k; proxy_busy_buffers_size 128k; proxy_max_temp_file_size 0;
-    error_page 400 494 = @bad; error_page 408 = @slow; error_page 413 = @large; error_page 429 = @many;
+    error_page 400 494 /-/bad; error_page 408 /-/slow; error_page 413 /-/large; error_page 429 /-/many;
     error_page 502 503 504 = @away;
     location / {{ proxy_pass http://web; }}
     location ~ {upload} {{
@@ -118,10 +118,10 @@ http {{
       proxy_request_buffering off;
       proxy_pass http://web;
     }}
-    location @bad {{ return 400 '{{"detail": "this is no request that can be read"}}'; }}
-    location @slow {{ return 408 '{{"detail": "the request did not arrive in time"}}'; }}
-    location @large {{ return 413 '{{"detail": "the request is larger than it may be"}}'; }}
-    location @many {{ add_header Retry-After 5 always; return 429 '{{"detail": "too many connections from one address"}}'; }}
+    location = /-/bad {{ internal; return 400 '{{"detail": "this is no request that can be read"}}'; }}
+    location = /-/slow {{ internal; return 408 '{{"detail": "the request did not arrive in time"}}'; }}
+    location = /-/large {{ internal; return 413 '{{"detail": "the request is larger than it may be"}}'; }}
+    location = /-/many {{ internal; add_header Retry-After 5 always; return 429 '{{"detail": "too many connections from one address"}}'; }}
     location @away {{
       add_header Retry-After 3 always;
       if ($uri !~ ^/api/) {{ return 503 "Eddyfall is starting again; load the page again in a moment."; }}

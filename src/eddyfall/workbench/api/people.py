@@ -4,7 +4,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import logout
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Query, Router, Status
 
@@ -48,8 +48,10 @@ def who(request: HttpRequest) -> Any:
 
 
 @route(router, "POST", "/session", "anyone", response={200: Me, 401: Problem, 403: Problem, 429: Problem})
-def sign_in(request: HttpRequest, payload: SignIn) -> Any:
-    return _me(accounts.sign_in(request, payload.username, payload.password, address_of(request)))
+def sign_in(request: HttpRequest, payload: SignIn, response: HttpResponse) -> Any:
+    user = accounts.sign_in(request, payload.username, payload.password, address_of(request))
+    accounts.remember_browser(response, user.get_username())
+    return _me(user)
 
 
 @route(router, "POST", "/session/password", "user", response={200: Me, 401: Problem, 422: Problem, 429: Problem})

@@ -6,20 +6,22 @@ import unicodedata
 from datetime import timedelta
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth import authenticate, get_user_model, login, update_session_auth_hash
 from django.contrib.auth.password_validation import validate_password
 from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError
 from django.db.models import Q
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
 from eddyfall.workbench.errors import Refused
 from eddyfall.workbench.models import WrongSignIn
 from eddyfall.workbench.services.projects import note
 
-WINDOW_S = 300
-OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME = 5, 20, 30  # wrong ones in the window, after which none more is tried
+# Wrong ones within seconds, after which none more is tried: of a name from an address, of an address, of a name.
+OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME = (5, 300), (20, 60), (30, 300)
+KNOWN_COOKIE, KNOWN_S = "eddyfall_known", 90 * 24 * 3600
 HASHING_AT_ONCE = 2  # a password's hash takes a tenth of a second of a core and 16 MiB on purpose
 HASHING_WAIT_S = 4.0
 DO_NOT_FIT = "this name and password do not fit"
@@ -28,7 +30,11 @@ _hashing = threading.BoundedSemaphore(HASHING_AT_ONCE)
 
 
 def sign_in(request: HttpRequest, username: str, password: str, address: str) -> Any:
-    """Sign a user in. Refused(401) if name and password do not fit, Refused(429) after too many that did not."""
+    """Sign a user in. Refused(401) if name and password do not fit, Refused(429) after too many that did not.
+
+    A browser that the name has signed in with before is known by a cookie: who guesses from elsewhere, or from the same office, does not
+    shut its user out.
+    """
     user = _verified(username, password, address, request)
     WrongSignIn.objects.filter(name=_hashed(username), address=address).delete()
     login(request, user)
@@ -77,7 +83,7 @@ def make_user(username: str, password: str) -> Any:
 
 def _verified(username: str, password: str, address: str, request: HttpRequest) -> Any:
     name = _hashed(username)
-    _throttle(name, address)
+    _throttle(name, address, _is_known(request, name))
     if not _hashing.acquire(timeout=HASHING_WAIT_S):
         raise Refused(429, "many are signing in just now; try again shortly", retry_after_s=5)
     try:
@@ -90,18 +96,28 @@ def _verified(username: str, password: str, address: str, request: HttpRequest) 
     return user
 
 
-def _throttle(name: str, address: str) -> None:
+def _throttle(name: str, address: str, known: bool) -> None:
     """Refused(429) while too many wrong ones are remembered, before a password is hashed."""
-    since = timezone.now() - timedelta(seconds=WINDOW_S)
+    now = timezone.now()
+    since = now - timedelta(seconds=max(s for _, s in (OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME)))
     wrong = list(WrongSignIn.objects.filter(Q(name=name) | Q(address=address), at__gt=since).order_by("-at")[:200])
-    for most, mine in (
-        (OF_NAME_AT_ADDRESS, [w for w in wrong if w.name == name and w.address == address]),
-        (OF_ADDRESS, [w for w in wrong if w.address == address]),
-        (OF_NAME, [w for w in wrong if w.name == name]),
-    ):
-        if len(mine) >= most:
-            left = WINDOW_S - (timezone.now() - mine[most - 1].at).total_seconds()
-            raise Refused(429, "too many that did not fit; try again later", retry_after_s=max(int(left) + 1, 1))
+    limits = [(OF_NAME_AT_ADDRESS, [w for w in wrong if w.name == name and w.address == address])]
+    if not known:
+        limits += [(OF_ADDRESS, [w for w in wrong if w.address == address]), (OF_NAME, [w for w in wrong if w.name == name])]
+    for (most, window_s), mine in limits:
+        if len(mine) >= most and (left := window_s - (now - mine[most - 1].at).total_seconds()) > 0:
+            raise Refused(429, "too many that did not fit; try again later", retry_after_s=int(left) + 1)
+
+
+def remember_browser(answer: HttpResponse, username: str) -> None:
+    """Have a browser known as one that a name has signed in with."""
+    answer.set_signed_cookie(
+        KNOWN_COOKIE, _hashed(username), max_age=KNOWN_S, httponly=True, samesite="Lax", secure=settings.SESSION_COOKIE_SECURE
+    )  # fmt: skip
+
+
+def _is_known(request: HttpRequest, name: str) -> bool:
+    return bool(request.get_signed_cookie(KNOWN_COOKIE, "", max_age=KNOWN_S) == name)
 
 
 def _hashed(username: str) -> str:
