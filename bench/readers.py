@@ -146,13 +146,13 @@ def paths_of(client: Client) -> tuple[list[str], list[str], list[str]]:
     return lists, pictures, views
 
 
-def read(clients: list[Client], length_s: float) -> Tally:
-    """What people with half a second of thought meet."""
+def read(clients: list[Client], length_s: float, seed: int) -> Tally:
+    """What people with half a second of thought meet. seed: another one asks for other frames, which nobody has drawn yet."""
     lists, pictures, views = paths_of(clients[0])
     tally, end = Tally(), time.monotonic() + length_s
 
     def person(number: int) -> None:
-        dice, client = random.Random(number), clients[number]
+        dice, client = random.Random(seed * 1000 + number), clients[number]
         time.sleep(dice.random() * THOUGHT_S)
         while time.monotonic() < end:
             kind = "new frame" if dice.random() < NEW_FRAMES else dice.choice(["list", "list", "picture"])
@@ -210,9 +210,9 @@ class Hostile:
 
     def _sign_in(self, number: int) -> None:
         client = Client(self.where)
+        client.get("/api/session")
         while not self.over.wait(0.05):
             try:
-                client.get("/api/session")
                 client.send("POST", "/api/session", {"username": f"reader_{self.tried % 7}x", "password": "not this one"})
                 self.tried += 1
             except (OSError, http.client.HTTPException):
@@ -227,9 +227,9 @@ def readers(show: Callable[[str, float, str, str, bool], Any], length_s: float =
         try:
             people(stack, PEOPLE)
             clients = [Client(stack.where, f"reader_{k % PEOPLE}", PASSWORD) for k in range(READERS)]
-            calm = read(clients, length_s)
+            calm = read(clients, length_s, 1)
             with Hostile(stack.where) as hostile:
-                beside = read(clients, length_s)
+                beside = read(clients, length_s, 2)
         finally:
             stack.process.send_signal(signal.SIGTERM)
             stack.process.wait(60)

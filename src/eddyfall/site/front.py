@@ -14,6 +14,7 @@ from eddyfall.site.cluster import ClusterError
 UPLOAD = r"^/api/projects/[0-9]+/builds(/[0-9]+/captures/.+)?$"
 SMALL_BODY_MIB = 2
 CONNECTIONS_OF_ONE = 256
+SIGN_INS_A_MINUTE, SIGN_INS_AT_ONCE = 60, 60  # from one address, right or wrong
 ADDRESS = re.compile(r"^[0-9A-Fa-f.:/]+$")
 
 
@@ -61,6 +62,7 @@ class Front:
         return CONFIGURATION.format(
             user="user root;" if os.getuid() == 0 else "", run=self.run, listen=listen, tls=tls, real=real, scheme=scheme,
             socket=self.web_socket, upload=UPLOAD, upload_bytes=self.upload_bytes, small=SMALL_BODY_MIB, most=CONNECTIONS_OF_ONE,
+            sign_ins=SIGN_INS_A_MINUTE, burst=SIGN_INS_AT_ONCE,
         )  # fmt: skip
 
 
@@ -96,6 +98,10 @@ http {{
   large_client_header_buffers 4 16k;
   limit_conn_zone $binary_remote_addr zone=people:4m;
   limit_conn people {most}; limit_conn_status 429;
+  # Guessing passwords costs a guesser nothing and us little: what is more than an office signs in with is told so here.
+  map "$request_method $uri" $signs_in {{ default ""; "POST /api/session" $binary_remote_addr; "POST /api/session/password" $binary_remote_addr; }}
+  limit_req_zone $signs_in zone=signing_in:2m rate={sign_ins}r/m;
+  limit_req_status 429;
   upstream web {{ server "unix:{socket}" max_fails=0; }}
   server {{
     {listen} {tls} {real}
@@ -112,7 +118,7 @@ http {{
     proxy_buffers 16 64k; proxy_buffer_size 64k; proxy_busy_buffers_size 128k; proxy_max_temp_file_size 0;
     error_page 400 494 /-/bad; error_page 408 /-/slow; error_page 413 /-/large; error_page 429 /-/many;
     error_page 502 503 504 = @away;
-    location / {{ proxy_pass http://web; }}
+    location / {{ limit_req zone=signing_in burst={burst} nodelay; proxy_pass http://web; }}
     location ~ {upload} {{
       client_max_body_size {upload_bytes};
       proxy_request_buffering off;
@@ -121,7 +127,7 @@ http {{
     location = /-/bad {{ internal; return 400 '{{"detail": "this is no request that can be read"}}'; }}
     location = /-/slow {{ internal; return 408 '{{"detail": "the request did not arrive in time"}}'; }}
     location = /-/large {{ internal; return 413 '{{"detail": "the request is larger than it may be"}}'; }}
-    location = /-/many {{ internal; add_header Retry-After 5 always; return 429 '{{"detail": "too many connections from one address"}}'; }}
+    location = /-/many {{ internal; add_header Retry-After 5 always; return 429 '{{"detail": "too much from one address; ask again shortly"}}'; }}
     location @away {{
       add_header Retry-After 3 always;
       if ($uri !~ ^/api/) {{ return 503 "Eddyfall is starting again; load the page again in a moment."; }}

@@ -31,7 +31,7 @@ def main() -> None:
     path.unlink(missing_ok=True)
     signal.signal(signal.SIGTERM, _end)
     signal.signal(signal.SIGINT, _end)
-    os.nice(5)  # pages come first
+    os.nice(10)  # pages come first
     pages = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     most = int(pages * MACHINE_SHARE)
     resource.setrlimit(resource.RLIMIT_DATA, (most, most))

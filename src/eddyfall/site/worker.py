@@ -29,7 +29,7 @@ def main() -> None:
         threading.Thread(target=start_early, daemon=True).start()
         threading.Thread(target=_upkeep, daemon=True, name="upkeep").start()
     else:
-        os.nice(10)  # who waits for a frame comes first
+        os.nice(15)  # who waits for a frame comes first
     call_command("procrastinate", "worker", "--concurrency", "1", "--queues", "quick" if quick else "default")
 
 

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from django.db.models import Prefetch
 from django.http import FileResponse
 from ninja import Query, Router, Status
 
@@ -20,7 +21,11 @@ router = Router(tags=["sweeps"])
 
 @route(router, "GET", BUILD + "/sweeps", "viewer", response=list[SweepLine])
 def list_sweeps(request: Any, project_id: int, number: int, page: Query[Page]) -> Any:
-    rows = builds.build_of(request.project, number).sweeps.select_related("job")
+    rows = (
+        builds.build_of(request.project, number)
+        .sweeps.select_related("job")
+        .prefetch_related(Prefetch("findings", Finding.objects.only("sweep_id")))
+    )
     return [sweep_line(s) for s in page_of(rows, page)]
 
 
@@ -37,7 +42,8 @@ def get_sweep(request: Any, project_id: int, number: int, sweep_id: int) -> Any:
 @route(router, "GET", BUILD + "/findings/{finding_id}/picture", "viewer")
 def evidence(request: Any, project_id: int, number: int, finding_id: int) -> Any:
     build = builds.build_of(request.project, number)
-    finding = Finding.objects.filter(sweep__build=build, pk=finding_id).select_related("picture").first()
+    rows = Finding.objects.select_related("picture").only("picture__sha256")
+    finding = rows.filter(sweep__build=build, pk=finding_id).first()
     if finding is None or finding.picture is None:
         raise NotThere(f"picture of finding {finding_id}")
     return FileResponse(files.open_file(finding.picture.sha256, f"picture of finding {finding_id}"), content_type="image/png")

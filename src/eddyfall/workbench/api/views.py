@@ -86,12 +86,11 @@ def job_out(job: Job) -> dict[str, Any]:
 
 def sweep_line(sweep: Sweep) -> dict[str, Any]:
     return {"id": sweep.pk, "target": sweep.target, "head_version": sweep.head_version, "created": sweep.created,
-            "findings": sweep.findings.count(), "job": job_out(sweep.job)}  # fmt: skip
+            "findings": len(sweep.findings.all()), "job": job_out(sweep.job)}  # fmt: skip
 
 
-def finding_out(finding: Finding, standing: str) -> dict[str, Any]:
-    case = Case.objects.filter(build=finding.sweep.build, finding__fingerprint=finding.fingerprint).first()
-    return {"id": finding.pk, "fingerprint": finding.fingerprint, "standing": standing, "case": case.number if case else None,
+def finding_out(finding: Finding, standing: str, case: int | None) -> dict[str, Any]:
+    return {"id": finding.pk, "fingerprint": finding.fingerprint, "standing": standing, "case": case,
             "has_picture": finding.picture_id is not None, "document": finding.document}  # fmt: skip
 
 
@@ -99,7 +98,11 @@ def sweep_out(sweep: Sweep) -> dict[str, Any]:
     from eddyfall.core.defects.registry import families
 
     standing, gone = sweep_service.compared(sweep) if sweep.result else ({}, [])
-    items = [finding_out(f, standing.get(f.fingerprint, "")) for f in sweep.findings.select_related("sweep__build")]
+    of_cases = Case.objects.filter(build_id=sweep.build_id, finding__isnull=False).values_list("finding__fingerprint", "number")
+    known: dict[str, int] = {}
+    for fingerprint, number in of_cases.order_by("-id"):
+        known.setdefault(fingerprint, number)
+    items = [finding_out(f, standing.get(f.fingerprint, ""), known.get(f.fingerprint)) for f in sweep.findings.all()]
     kinds: dict[str, list[str]] = {}
     for code, words in sorted(pair for family in families() for pair in family.codes.items()):
         kinds.setdefault(code.split(".")[0], []).append(f"{code}: {words}")
@@ -142,11 +145,13 @@ def case_line(case: Case) -> dict[str, Any]:
 
 
 def case_out(case: Case) -> dict[str, Any]:
-    case = Case.objects.select_related("finding__sweep__build", "build").get(pk=case.pk)
+    case = (
+        Case.objects.select_related("finding", "build").defer(*(f"build__{d}" for d in build_service.DOCUMENTS)).get(pk=case.pk)
+    )
     proof = case.proofs.select_related("job", "case__build").first()
     return {
         **case_line(case), "target": case.target, "spot": case.spot, "subject": case.subject, "lineup": case.lineup,
-        "finding": finding_out(case.finding, "") if case.finding else None,
+        "finding": finding_out(case.finding, "", case.number) if case.finding else None,
         "trials": [{"rank": t.rank, "document": t.document} for t in case.trials.all()],
         "kept": [change_out(c) for c in case.changes.filter(dropped=None).select_related("kept_by", "case")],
         "proof": proof_out(proof) if proof else None, "build_version": case.build.version,

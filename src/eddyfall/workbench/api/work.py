@@ -17,11 +17,12 @@ from eddyfall.workbench.services import builds, handover
 from eddyfall.workbench.services.projects import note
 
 router = Router(tags=["work"])
+OF_JOBS = ("sweep__build", "package__build", "bake__build", "proof__case", "intake__build")
 
 
 @route(router, "GET", "/projects/{project_id}/jobs", "viewer", response=list[JobOut])
 def list_jobs(request: Any, project_id: int, page: Query[Page]) -> Any:
-    return [job_out(j) for j in page_of(request.project.jobs.all(), page)]
+    return [job_out(j) for j in page_of(request.project.jobs.select_related(*OF_JOBS), page)]
 
 
 @route(router, "POST", "/projects/{project_id}/jobs/{job_id}/cancel", "artist", response={200: JobOut, 404: Problem})

@@ -100,12 +100,13 @@ def _throttle(name: str, address: str, known: bool) -> None:
     """Refused(429) while too many wrong ones are remembered, before a password is hashed."""
     now = timezone.now()
     since = now - timedelta(seconds=max(s for _, s in (OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME)))
-    wrong = list(WrongSignIn.objects.filter(Q(name=name) | Q(address=address), at__gt=since).order_by("-at")[:200])
-    limits = [(OF_NAME_AT_ADDRESS, [w for w in wrong if w.name == name and w.address == address])]
+    rows = WrongSignIn.objects.filter(Q(name=name) | Q(address=address), at__gt=since).order_by("-at")
+    wrong = list(rows.values_list("name", "address", "at")[:200])
+    limits = [(OF_NAME_AT_ADDRESS, [at for n, a, at in wrong if (n, a) == (name, address)])]
     if not known:
-        limits += [(OF_ADDRESS, [w for w in wrong if w.address == address]), (OF_NAME, [w for w in wrong if w.name == name])]
+        limits += [(OF_ADDRESS, [at for n, a, at in wrong if a == address]), (OF_NAME, [at for n, a, at in wrong if n == name])]
     for (most, window_s), mine in limits:
-        if len(mine) >= most and (left := window_s - (now - mine[most - 1].at).total_seconds()) > 0:
+        if len(mine) >= most and (left := window_s - (now - mine[most - 1]).total_seconds()) > 0:
             raise Refused(429, "too many that did not fit; try again later", retry_after_s=int(left) + 1)
 
 

@@ -25,11 +25,12 @@ from eddyfall.workbench.studio.desk import Ref
 from eddyfall.workbench.studio.room import STUDIO
 
 CAPTURE_EDGE = 4096
+DOCUMENTS = ("setup", "facts", "patch")  # what of a build is large
 
 
 def build_of(project: Project, number: int) -> Build:
-    """A build of a project by number; NotThere if it has none."""
-    build = Build.objects.filter(project=project, number=number).first()
+    """A build of a project by number, its documents read when asked for; NotThere if it has none."""
+    build = Build.objects.defer(*DOCUMENTS).filter(project=project, number=number).first()
     if build is None:
         raise NotThere(f"build {number}")
     return build

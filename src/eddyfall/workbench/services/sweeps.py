@@ -66,7 +66,7 @@ def before(sweep: Sweep) -> Sweep | None:
 def compared(sweep: Sweep) -> tuple[dict[str, str], list[Finding]]:
     """(fingerprint -> 'new' or 'still there' or 'first sweep', findings that are gone)."""
     earlier = before(sweep)
-    mine = {f.fingerprint for f in sweep.findings.all()}
+    mine = set(sweep.findings.values_list("fingerprint", flat=True))
     if earlier is None:
         return dict.fromkeys(mine, "first sweep"), []
     theirs = {f.fingerprint: f for f in earlier.findings.all()}
@@ -79,11 +79,12 @@ def tide(sweep: Sweep) -> list[dict[str, Any]]:
     if sweep.result is None:
         return []
     width, height = sweep.result["size"]
+    documents = [f.document for f in sweep.findings.all()]
     order = ("blocking", "visible", "latent")
     rows = []
     for view in sweep.result["viewpoints"]:
         cells: dict[str, dict[str, Any]] = {}
-        for f in (row.document for row in sweep.findings.all()):
+        for f in documents:
             pixels = f["pixels"].get(view)
             if not pixels:
                 continue
@@ -97,7 +98,8 @@ def tide(sweep: Sweep) -> list[dict[str, Any]]:
 
 def sweep_of(build: Build, sweep_id: int) -> Sweep:
     """A sweep of a build; NotThere if it has none of this id."""
-    sweep = build.sweeps.select_related("job", "build").filter(pk=sweep_id).first()
+    rows = build.sweeps.select_related("job").prefetch_related("findings")
+    sweep = rows.filter(pk=sweep_id).first()
     if sweep is None:
         raise NotThere(f"sweep {sweep_id}")
     return sweep
