@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { patientFetch } from "./patient";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -27,7 +28,7 @@ export function csrf(): string {
 
 export const client = createClient<paths>({
   baseUrl: window.location.origin,
-  fetch: (r) => globalThis.fetch(r),
+  fetch: (r) => patientFetch(r),
 });
 client.use({
   onRequest({ request }) {

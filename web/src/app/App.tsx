@@ -1,5 +1,6 @@
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { useSession } from "../api/queries";
+import { Account } from "../sheets/account/Account";
 import { Bench } from "../sheets/bench/Bench";
 import { Cases } from "../sheets/bench/Cases";
 import { Intake } from "../sheets/intake/Intake";
@@ -29,6 +30,7 @@ export function App() {
     <Routes>
       <Route element={<Frame user={session.data.username} />}>
         <Route path="/" element={<Projects />} />
+        <Route path="/account" element={<Account />} />
         <Route path="/p/:project" element={<Intake />} />
         <Route path="/p/:project/b/:build/intake" element={<Intake />} />
         <Route path="/p/:project/b/:build/set-up" element={<Setup />} />
@@ -45,9 +47,10 @@ export function App() {
   );
 }
 
-/** The page someone asked for before they were sent to sign in. */
+/** The page someone asked for before they were sent to sign in; one that a browser would take for another host's is none of ours. */
 function wanted(state: { from?: string } | null): string {
-  return state?.from ?? "/";
+  const from = state?.from ?? "/";
+  return /^\/(?![/\\])/.test(from) ? from : "/";
 }
 
 function Loading({ error }: { error: Error | null }) {

@@ -62,7 +62,9 @@ export function Frame({ user }: { user: string }) {
           <button type="button" className="btn btn-sm btn-ghost" onClick={turn}>
             {theme === "survey" ? "Nightwatch" : "Survey"}
           </button>
-          <span className="num">{user}</span>
+          <NavLink to="/account" className="num underline">
+            {user}
+          </NavLink>
           <button type="button" className="btn btn-sm" onClick={() => out.mutate(undefined)}>
             Sign out
           </button>

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { Picture } from "../../ui/Picture";
 import { useStops } from "./exposure";
 import { fetchLinear, frameUrl, paint, SIZE } from "./picture";
 
@@ -50,7 +51,7 @@ export function Canvas(props: {
     );
   const url = frameUrl(base);
   return (
-    <img
+    <Picture
       draggable={false}
       className="absolute inset-0 w-full h-full select-none"
       style={style}

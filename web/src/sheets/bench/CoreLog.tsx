@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { CoreSample, Layer } from "../../api/documents";
+import { patientFetch } from "../../api/patient";
 import { Failed, Skeleton } from "../../ui/state";
 import { figure } from "../../ui/words";
 import { encoded, SIZE } from "./picture";
@@ -20,7 +21,7 @@ export function CoreLog({
   const sample = useQuery({
     queryKey: ["core", base, stamp, ...at],
     queryFn: async () => {
-      const answer = await fetch(`${base}?x=${at[0]}&y=${at[1]}`);
+      const answer = await patientFetch(`${base}?x=${at[0]}&y=${at[1]}`);
       const body = await answer.json();
       if (!answer.ok) throw new Error(body.detail);
       return body as CoreSample;

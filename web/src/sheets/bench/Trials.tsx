@@ -1,4 +1,5 @@
 import type { TrialDocument } from "../../api/documents";
+import { Picture } from "../../ui/Picture";
 import { figure, percent } from "../../ui/words";
 
 export type Print = { key: string; document: TrialDocument; picture: string | null };
@@ -30,7 +31,7 @@ export function Trials(props: {
             onClick={() => props.choose(i)}
           >
             {p.picture ? (
-              <img className="w-full h-[64px] object-cover" src={p.picture} alt="" />
+              <Picture className="w-full h-[64px] object-cover" src={p.picture} alt="" />
             ) : (
               <div className="stage h-[64px]" />
             )}

@@ -1,3 +1,5 @@
+import { patientFetch } from "../../api/patient";
+
 /** Frames as pixels: PNG for looking, linear light for exposure and loupe. Only display is done here; nothing of the job. */
 export type Linear = { width: number; height: number; rgb: Float32Array; codes: Uint16Array; scale: number };
 
@@ -11,7 +13,7 @@ export const frameUrl = (base: string, form = "png") =>
 /** Float32 linear rgb of a frame before exposure, with the scale its exposure asks for. */
 export async function fetchLinear(base: string, signal?: AbortSignal): Promise<Linear> {
   turn += 1;
-  const answer = await fetch(`${frameUrl(base, "linear")}&client=${CLIENT}&turn=${turn}`, { signal });
+  const answer = await patientFetch(`${frameUrl(base, "linear")}&client=${CLIENT}&turn=${turn}`, { signal });
   if (!answer.ok) throw new Error(`The frame could not be drawn (${answer.status}).`);
   const rgb = new Float32Array(await answer.arrayBuffer());
   return linearLight(SIZE.width, SIZE.height, rgb, Number(answer.headers.get("X-Exposure-Scale") ?? 1));

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useCallback, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { casePath, csrf } from "../../api/client";
 import type { TrialDocument } from "../../api/documents";
 import { caseKey } from "../../api/queries";
@@ -13,10 +13,13 @@ export function useLineUp(project: number, build: number, number: number, onDone
   const [progress, setProgress] = useState<{ share: number; what: string } | null>(null);
   const [error, setError] = useState<string | null>(null);
   const busy = useRef(false);
+  const dropped = useRef<AbortController>(undefined);
+  useEffect(() => () => dropped.current?.abort(), []); // who leaves the case no longer waits for its line-up
   const run = useCallback(
     async (all: boolean) => {
       if (busy.current) return;
       busy.current = true;
+      dropped.current = new AbortController();
       setLive([]);
       setError(null);
       setProgress({ share: 0, what: "starting" });
@@ -33,6 +36,7 @@ export function useLineUp(project: number, build: number, number: number, onDone
         const answer = await fetch(`${casePath(project, build, number)}/line-up?try_all=${all}`, {
           method: "POST",
           headers: { "X-CSRFToken": csrf() },
+          signal: dropped.current.signal,
         });
         if (!answer.ok || !answer.body)
           throw new Error((await answer.json()).detail ?? `The server answered ${answer.status}.`);
@@ -46,6 +50,7 @@ export function useLineUp(project: number, build: number, number: number, onDone
           for (const text of lines) take(JSON.parse(text));
         }
       } catch (e) {
+        if (dropped.current.signal.aborted) return;
         setError(e instanceof Error ? e.message : "The line-up broke off; run it again.");
       } finally {
         busy.current = false;

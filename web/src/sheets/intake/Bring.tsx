@@ -1,11 +1,11 @@
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { type Build, csrf, Refusal } from "../../api/client";
+import { client, csrf, type Job, must, Refusal } from "../../api/client";
 import { useWrite } from "../../api/queries";
 import { Failed } from "../../ui/state";
 
 /** Send files whole, telling how far they are. */
-function send(url: string, form: FormData, told: (share: number) => void): Promise<Build> {
+function send(url: string, form: FormData, told: (share: number) => void): Promise<Job> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest();
     request.open("POST", url);
@@ -19,33 +19,52 @@ function send(url: string, form: FormData, told: (share: number) => void): Promi
       } catch {
         /* an answer without JSON is told by its status */
       }
-      if (request.status === 201) resolve(body as unknown as Build);
+      if (request.status === 202) resolve(body as unknown as Job);
       else reject(new Refusal(request.status, body.detail ?? `The server answered ${request.status}.`));
     };
     request.send(form);
   });
 }
 
+/** Follow the job that reads an upload to its end; returns the build it became. */
+async function follow(project: number, job: Job, told: (job: Job) => void): Promise<number> {
+  const path = { project_id: project, job_id: job.id };
+  for (let now = job; ; ) {
+    told(now);
+    if (now.state === "done" && now.build !== null) return now.build;
+    if (now.state === "failed" || now.state === "cancelled") throw new Refusal(422, now.message);
+    await new Promise((resolve) => setTimeout(resolve, 300));
+    now = await must(client.GET("/api/projects/{project_id}/jobs/{job_id}", { params: { path } })).catch(
+      (e) => {
+        if (e instanceof Refusal && e.status >= 400 && e.status < 500) throw e;
+        return now; // the server is away for a moment: the job goes on, and is asked for again
+      },
+    );
+  }
+}
+
 /** Drop a scene and its settings. */
 export function Bring({ project }: { project: number }) {
   const [files, setFiles] = useState<File[]>([]);
   const [share, setShare] = useState(0);
+  const [job, setJob] = useState<Job>();
   const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
   const go = useNavigate();
   const scene = files.find((f) => /\.(glb|gltf|zip)$/i.test(f.name));
   const setup = files.find((f) => /\.json$/i.test(f.name));
   const bring = useWrite(
-    () => {
+    async () => {
       const form = new FormData();
       if (scene) form.append("scene", scene);
       if (setup) form.append("setup", setup);
       setShare(0);
-      return send(`/api/projects/${project}/builds`, form, setShare);
+      setJob(undefined);
+      return follow(project, await send(`/api/projects/${project}/builds`, form, setShare), setJob);
     },
     (build) => {
       setFiles([]);
-      go(`/p/${project}/b/${build.number}/intake`);
+      go(`/p/${project}/b/${build}/intake`);
     },
   );
   return (
@@ -95,9 +114,10 @@ export function Bring({ project }: { project: number }) {
       {bring.isPending && (
         <p role="status" className="mt-2">
           {share < 1 ? `sending, ${Math.round(share * 100)} %` : "reading it"}
+          {share >= 1 && job && <span className="second"> {job.message}</span>}
           <progress
             className="progress progress-primary w-full"
-            {...(share < 1 ? { value: share, max: 1 } : {})}
+            {...(share < 1 ? { value: share, max: 1 } : job ? { value: job.progress, max: 1 } : {})}
             aria-label="upload"
           />
         </p>

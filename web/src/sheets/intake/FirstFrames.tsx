@@ -1,5 +1,6 @@
 import { type Build, buildPath, csrf, Refusal } from "../../api/client";
 import { useWrite } from "../../api/queries";
+import { Picture } from "../../ui/Picture";
 import { Failed } from "../../ui/state";
 
 /** A first frame from each viewpoint; each may have the user's own capture to wipe against. */
@@ -44,7 +45,7 @@ function First({
   return (
     <li className="bg-base-100 border border-base-300">
       <div className="stage aspect-video">
-        <img
+        <Picture
           className="w-full h-full object-contain"
           src={`${path}?width=480&height=270&state=built`}
           alt={`frame of ${view.key}`}

@@ -33,16 +33,17 @@ export function Members({ project }: { project: number }) {
         {(members.data ?? []).map((m) => (
           <li key={m.username} className="border-b hair py-1 flex justify-between">
             <span>
-              {m.username} <span className="second">{m.role}</span>
+              {m.username}{" "}
+              <span className="second">{m.invited ? `invited as ${m.role}, not yet accepted` : m.role}</span>
             </span>
             {role === "lead" && (
               <button
                 type="button"
                 className="btn btn-xs"
                 onClick={() => remove.mutate(m.username)}
-                aria-label={`remove ${m.username}`}
+                aria-label={`${m.invited ? "withdraw" : "remove"} ${m.username}`}
               >
-                Remove
+                {m.invited ? "Withdraw" : "Remove"}
               </button>
             )}
           </li>

@@ -85,9 +85,24 @@ function Changes(props: { project: number; build: number; version: number; chang
       ),
     () => setAsked(undefined),
   );
+  const order = useWrite((ids: number[]) =>
+    must(
+      client.POST("/api/projects/{project_id}/builds/{number}/ledger/order", {
+        params: {
+          path: { project_id: props.project, number: props.build },
+          header: { "If-Match": String(props.version) },
+        },
+        body: { order: ids },
+      }),
+    ),
+  );
+  const swap = (at: number) => {
+    const ids = props.changes.map((c) => c.id);
+    order.mutate([...ids.slice(0, at), ids[at + 1] as number, ids[at] as number, ...ids.slice(at + 2)]);
+  };
   return (
     <>
-      <Failed error={drop.error} />
+      <Failed error={drop.error ?? order.error} />
       <table className="sheet-table mt-3">
         <thead>
           <tr>
@@ -97,12 +112,12 @@ function Changes(props: { project: number; build: number; version: number; chang
             <th>Costs and evidence</th>
             <th>Who</th>
             <th>
-              <span className="sr-only">Drop</span>
+              <span className="sr-only">Order and drop</span>
             </th>
           </tr>
         </thead>
         <tbody>
-          {props.changes.map((c) => (
+          {props.changes.map((c, at) => (
             <tr key={c.id}>
               <td>
                 <b>{c.title}</b>
@@ -132,14 +147,38 @@ function Changes(props: { project: number; build: number; version: number; chang
                     </button>
                   </span>
                 ) : (
-                  <button
-                    type="button"
-                    className="btn btn-xs"
-                    aria-label={`drop ${c.title}`}
-                    onClick={() => setAsked(c.id)}
-                  >
-                    Drop
-                  </button>
+                  <span className="flex gap-1 justify-end">
+                    {at > 0 && (
+                      <button
+                        type="button"
+                        className="btn btn-xs"
+                        aria-label={`earlier: ${c.title}`}
+                        disabled={order.isPending}
+                        onClick={() => swap(at - 1)}
+                      >
+                        Earlier
+                      </button>
+                    )}
+                    {at < props.changes.length - 1 && (
+                      <button
+                        type="button"
+                        className="btn btn-xs"
+                        aria-label={`later: ${c.title}`}
+                        disabled={order.isPending}
+                        onClick={() => swap(at)}
+                      >
+                        Later
+                      </button>
+                    )}
+                    <button
+                      type="button"
+                      className="btn btn-xs"
+                      aria-label={`drop ${c.title}`}
+                      onClick={() => setAsked(c.id)}
+                    >
+                      Drop
+                    </button>
+                  </span>
                 )}
               </td>
             </tr>

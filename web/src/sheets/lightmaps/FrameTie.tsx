@@ -1,5 +1,6 @@
 import { type PointerEvent, useEffect, useMemo, useRef } from "react";
 import { buildPath } from "../../api/client";
+import { Picture } from "../../ui/Picture";
 import type { Spot } from "./ChartPage";
 import type { FrameTexels, Page } from "./page";
 import { useTexels } from "./useLightmap";
@@ -84,7 +85,7 @@ export function FrameTie(props: Props) {
           }}
         >
           {props.viewpoint && (
-            <img
+            <Picture
               className="absolute inset-0 w-full h-full select-none"
               draggable={false}
               src={url}

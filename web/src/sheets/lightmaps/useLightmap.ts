@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { assetPath, buildPath, client, must } from "../../api/client";
 import type { CopyRemedy, Explanation, Leak, PageAnswer, Worth } from "../../api/documents";
+import { patientFetch } from "../../api/patient";
 import { decoded, type FrameTexels, texelsOf } from "./page";
 
 export type Where = { project: number; build: number; asset: string; target: string | null };
@@ -87,7 +88,7 @@ export const useTexels = (project: number, build: number, viewpoint: string, sta
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: async ({ signal }) => {
       const url = `${buildPath(project, build)}/texels/${encodeURIComponent(viewpoint)}?width=480&height=270`;
-      const answer = await fetch(url, { signal });
+      const answer = await patientFetch(url, { signal });
       if (!answer.ok) throw new Error(`The frame's texels could not be had (${answer.status}).`);
       return texelsOf(await answer.arrayBuffer(), 480, 270);
     },
@@ -132,7 +133,9 @@ export function useMap(
     retry: false,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }) => {
-      const answer = await fetch(`${assetPath(w.project, w.build, w.asset)}/map.png?${query}`, { signal });
+      const answer = await patientFetch(`${assetPath(w.project, w.build, w.asset)}/map.png?${query}`, {
+        signal,
+      });
       if (!answer.ok) {
         const said = (await answer.json().catch(() => ({}))) as { detail?: string };
         throw new Error(said.detail ?? `The map could not be had (${answer.status}).`);

@@ -4,6 +4,7 @@ import { client, must } from "../../api/client";
 import { useProjects, useWrite } from "../../api/queries";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { when } from "../../ui/words";
+import { Invitations } from "./Invitations";
 
 export function Projects() {
   const projects = useProjects();
@@ -16,6 +17,7 @@ export function Projects() {
   return (
     <main className="p-[22px] max-w-5xl">
       <h1>Projects</h1>
+      <Invitations />
       <Failed error={projects.error ?? projects.failureReason} />
       {projects.isPending ? (
         <Skeleton />

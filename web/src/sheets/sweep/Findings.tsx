@@ -3,6 +3,7 @@ import { buildPath, client, must, type Schemas, type Sweep } from "../../api/cli
 import type { FindingDocument } from "../../api/documents";
 import { useWrite } from "../../api/queries";
 import { Mark } from "../../ui/marks";
+import { Picture } from "../../ui/Picture";
 import { Empty, Failed } from "../../ui/state";
 import { percent, withUnit } from "../../ui/words";
 
@@ -72,7 +73,7 @@ function Line({
   return (
     <li className="grid grid-cols-[152px_96px_1fr_260px_110px] gap-4 py-2 border-b hair items-center">
       {finding.has_picture ? (
-        <img
+        <Picture
           className="w-[152px] h-[64px] object-cover"
           src={`${buildPath(project, build)}/findings/${finding.id}/picture`}
           alt="evidence"

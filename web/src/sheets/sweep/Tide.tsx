@@ -1,5 +1,6 @@
 import { buildPath, type Sweep } from "../../api/client";
 import { Mark } from "../../ui/marks";
+import { Picture } from "../../ui/Picture";
 import { percent } from "../../ui/words";
 
 type Cell = { share: number; severity: "blocking" | "visible" | "latent"; findings: string[] };
@@ -25,7 +26,7 @@ export function Tide({ project, build, sweep }: { project: number; build: number
           <tr key={row.viewpoint} className="border-b hair">
             <th scope="row" className="border-r border-base-content p-0 text-left font-normal">
               <div className="flex items-center gap-3">
-                <img
+                <Picture
                   className="w-[80px] h-[45px] object-cover"
                   alt=""
                   src={`${buildPath(project, build)}/frames/${encodeURIComponent(row.viewpoint)}?width=240&height=135`}
