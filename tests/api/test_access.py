@@ -10,7 +10,8 @@ from eddyfall.workbench.models import Membership, Project
 PEOPLE = ("anonymous", "stranger", "viewer", "artist", "lead")
 LEAST = {"viewer": ("viewer", "artist", "lead"), "artist": ("artist", "lead"), "lead": ("lead",)}
 VALUES = {"number": 1, "viewpoint": "eye", "case_number": 1, "sweep_id": 1, "finding_id": 1, "rank": 0, "what": "before",
-          "change_id": 1, "asset": "fender_net", "x": 1, "job_id": 1, "invitation_id": 1, "package_id": 1, "username": "nobody", "kind": "scene"}  # fmt: skip
+          "change_id": 1, "asset": "fender_net", "x": 1, "job_id": 1, "invitation_id": 1,
+          "package_id": 1, "username": "nobody", "kind": "scene"}  # fmt: skip
 
 
 def routes():

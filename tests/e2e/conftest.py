@@ -28,10 +28,10 @@ class Stack:
     process: subprocess.Popen
 
     def pid(self, name: str) -> int:
-        return int((self.state / f"{name}.pid").read_text())
+        return int((self.state / f"{name}.pid").read_text().split()[0])
 
     def kill(self, name: str) -> None:
-        """Kill web or worker with -9, as a machine short of memory would, and wait until another runs."""
+        """Kill a process of the site with -9, as a machine short of memory would, and wait until another runs."""
         before = self.pid(name)
         os.kill(before, signal.SIGKILL)
         self.until(lambda: self.pid(name) != before)
