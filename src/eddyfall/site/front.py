@@ -99,7 +99,11 @@ http {{
   limit_conn_zone $binary_remote_addr zone=people:4m;
   limit_conn people {most}; limit_conn_status 429;
   # Guessing passwords costs a guesser nothing and us little: what is more than an office signs in with is told so here.
-  map "$request_method $uri" $signs_in {{ default ""; "POST /api/session" $binary_remote_addr; "POST /api/session/password" $binary_remote_addr; }}
+  map "$request_method $uri" $signs_in {{
+    default "";
+    "POST /api/session" $binary_remote_addr;
+    "POST /api/session/password" $binary_remote_addr;
+  }}
   limit_req_zone $signs_in zone=signing_in:2m rate={sign_ins}r/m;
   limit_req_status 429;
   upstream web {{ server "unix:{socket}" max_fails=0; }}
@@ -127,7 +131,11 @@ http {{
     location = /-/bad {{ internal; return 400 '{{"detail": "this is no request that can be read"}}'; }}
     location = /-/slow {{ internal; return 408 '{{"detail": "the request did not arrive in time"}}'; }}
     location = /-/large {{ internal; return 413 '{{"detail": "the request is larger than it may be"}}'; }}
-    location = /-/many {{ internal; add_header Retry-After 5 always; return 429 '{{"detail": "too much from one address; ask again shortly"}}'; }}
+    location = /-/many {{
+      internal;
+      add_header Retry-After 5 always;
+      return 429 '{{"detail": "too much from one address; ask again shortly"}}';
+    }}
     location @away {{
       add_header Retry-After 3 always;
       if ($uri !~ ^/api/) {{ return 503 "Eddyfall is starting again; load the page again in a moment."; }}

@@ -3,6 +3,7 @@ Ctrl-C.
 
 python -m eddyfall.site.launch demo | serve [--state DIR] [--port N] [--bind ADDRESS]
 python -m eddyfall.site.launch first-user NAME   (asks for a password, or takes EDDYFALL_PASSWORD)
+python -m eddyfall.site.launch backup | restore FILE
 """
 
 import argparse
@@ -24,6 +25,7 @@ import urllib.request
 from pathlib import Path
 from types import FrameType
 
+from eddyfall.site.backup import back_up, restore
 from eddyfall.site.children import GRACE_S, Child, end_left_behind, leave
 from eddyfall.site.cluster import Cluster, ClusterError, free_port
 from eddyfall.site.front import Front
@@ -44,15 +46,16 @@ load(sys.argv[1], sys.argv[2], functools.partial(print, flush=True))
 def main() -> int:
     """Run until stopped."""
     parser = argparse.ArgumentParser("run")
-    parser.add_argument("mode", choices=("demo", "serve", "first-user"))
-    parser.add_argument("name", nargs="?", help="first-user: the name to sign in with")
+    parser.add_argument("mode", choices=("demo", "serve", "first-user", "backup", "restore"))
+    parser.add_argument("name", nargs="?", help="first-user: the name to sign in with; backup, restore: the file")
     parser.add_argument("--state", type=Path)
     parser.add_argument("--port", type=int, default=8000)
     parser.add_argument("--bind", default="127.0.0.1")
     args = parser.parse_args()
     args.state = args.state or ROOT / ".state" / ("demo" if args.mode == "demo" else "site")
-    if args.mode == "first-user" and not args.name:
-        parser.error("first-user needs a name")
+    beside = args.mode in ("first-user", "backup")  # may be done while the site runs
+    if args.mode not in ("demo", "serve") and not args.name:
+        parser.error(f"{args.mode} needs a {'name' if args.mode == 'first-user' else 'file'}")
     if args.mode == "demo" and not _loopback(args.bind):
         print("The demo has a known password and is only served on loopback: leave --bind at 127.0.0.1.", file=sys.stderr)
         return 2
@@ -64,7 +67,7 @@ def main() -> int:
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except BlockingIOError:
-        if args.mode != "first-user":
+        if not beside:
             address = args.state / "address"
             where = address.read_text() if address.exists() else "starting"
             print(f"It runs already ({where}). Stop that one first, or give another --state.", file=sys.stderr)
@@ -75,6 +78,8 @@ def main() -> int:
             say("Starting PostgreSQL")
             os.environ["DATABASE_URL"] = cluster.start()
         _environment(args)
+        if args.mode in ("backup", "restore"):
+            return _copy(args)
         _prepare(args.mode)
         return _first_user(args.name) if args.mode == "first-user" else _serve(args, cluster)
     except ClusterError as error:
@@ -87,8 +92,16 @@ def main() -> int:
         return 0
     finally:
         # A server that was running before a first user was made goes on running.
-        if cluster and (args.mode != "first-user" or cluster.started_here):
+        if cluster and (not beside or cluster.started_here):
             cluster.stop()
+
+
+def _copy(args: argparse.Namespace) -> int:
+    """Back everything up into a file, or restore it from one."""
+    work = back_up if args.mode == "backup" else restore
+    work(os.environ["DATABASE_URL"], Path(os.environ["EDDYFALL_MEDIA_ROOT"]), Path(args.name), say)
+    say(f"{args.name}: {'everything is in it' if args.mode == 'backup' else 'everything is restored'}")
+    return 0
 
 
 def say(text: str) -> None:

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from jinja2 import Environment, FileSystemLoader, select_autoescape
+from markupsafe import Markup
 from PIL import Image
 
 from eddyfall import __version__
@@ -15,6 +16,7 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import pass_table
 from eddyfall.core.lineup.run import LineUp
 from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.names import visible
 from eddyfall.core.sweep.findings import Finding, SweepResult
 
 THUMB_WIDTH = 460
@@ -59,8 +61,9 @@ def html_sheet(
 ) -> str:
     """The sheet as HTML text. `after` and `repaired`: the second sweep and its build, shown beside the first."""
     environment = Environment(
-        loader=FileSystemLoader(Path(__file__).parent), autoescape=select_autoescape(["html"], default=True)
-    )
+        loader=FileSystemLoader(Path(__file__).parent), autoescape=select_autoescape(["html"], default=True),
+        finalize=lambda value: visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value,
+    )  # fmt: skip
     environment.filters.update(number=number, cost=lambda c: size_text(c.value, c.unit), words=words_for)
     views = []
     for view in result.viewpoints:

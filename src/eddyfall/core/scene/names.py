@@ -50,6 +50,18 @@ def clean_name(name: str) -> str:
     return f"{name[:KEPT_OF_LONG]}… {hashlib.sha256(name.encode()).hexdigest()[:8]}"
 
 
+def visible(text: str) -> str:
+    """A text whose marks that show nothing, or turn the line round, are written out: ESC as ␛, others as ⟨U+202E⟩.
+
+    The control pictures of Unicode (U+2400 to U+241F) stand for C0 controls; line breaks and tabs stay."""
+    return "".join(c if c.isprintable() or c in "\n\t\u202f\u2009\u00a0" else _written_out(c) for c in text)
+
+
+def _written_out(character: str) -> str:
+    code = ord(character)
+    return chr(0x2400 + code) if code < 0x20 else f"⟨U+{code:04X}⟩"
+
+
 def short_id(text: str, most: int = 160) -> str:
     """An id made of names, as it is if it is short, else cut with eight digits of its hash: ids do not grow with names."""
     return text if len(text) <= most else f"{text[: most - 9]}~{hashlib.sha256(text.encode()).hexdigest()[:8]}"

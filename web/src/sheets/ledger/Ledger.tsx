@@ -138,7 +138,7 @@ function Changes(props: { project: number; build: number; version: number; chang
               </td>
               <td>
                 {asked === c.id ? (
-                  <span className="flex gap-1">
+                  <span key="sure" className="flex gap-1 justify-end">
                     <button type="button" className="btn btn-xs btn-error" onClick={() => drop.mutate(c.id)}>
                       Drop it
                     </button>
@@ -147,7 +147,7 @@ function Changes(props: { project: number; build: number; version: number; chang
                     </button>
                   </span>
                 ) : (
-                  <span className="flex gap-1 justify-end">
+                  <span key="may" className="flex gap-1 justify-end">
                     {at > 0 && (
                       <button
                         type="button"
