@@ -41,6 +41,9 @@ from eddyfall.demo.hall import make_hall
 from eddyfall.demo.shapes import Shape
 from eddyfall.demo.walk import worst_spot
 from eddyfall.demo.write import make_demo
+from faults import faults
+from readers import readers
+from server_memory import server_memory
 
 LAMPS = 8
 REGION = 192
@@ -322,6 +325,9 @@ PARTS: dict[str, Callable[[], None]] = {
     "memory": memory,
     "growth": growth,
     "browser": lambda: browser(show),
+    "readers": lambda: readers(show),
+    "server-memory": lambda: server_memory(show),
+    "faults": lambda: faults(show),
 }
 
 

@@ -87,26 +87,31 @@ class Client:
     def get(self, path: str) -> tuple[int, bytes]:
         return self.send("GET", path)
 
-    def send(self, method: str, path: str, body: Any = None) -> tuple[int, bytes]:
-        """(status, body); once more where the connection was closed meanwhile."""
+    def send(self, method: str, path: str, body: Any = None, version: int | None = None) -> tuple[int, bytes]:
+        """(status, body); what only reads once more where the connection was closed meanwhile. body: JSON, or a form and its edge."""
         headers = {"Cookie": "; ".join(f"{k}={v}" for k, v in self.cookies.items()), "Content-Type": "application/json",
                    "X-CSRFToken": self.cookies.get("csrftoken", "")}  # fmt: skip
+        if version is not None:
+            headers["If-Match"] = str(version)
+        data: Any = None if body is None else json.dumps(body)
+        if isinstance(body, tuple):
+            data, headers["Content-Type"] = body[0], f"multipart/form-data; boundary={body[1]}"
         for again in (True, False):
             try:
-                self.line.request(method, path, None if body is None else json.dumps(body), headers)
+                self.line.request(method, path, data, headers)
                 answer = self.line.getresponse()
-                data = answer.read()
+                found = answer.read()
                 break
             except (http.client.HTTPException, ConnectionError, OSError):
                 self.line.close()
                 self.line = http.client.HTTPConnection(*self.where, timeout=120)
-                if not again:
+                if not again or method != "GET":
                     raise
         for name, value in answer.headers.items():
             if name.lower() == "set-cookie":
                 key, _, rest = value.partition("=")
                 self.cookies[key] = rest.split(";")[0]
-        return answer.status, data
+        return answer.status, found
 
 
 @dataclass

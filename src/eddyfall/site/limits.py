@@ -3,15 +3,14 @@
 Outermost of all middleware, so that it sees whatever the rest makes of a request.
 """
 
-import errno
 import threading
 from collections import Counter
 from collections.abc import Callable
-from typing import Any
 
 from django.conf import settings
-from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
+
+from eddyfall.workbench.outages import outage
 
 POLICY = "default-src 'self'; img-src 'self' blob: data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 UPLOADS_AT_ONCE, UPLOADS_OF_ONE = 6, 3
@@ -71,20 +70,9 @@ def _as_json(answer: HttpResponse) -> HttpResponse:
     return result
 
 
-def outage(error: BaseException) -> tuple[int, str, int] | None:
-    """(status, words, seconds after which to ask again) of a failure that is the machine's and not the program's; None for others."""
-    if isinstance(error, OperationalError | InterfaceError):
-        if getattr(error.__cause__, "sqlstate", None) == "53100":
-            return 507, "the disk of the database is full: nothing was stored", 60
-        return 503, "the database does not answer; ask again shortly", 5
-    if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
-        return 507, "the server's disk is full: nothing was stored", 60
-    return None
-
-
 def failed(request: HttpRequest, error: BaseException) -> HttpResponse:
     """The answer to what nobody expected: 503 or 507 where the machine fails, else 500."""
-    away: Any = outage(error)
+    away = outage(error)
     if away is None:
         return JsonResponse({"detail": WORDS[500]}, status=500)
     status, words, after = away

@@ -5,7 +5,6 @@ the content's hash: who stores, a shared one until its row is committed; who unl
 """
 
 import contextlib
-import errno
 import hashlib
 import os
 import tempfile
@@ -19,6 +18,7 @@ from django.db import connection, transaction
 
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Build, File, Intake
+from eddyfall.workbench.outages import FULL
 
 UNNAMED_HOURS = 24
 
@@ -43,7 +43,7 @@ def room_on_disk() -> Iterator[None]:
     try:
         yield
     except OSError as error:
-        if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG):
+        if error.errno not in FULL:
             raise
         raise Refused(507, "the disk that holds the projects' files is full: nothing was stored") from None
 

@@ -19,12 +19,14 @@ from procrastinate.contrib.django import app
 from eddyfall.core.errors import EddyfallError
 from eddyfall.workbench.errors import Refused
 from eddyfall.workbench.models import Job, Project
+from eddyfall.workbench.outages import outage
 
 MAX_ATTEMPTS = 3
 BEAT_EVERY_S = 3
 TELL_EVERY_S = 0.4
 AWAY_S = 900  # how long a result is held for a database that is away
 UNQUEUED_S = 10  # a job that has waited so long is looked for in the queue
+UNEXPECTED = "it failed unexpectedly; the worker's log says why"
 QUICK = ("intake",)
 UNDER_WAY = (Job.WAITING, Job.RUNNING)
 log = logging.getLogger(__name__)
@@ -75,17 +77,13 @@ def patiently(work: Callable[[], Any]) -> Any:
         try:
             return work()
         except (OperationalError, InterfaceError) as error:
-            if connection.in_atomic_block or time.monotonic() > end or _full(error):
+            away = outage(error)
+            if connection.in_atomic_block or time.monotonic() > end or (away is not None and away[0] == 507):
                 raise
             log.warning("the database does not answer; a job waits for it")
             close_old_connections()
             time.sleep(pause)
             pause = min(pause * 1.5, 5.0)
-
-
-def _full(error: BaseException) -> bool:
-    """Whether the database's disk is full."""
-    return getattr(error.__cause__, "sqlstate", None) == "53100"
 
 
 class Attempt:
@@ -174,9 +172,11 @@ def _work(attempt: Attempt, work: Any, keeps: bool) -> None:
         attempt.end(Job.CANCELLED, "cancelled")
     except (EddyfallError, Refused) as error:
         attempt.end(Job.FAILED, str(error))
-    except (OperationalError, InterfaceError) as error:
-        if _full(error):
-            attempt.end(Job.FAILED, "the database's disk is full: nothing was stored")
+    except (OperationalError, InterfaceError, OSError) as error:
+        away = outage(error)
+        if away is None or away[0] == 507:
+            log.exception("job %s failed", attempt.job_id)
+            attempt.end(Job.FAILED, away[1] if away else UNEXPECTED)
             return
         log.warning("job %s: the database went away; it starts anew", attempt.job_id)
         patiently(attempt.put_back)
@@ -184,7 +184,7 @@ def _work(attempt: Attempt, work: Any, keeps: bool) -> None:
         if not patiently(lambda: Job.objects.filter(pk=attempt.job_id, attempts=attempt.number, state=Job.RUNNING).exists()):
             raise Superseded from error  # its rows were deleted under it
         log.exception("job %s failed", attempt.job_id)
-        attempt.end(Job.FAILED, "it failed unexpectedly; the worker's log says why")
+        attempt.end(Job.FAILED, UNEXPECTED)
 
 
 def _beat(attempt: Attempt, over: threading.Event) -> None:

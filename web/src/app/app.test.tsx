@@ -242,6 +242,30 @@ describe("the ledger", () => {
     await waitFor(() => expect(asked.some((a) => a.path.endsWith("/ledger/11/drop"))).toBe(true));
     expect(asked.find((a) => a.path.endsWith("/drop"))?.headers.get("If-Match")).toBe("5");
   });
+  test("puts its changes in another order", async () => {
+    const asked = serve({
+      ...routes,
+      "GET /api/projects/3/builds/1/ledger": ledger(
+        change({ id: 1, title: "first" }),
+        change({ id: 2, title: "second" }),
+        change({ id: 3, title: "third" }),
+      ),
+      "POST /api/projects/3/builds/1/ledger/order": {
+        status: 409,
+        detail: "they do not apply in this order",
+      },
+    });
+    render(<App />, at("/p/3/b/1/ledger"));
+    fireEvent.click(await screen.findByRole("button", { name: "later: first" }));
+    expect(await screen.findByText("they do not apply in this order")).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "earlier: third" }));
+    await waitFor(() => expect(asked.filter((a) => a.path.endsWith("/order"))).toHaveLength(2));
+    const posts = asked.filter((a) => a.path.endsWith("/order"));
+    expect(posts.map((p) => p.body)).toEqual([{ order: [2, 1, 3] }, { order: [1, 3, 2] }]);
+    expect(posts[0]?.headers.get("If-Match")).toBe("5");
+    expect(screen.queryByRole("button", { name: "earlier: first" })).toBeNull();
+    expect(screen.queryByRole("button", { name: "later: third" })).toBeNull();
+  });
   test("hands over when something is kept, and says when that has grown old", async () => {
     const asked = serve({
       ...routes,

@@ -11,6 +11,7 @@ from eddyfall.core.errors import EddyfallError
 from eddyfall.core.scene.names import first_bad_text
 from eddyfall.workbench.api import bench, builds, cases, health, ledger, lightmaps, people, sweeps, work
 from eddyfall.workbench.errors import Dropped, Refused
+from eddyfall.workbench.outages import outage
 
 
 class TextParser(Parser):
@@ -34,6 +35,15 @@ def refused(request: HttpRequest, error: Refused) -> HttpResponse:
     if error.retry_after_s is not None:
         answer.headers["Retry-After"] = str(error.retry_after_s)
     return answer
+
+
+@api.exception_handler(OSError)
+def machine(request: HttpRequest, error: OSError) -> HttpResponse:
+    """A full disk, as one; what else a machine does is nobody's fault here and is logged where it is raised."""
+    away = outage(error)
+    if away is None:
+        raise error
+    return refused(request, Refused(away[0], away[1], retry_after_s=away[2]))
 
 
 @api.exception_handler(HttpError)
