@@ -14,14 +14,20 @@ ROOT = Path(__file__).parents[1]
 
 def api(page, method, path, body=None):
     """A request with the page's own session; returns (status, body)."""
+    return api_version(page, method, path, body, None)
+
+
+def api_version(page, method, path, body, version):
+    """The same, made on a version of what it changes."""
     return page.evaluate(
-        """async ([method, path, body]) => {
+        """async ([method, path, body, version]) => {
             const token = /csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? '';
-            const answer = await fetch(path, {method, headers: {'X-CSRFToken': token, 'Content-Type': 'application/json'},
+            const answer = await fetch(path, {method, headers: {'X-CSRFToken': token, 'Content-Type': 'application/json',
+                                                        ...(version === null ? {} : {'If-Match': String(version)})},
                                               body: body === null ? undefined : JSON.stringify(body)});
             return [answer.status, await answer.json().catch(() => null)];
         }""",
-        [method, path, body],
+        [method, path, body, version],
     )
 
 

@@ -9,6 +9,7 @@ import time
 import urllib.request
 from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
 import pytest
 from playwright.sync_api import sync_playwright
@@ -21,11 +22,14 @@ CHROMIUM = ["--no-sandbox", "--disable-background-networking", "--disable-compon
 
 @dataclass
 class Stack:
-    """A running demo: its address, state folder and launcher."""
+    """A running demo: how it is started, its state folder, its address and launcher."""
 
-    address: str
+    command: list[str]
+    environment: dict[str, str]
     state: Path
-    process: subprocess.Popen
+    log: BinaryIO
+    address: str = ""
+    process: subprocess.Popen | None = None
 
     def pid(self, name: str) -> int:
         return int((self.state / f"{name}.pid").read_text().split()[0])
@@ -35,6 +39,20 @@ class Stack:
         before = self.pid(name)
         os.kill(before, signal.SIGKILL)
         self.until(lambda: self.pid(name) != before)
+
+    def kill_launcher(self) -> None:
+        """Kill the launcher with -9 and start another on the same state folder, which takes over what was left running."""
+        self.process.kill()
+        self.process.wait()
+        self.launch()
+
+    def launch(self) -> None:
+        """Start it and wait until it answers."""
+        (self.state / "address").unlink(missing_ok=True)
+        self.process = subprocess.Popen(self.command, env=self.environment, stdout=self.log, stderr=subprocess.STDOUT)
+        self.until(lambda: (self.state / "address").exists() or self.process.poll() is not None, 240)
+        assert self.process.poll() is None, "the site did not start"
+        self.address = (self.state / "address").read_text()
 
     def answers(self) -> bool:
         """Whether the web process takes requests."""
@@ -63,18 +81,14 @@ def stack():
         environment |= {"PYTHONPATH": str(ROOT / "src"), "EDDYFALL_JOB_SILENT_S": "6", "EDDYFALL_DEMO_HALL_SWEEP": "0"}
         environment.pop("DATABASE_URL", None)
         log = (Path(folder) / "log").open("w+b")
-        process = subprocess.Popen(
-            [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(state), "--port", "8600"],
-            env=environment, stdout=log, stderr=subprocess.STDOUT,
-        )  # fmt: skip
-        address = state / "address"
+        command = [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(state), "--port", "8600"]
+        running = Stack(command, environment, state, log)
         try:
-            Stack.until(lambda: address.exists() or process.poll() is not None, 240)
-            assert process.poll() is None, (Path(folder) / "log").read_text()
-            yield Stack(address.read_text(), state, process)
+            running.launch()
+            yield running
         finally:
-            process.send_signal(signal.SIGTERM)
-            process.wait(60)
+            running.process.send_signal(signal.SIGTERM)
+            running.process.wait(60)
             print((Path(folder) / "log").read_text()[-4000:])
 
 
