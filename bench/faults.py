@@ -169,18 +169,23 @@ def _kill(stack: Stack, victim: str, folder: Path) -> Stack:
 
         pid = int(Cluster(stack.state)._noted(0))
     else:
-        pid = int((stack.state / f"{victim}.pid").read_text().split()[0])
+        pid = _pid(stack, victim)
     os.kill(pid, signal.SIGKILL)
     return stack
 
 
+def _pid(stack: Stack, name: str) -> int:
+    return int((stack.state / f"{name}.pid").read_text().split()[0])
+
+
 def _back(stack: Stack, killed: float) -> float:
-    """Seconds until the health route says that every part is well, twice in a row."""
+    """Seconds until every process runs and the health route says that every part is well, twice in a row."""
     well = 0
     while time.monotonic() - killed < 120:
         try:
             status, data = Client(stack.where).get("/api/health")
-            well = well + 1 if status == 200 and json.loads(data)["ok"] else 0
+            run = all(Path(f"/proc/{_pid(stack, name)}/cmdline").read_bytes() for name in VICTIMS[:5])
+            well = well + 1 if run and status == 200 and json.loads(data)["ok"] else 0
         except (OSError, ValueError, http.client.HTTPException):
             well = 0
         if well == 2:
@@ -196,12 +201,12 @@ def _lost(stack: Stack, worker: Worker) -> list[str]:
     end, project = time.monotonic() + 120, f"/api/projects/{worker.project}"
     while time.monotonic() < end and any(j["state"] in ("waiting", "running") for j in get(f"{project}/jobs?limit=200")):
         time.sleep(0.5)
-    jobs = {j["id"]: j for j in get(f"{project}/jobs?limit=200")}
+    jobs = {j["id"]: j for page in range(5) for j in get(f"{project}/jobs?limit=200&offset={page * 200}")}
     lost += [
         f"{j['about']} is {j['state']}: {j['message']}" for j in jobs.values() if j["state"] in ("waiting", "running", "failed")
     ]
     lost += [f"upload {n} is not known" for n in said.uploads if n not in jobs]
-    builds = {b["number"] for b in get(f"{project}/builds?limit=200")}
+    builds = {b["number"] for page in range(5) for b in get(f"{project}/builds?limit=200&offset={page * 200}")}
     wanted = {jobs[n]["build"] for n in said.uploads if n in jobs} - {None}
     lost += [f"build {n} is gone" for n in wanted - builds - set(said.deleted)]
     lost += [

@@ -53,6 +53,7 @@ def start(folder: Path, **environment: str) -> Stack:
     state = folder / "state"
     command = [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(state), "--port", "8700"]
     env = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "EDDYFALL_DEMO_HALL_SWEEP": "0", **environment}
+    (state / "address").unlink(missing_ok=True)
     process = subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=sys.stderr)
     while not (state / "address").exists():
         if process.poll() is not None:
@@ -93,9 +94,11 @@ class Client:
                    "X-CSRFToken": self.cookies.get("csrftoken", "")}  # fmt: skip
         if version is not None:
             headers["If-Match"] = str(version)
-        data: Any = None if body is None else json.dumps(body)
+        data: Any = None
         if isinstance(body, tuple):
             data, headers["Content-Type"] = body[0], f"multipart/form-data; boundary={body[1]}"
+        elif body is not None:
+            data = json.dumps(body)
         for again in (True, False):
             try:
                 self.line.request(method, path, data, headers)

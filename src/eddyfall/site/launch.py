@@ -72,6 +72,8 @@ def main() -> int:
             where = address.read_text() if address.exists() else "starting"
             print(f"It runs already ({where}). Stop that one first, or give another --state.", file=sys.stderr)
             return 1
+    if not beside:
+        (args.state / "address").unlink(missing_ok=True)  # of a launcher that was killed
     cluster = None if "DATABASE_URL" in os.environ else Cluster(args.state)
     try:
         if cluster:

@@ -5,6 +5,7 @@ import threading
 import time
 
 from django.db import InterfaceError, OperationalError
+from procrastinate.exceptions import ConnectorException
 
 AGAIN_S = 60.0
 
@@ -19,8 +20,8 @@ class Calm(logging.Filter):
 
     def filter(self, record: logging.LogRecord) -> bool:
         error = record.exc_info[1] if record.exc_info and not isinstance(record.exc_info, bool) else None
-        if isinstance(error, OperationalError | InterfaceError):
-            words = (str(error) or type(error).__name__).splitlines()[0]
+        if isinstance(error, OperationalError | InterfaceError | ConnectorException):
+            words = (str(error).strip() or type(error).__name__).splitlines()[0]
             record.msg, record.args, record.exc_info, record.exc_text = f"the database does not answer: {words}", (), None, None
         key = (record.name, "the database does not answer" if "database does not answer" in str(record.msg) else str(record.msg))
         now = time.monotonic()

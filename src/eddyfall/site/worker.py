@@ -17,7 +17,7 @@ SWEEP_EVERY_S = 3600.0
 def main() -> None:
     """Work until told to end."""
     import django
-    from django.core.management import call_command
+    from django.core.management import CommandError, call_command
 
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "eddyfall.site.settings")
     django.setup()
@@ -30,7 +30,13 @@ def main() -> None:
         threading.Thread(target=_upkeep, daemon=True, name="upkeep").start()
     else:
         os.nice(15)  # who waits for a frame comes first
-    call_command("procrastinate", "worker", "--concurrency", "1", "--queues", "quick" if quick else "default")
+    from procrastinate.exceptions import ConnectorException
+
+    try:
+        call_command("procrastinate", "worker", "--concurrency", "1", "--queues", "quick" if quick else "default")
+    except (ConnectorException, CommandError) as error:
+        log.error("the worker lost the database and ends, to be started again: %s", str(error).strip().splitlines()[0])
+        sys.exit(1)
 
 
 def _upkeep() -> None:
