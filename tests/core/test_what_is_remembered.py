@@ -163,7 +163,12 @@ def test_what_two_values_share_is_counted_once_and_goes_with_the_last():
     memo.put("large", np.zeros(1_200_000))
     assert memo.get("one") is None and memo.get("two") is not None and 10_600_000 <= memo.bytes < 10_610_000
     memo.clear()
-    assert memo.bytes == 0 and len(memo) == 0
+    assert memo.bytes == 0 and memo.entries == 0
+
+
+def test_a_renderer_remembers_where_it_is_told_to():
+    memo = Memo()
+    assert Renderer(memo).memo is memo, "an empty one too"
 
 
 def test_many_who_want_one_value_make_it_once():

@@ -77,7 +77,9 @@ class Memo:
             self._holders.clear()
             self.bytes = 0
 
-    def __len__(self) -> int:
+    @property
+    def entries(self) -> int:
+        """How many values are remembered."""
         return len(self._entries)
 
     def _count(self, entry: "_Entry") -> None:
@@ -124,7 +126,8 @@ def _held(value: Any) -> Iterator[tuple[int | None, int]]:
             owner = value
             while isinstance(owner.base, np.ndarray):
                 owner = owner.base
-            yield id(owner), owner.nbytes
+            file = owner.base.obj if isinstance(owner.base, memoryview) else owner.base
+            yield (id(file), len(file)) if isinstance(file, bytes) else (id(owner), owner.nbytes)
         case bytes() | bytearray() if len(value) > LARGE_BYTES:
             yield id(value), sys.getsizeof(value)
         case str() | bytes() | bytearray():

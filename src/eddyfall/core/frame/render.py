@@ -90,7 +90,7 @@ class Renderer:
     """Renders builds and shares what stays the same between them through one memo."""
 
     def __init__(self, memo: Memo | None = None) -> None:
-        self.memo = memo or Memo()
+        self.memo = Memo() if memo is None else memo
         self.ran: list[str] = []
         self.between: Callable[[], None] = lambda: None  # called before each pass; what it raises ends the frame
 

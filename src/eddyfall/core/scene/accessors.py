@@ -16,7 +16,7 @@ MAX_UNBACKED = 16_000_000  # values of accessors without a buffer view: the file
 class AccessorReader:
     """Reads accessors of one file and counts what they add up to, so that a small file cannot claim a huge scene."""
 
-    def __init__(self, document: dict[str, Any], buffers: list[bytes]) -> None:
+    def __init__(self, document: dict[str, Any], buffers: list[np.ndarray]) -> None:
         self.accessors = objects(document, "accessors")
         self.views = objects(document, "bufferViews")
         self.buffers = buffers
@@ -93,8 +93,8 @@ class AccessorReader:
 
 
 def _to_float(array: np.ndarray, normalized: bool) -> np.ndarray:
-    if array.dtype == np.float32:
-        return np.array(array)
+    if array.dtype == np.float32:  # a view of the file where it lies close and aligned there
+        return array if array.flags.c_contiguous and array.flags.aligned else np.array(array)
     if not normalized:
         return array.astype(np.float32)
     top = np.iinfo(array.dtype).max

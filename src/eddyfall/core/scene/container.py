@@ -29,7 +29,7 @@ class Container:
     """An opened file: parsed JSON, the GLB's own buffer, a reader of files beside it, and the raw bytes of a GLB."""
 
     json: dict[str, Any]
-    embedded: bytes | None
+    embedded: memoryview | None
     read_beside: Callable[[str, int], bytes]
     raw: bytes | None = None
 
@@ -144,16 +144,16 @@ def _open_glb(data: bytes, beside: Callable[[str, int], bytes]) -> Container:
     if length > len(data):
         raise SceneError(f"the GLB is cut off: its header says {length} bytes, the file has {len(data)}")
     offset = 12
-    chunks: dict[int, bytes] = {}
+    chunks: dict[int, memoryview] = {}
     while offset + 8 <= length:
         size, kind = struct.unpack_from("<II", data, offset)
         if offset + 8 + size > length:
             raise SceneError(f"the GLB chunk at byte {offset} claims {size} bytes, {length - offset - 8} are left")
-        chunks.setdefault(kind, data[offset + 8 : offset + 8 + size])
+        chunks.setdefault(kind, memoryview(data)[offset + 8 : offset + 8 + size])
         offset += 8 + size
     if 0x4E4F534A not in chunks:
         raise SceneError("the GLB has no JSON chunk")
-    return Container(parse_json(chunks[0x4E4F534A], SceneError), chunks.get(0x004E4942), beside, data)
+    return Container(parse_json(bytes(chunks[0x4E4F534A]), SceneError), chunks.get(0x004E4942), beside, data)
 
 
 def _open_zip(data: bytes) -> Container:

@@ -121,8 +121,10 @@ class _Reader:
                 if key == "extensionsUsed" and name not in READ_EXTENSIONS:
                     self.notes.append(f"not drawn yet: {name} ({NOT_DRAWN.get(name, 'unknown extension, ignored')})")
 
-    def _buffers(self) -> list[bytes]:
+    def _buffers(self) -> list[np.ndarray]:
+        """Bytes of every buffer, as read-only views of the file: nothing of it is held twice."""
         buffers, total = [], 0
+        data: bytes | memoryview
         for i, entry in enumerate(objects(self.doc, "buffers")):
             here = f"buffer {i}"
             length = whole(entry, "byteLength", here, least=1)
@@ -140,7 +142,7 @@ class _Reader:
                 raise SceneError("has neither a uri nor a GLB chunk: its data is missing", here)
             if len(data) < length:
                 raise SceneError(f"claims {length} bytes, {len(data)} are there", here)
-            buffers.append(data[:length])
+            buffers.append(np.frombuffer(data, np.uint8, length))
         return buffers
 
     def _images(self) -> tuple[Image, ...]:
@@ -166,7 +168,7 @@ class _Reader:
             start, length = whole(view, "byteOffset", here, default=0), whole(view, "byteLength", here, least=1)
             if start + length > len(buffer):
                 raise SceneError("its buffer view runs past the buffer", here)
-            return buffer[start : start + length]
+            return buffer[start : start + length].tobytes()
         if "uri" not in entry:
             raise FileNotFoundError("it has neither uri nor bufferView")
         return read_uri(self.container, text(entry, "uri", here), MAX_BYTES)

@@ -51,7 +51,7 @@ class _Writer:
         assert original.source is not None
         self.doc = copy.deepcopy(original.source.json)
         offsets = []
-        for buffer in original.source.buffers:
+        for buffer in map(np.ndarray.tobytes, original.source.buffers):
             self._align()
             offsets.append(len(self.binary))
             self.binary += buffer

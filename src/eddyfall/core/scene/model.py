@@ -124,10 +124,10 @@ class Camera:
 
 @dataclass(frozen=True)
 class Source:
-    """The file as it came: its JSON and buffers, so that what we do not model survives a rewrite."""
+    """The file as it came: its JSON and buffers (n,) uint8, so that what we do not model survives a rewrite."""
 
     json: dict[str, Any]
-    buffers: tuple[bytes, ...]
+    buffers: tuple[np.ndarray, ...]
     raw: bytes | None = None
 
 
