@@ -32,7 +32,8 @@ class Child:
 
     def start(self) -> None:
         """Start it and leave its note."""
-        environment = {**os.environ, "EDDYFALL_STATE": str(self.state), **self.env}
+        # MALLOC_ARENA_MAX: many threads do not each keep what others have freed.
+        environment = {"MALLOC_ARENA_MAX": "2", **os.environ, "EDDYFALL_STATE": str(self.state), **self.env}
         self.process = subprocess.Popen(list(self.command()), env=environment, start_new_session=True, stdin=subprocess.DEVNULL)
         self.started = time.monotonic()
         leave(self.note, f"{self.process.pid} {started_at(self.process.pid)}")

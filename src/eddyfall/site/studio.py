@@ -54,7 +54,7 @@ def _end(number: int, frame: FrameType | None) -> None:
 
 def serve(line: Connection) -> None:
     """One question: answered, refused, or left when whoever asked has gone."""
-    from django.db import DatabaseError, InterfaceError, OperationalError, close_old_connections
+    from django.db import DatabaseError, InterfaceError, OperationalError, close_old_connections, connections
 
     from eddyfall.core.errors import EddyfallError
     from eddyfall.workbench.errors import Dropped, Refused
@@ -87,9 +87,8 @@ def serve(line: Connection) -> None:
             log.exception("a question failed")
             message = as_message(Refused(500, "it failed unexpectedly; the server's log says why"))
         finally:
-            from django.db import connections
-
             connections.close_all()
+            STUDIO.settle()
         try:
             line.send(message)
         except (ConnectionError, OSError):
@@ -105,12 +104,14 @@ def _gone(line: Connection) -> Callable[[], bool]:
 
 def state() -> dict[str, Any]:
     """What the health route tells of the studio."""
+    from django.conf import settings
+
     from eddyfall.workbench.studio.desk import TURNS
-    from eddyfall.workbench.studio.room import STUDIO
+    from eddyfall.workbench.studio.room import STUDIO, resident_bytes
 
     return {
         "remembered_bytes": STUDIO.memory.bytes, "budget_bytes": STUDIO.memory.limit_bytes,
-        "resident_bytes": int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE"),
+        "resident_bytes": resident_bytes(), "given_bytes": settings.MEMORY_BYTES,
         "waiting": {lane: turns.waiting for lane, turns in TURNS.items()},
     }  # fmt: skip
 

@@ -77,6 +77,13 @@ class Memo:
             self._holders.clear()
             self.bytes = 0
 
+    def shrink(self, by_bytes: int) -> None:
+        """Forget the oldest values until so many bytes less are held, or nothing is."""
+        with self._lock:
+            aim = self.bytes - by_bytes
+            while self.bytes > aim and self._entries:
+                self._forget(self._entries.popitem(last=False)[1])
+
     @property
     def entries(self) -> int:
         """How many values are remembered."""

@@ -169,11 +169,7 @@ class Renderer:
         return np.asarray(total / samples, np.float32)
 
     def _remember(self, key: str, make: Callable[[], Any]) -> Any:
-        value = self.memo.get(key)
-        if value is None:
-            value = make()
-            self.memo.put(key, value)
-        return value
+        return self.memo.once(key, make)
 
 
 def render(

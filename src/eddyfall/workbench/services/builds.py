@@ -75,9 +75,10 @@ def open_core(build: Build) -> CoreBuild:
     def read() -> CoreBuild:
         scene = build.files.filter(kind="scene").first()
         path = files.path_of(scene.sha256) if scene else None
-        if path is None or not path.exists():
+        if scene is None or path is None or not path.exists():
             raise NotThere(f"build {build.number}")
-        core_scene = read_scene(path, beside_it=False)
+        with STUDIO.alone_if_large(scene.size):
+            core_scene = read_scene(path, beside_it=False)
         return finish_build(core_scene, parse_setup(build.setup), build.setup, list(core_scene.notes))
 
     return STUDIO.build(f"{build.pk}", read)

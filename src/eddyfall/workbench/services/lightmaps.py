@@ -216,8 +216,7 @@ def known_set(build: Build, light_set: str | None) -> str | None:
 
 
 def _geometry(build: Build) -> Geometry:
-    result: Geometry = STUDIO.measure(f"geometry {build.content_hash}", lambda: pack(build.scene, build.setup))
-    return result
+    return STUDIO.renderer.geometry(build)
 
 
 def _values(build: Build, asset: str, light_set: str | None, target: str | None, how: Look) -> np.ndarray:

@@ -18,8 +18,9 @@ from typing import Any, Literal
 from django.db import connection
 
 from eddyfall.core.errors import EddyfallError
+from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.workbench.errors import Dropped, Refused
-from eddyfall.workbench.studio.room import STILL_WANTED
+from eddyfall.workbench.studio.room import STILL_WANTED, STUDIO
 from eddyfall.workbench.studio.turns import Turns, here
 
 Lane = Literal["draw", "measure", "open"]
@@ -98,10 +99,16 @@ def answer_here(question: Question, tell: Callable[[Any], None], gone: Callable[
             args = [a.open() if isinstance(a, Ref) else a for a in question.args]
             if question.lane == "open":
                 return question.work(*args, **question.named)
-        with TURNS[question.lane].turn(question.person, gone, question.client, question.number):
+        large = max((scene_bytes(a) for a in args if isinstance(a, CoreBuild)), default=0)
+        with TURNS[question.lane].turn(question.person, gone, question.client, question.number), STUDIO.alone_if_large(large):
             return question.work(*args, **question.named, **({"tell": tell} if question.stream else {}))
     finally:
         STILL_WANTED.reset(token)
+
+
+def scene_bytes(build: CoreBuild) -> int:
+    """Bytes of a build's meshes, each counted once."""
+    return sum(array.nbytes for mesh in build.scene.meshes for part in mesh.primitives for array in part.attributes.values())
 
 
 def _from_studio(address: str, question: Question, gone: Callable[[], bool]) -> Iterator[tuple[str, Any]]:
