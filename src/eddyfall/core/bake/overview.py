@@ -6,7 +6,7 @@ from eddyfall.core.bake.run import light_sets
 from eddyfall.core.bake.splits import with_needless_splits
 from eddyfall.core.bake.stamps import Staleness, stale
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.drawables import Geometry, pack
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import receivers
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup.bake import Bake
@@ -60,8 +60,8 @@ def overview(build: Build, geometry: Geometry, bake: Bake) -> list[AssetLine]:
     return lines
 
 
-def memory_bytes(build: Build, target: str | None) -> int:
+def memory_bytes(build: Build, geometry: Geometry, target: str | None) -> int:
     """Bytes of all lightmaps of a build on a target, in all light sets, with the mip chain if it keeps one."""
     bake = resolve(build.setup, target).bake
-    texels = sum(r.resolution**2 for r in receivers(build, pack(build.scene, build.setup), bake))
+    texels = sum(r.resolution**2 for r in receivers(build, geometry, bake))
     return int(texels * BYTES_PER_TEXEL[bake.encoding] * len(light_sets(build)) * (MIP_CHAIN if bake.mips else 1))

@@ -116,9 +116,11 @@ def stale(
     from eddyfall.core.bake.probe import newly_met  # it traces rays: only needed where something is new
 
     bake = bake or build.setup.bake
-    now = stamps(build, geometry, light_set)
     everyone = [r for r in receivers(build, geometry, bake) if names is None or r.name in names]
     records = {r.name: stored_map(build, r.name, light_set) for r in everyone}
+    if not any(records.values()):
+        return [Staleness(r, True, (), None) for r in everyone]
+    now = stamps(build, geometry, light_set)
     altered = [
         (r, found.record)
         for r in everyone

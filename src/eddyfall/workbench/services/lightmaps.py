@@ -59,7 +59,7 @@ def sheet(build: Build, target: str | None) -> dict[str, Any]:
             | {"seen": {view: counts[name] for view, counts in seen.items() if (name := line.report.receiver.name) in counts}}
             for line in lines
         ]
-        memory = [{"target": name, "bytes": memory_bytes(build, name)} for name in (None, *build.setup.targets)]
+        memory = [{"target": name, "bytes": memory_bytes(build, geometry, name)} for name in (None, *build.setup.targets)]
         views = [{"viewpoint": v, "light_set": resolve(build.setup, target, None, v).light_set} for v in build.setup.viewpoints]
         return {
             "light_sets": light_sets(build),
