@@ -156,3 +156,18 @@ def test_several_leaves_of_one_change_stand_or_fall_together():
 def test_clashing_ids_are_made_unique():
     change = set_leaf(BASE, ("fog", "enabled"), True, scope="project", title="t")
     assert len({c.id for c in rename_clashes([change, change, change])}) == 3
+
+
+def test_ids_do_not_grow_with_names():
+    from eddyfall.core.scene.names import short_id
+
+    assert short_id("node.move:crate") == "node.move:crate"
+    long = [short_id(f"node.move:{'n' * 300}{k}") for k in range(50)]
+    assert all(len(i) == 200 for i in long) and len(set(long)) == 50, "and are still told apart"
+
+
+def test_marks_that_show_nothing_are_written_out():
+    from eddyfall.core.scene.names import visible
+
+    assert visible("gate\x1b[31m\u202eexe.\u200b") == "gate␛[31m⟨U+202E⟩exe.⟨U+200B⟩"
+    assert visible("12\u202f345 m²\nsecond line") == "12\u202f345 m²\nsecond line"

@@ -1,5 +1,6 @@
 """What is handed over: SARIF, HTML, patch, repaired files, pictures."""
 
+import dataclasses
 import io
 import json
 import re
@@ -132,3 +133,13 @@ def test_numbers_json_cannot_hold_become_null():
 def test_setup_on_disk_reads_back(net):
     setup, raw = read_setup(net[0].parent / "nets.setup.json")
     assert setup == net[1].setup and raw == net[1].raw_setup
+
+
+def test_marks_that_turn_a_line_round_are_shown_in_the_sheet():
+    build = net_build()
+    named = dataclasses.replace(build.scene.nodes[0], name="net\x1b[2J\u202egnp.exe")
+    build = dataclasses.replace(build, scene=build.scene.with_node(0, named))
+    renderer = Renderer()
+    sheet = html_sheet(build, sweep(build, renderer=renderer), name="nets", renderer=renderer)
+    assert "\x1b" not in sheet and "\u202e" not in sheet
+    assert "net␛[2J⟨U+202E⟩gnp.exe" in sheet

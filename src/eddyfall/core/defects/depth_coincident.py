@@ -14,6 +14,7 @@ from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.layers import two_nearest
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_resolved
 from eddyfall.core.scene.drawables import Geometry, geometry_hash
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, shared_area
 
 CODE = "depth.coincident"
@@ -206,7 +207,7 @@ def _candidates(survey: Survey, a: int, b: int, needed_m: float, normal: np.ndar
         lift = max(math.ceil((1.5 * needed_m + 1e-3) * 1000) / 1000, 0.002)
         by = [round(float(v) * lift, 6) for v in normal]
         change = Change(
-            id=f"node.move:{node}",
+            id=short_id(f"node.move:{node}"),
             title=f"move {node} out of the plane by {lift * 1000:g} mm",
             scope="node",
             reason="faces on one plane cannot be told apart",

@@ -11,6 +11,7 @@ from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen, front_pixels,
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.scene.changes import Change, Operation, Scope, set_leaf
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.receivers import Receiver
 from eddyfall.core.uv.picture import overlap_picture
 from eddyfall.core.uv.report import AssetReport
@@ -25,7 +26,7 @@ LEAST_TEXELS = 1e-3
 def mesh_operation(name: str, mesh: str, title: str, reason: str, **params: object) -> Change:
     """A named operation on a mesh as a change."""
     return Change(
-        id=f"{name}:{mesh}",
+        id=short_id(f"{name}:{mesh}"),
         title=title,
         scope="mesh",
         reason=reason,

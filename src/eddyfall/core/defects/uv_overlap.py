@@ -10,6 +10,7 @@ from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_leaves
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.uv.copy_tiles import own_tiles
 from eddyfall.core.uv.lightmaps import ChartSet, chart_sets, copy_entry, lightmapped_meshes
 from eddyfall.core.uv.overlap import Overlap, measure_overlap
@@ -106,7 +107,7 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
     if rules:
         tiles = own_tiles(build, mesh).tiles
         squash = Change(
-            id=f"uv.squash:{key}",
+            id=short_id(f"uv.squash:{key}"),
             title=f"squash the {tiles} copies of {key} side by side into one tile",
             scope="mesh",
             reason="copies share one chart, and the target takes UVs as they are",
@@ -119,7 +120,7 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
         effects = ("texels become oblong: wide on the surface along u", "old bakes of it are stale")
         result.append(Candidate(squash, "every copy has a strip of the tile, modulo 1 too", density, effects))
     repack = Change(
-        id=f"uv.repack:{key}",
+        id=short_id(f"uv.repack:{key}"),
         title=f"evaluate the copies of {key} and pack its charts anew"
         if rules
         else f"unwrap and pack the lightmap of {key} anew",

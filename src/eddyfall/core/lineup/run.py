@@ -20,6 +20,7 @@ from eddyfall.core.lineup.symptoms import SYMPTOMS, Symptom, make_spot
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, set_leaf, set_resolved
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.shade.blend import KINDS
 
 MOST_TRIALS = 24
@@ -214,7 +215,7 @@ class _LineUp:
 
     def _identity_lever(self) -> Lever:
         name = self.frame.geometry.drawables[self.spot.subject].name
-        change = Change(id=f"paint:{name}", title=f"paint {name} flat", scope="node")
+        change = Change(id=short_id(f"paint:{name}"), title=f"paint {name} flat", scope="node")
         return Lever("surface", change, "the spot turns the identity colour", "proves which drawable is meant")
 
     def _round_two(self, moved: set[str], tried: set[str], try_all: bool) -> tuple[list[Lever], list[str]]:

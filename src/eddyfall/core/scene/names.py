@@ -62,6 +62,6 @@ def _written_out(character: str) -> str:
     return chr(0x2400 + code) if code < 0x20 else f"⟨U+{code:04X}⟩"
 
 
-def short_id(text: str, most: int = 160) -> str:
+def short_id(text: str, most: int = 200) -> str:
     """An id made of names, as it is if it is short, else cut with eight digits of its hash: ids do not grow with names."""
     return text if len(text) <= most else f"{text[: most - 9]}~{hashlib.sha256(text.encode()).hexdigest()[:8]}"

@@ -7,6 +7,7 @@ from eddyfall.core.errors import EddyfallError
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, Operation, apply_change, set_leaf
 from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.receivers import receivers
 from eddyfall.core.scene.setup.tables import CopyRule
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
@@ -40,7 +41,7 @@ def copy_changes(build: Build, key: str) -> list[tuple[Change, str]]:
 
     def operation(name: str, title: str, **params: Any) -> Change:
         return Change(
-            id=f"{name}:{key}", title=title, scope="mesh", reason="copies share lightmap charts",
+            id=short_id(f"{name}:{key}"), title=title, scope="mesh", reason="copies share lightmap charts",
             operation=Operation(name=name, params={"mesh": key, **params}),
         )  # fmt: skip
 

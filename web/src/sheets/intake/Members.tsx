@@ -14,10 +14,12 @@ export function Members({ project }: { project: number }) {
   });
   const [username, setUsername] = useState("");
   const [as, setAs] = useState<"viewer" | "artist" | "lead">("viewer");
-  const invite = useWrite(() =>
-    must(
-      client.POST("/api/projects/{project_id}/members", { params: { path }, body: { username, role: as } }),
-    ),
+  const invite = useWrite(
+    () =>
+      must(
+        client.POST("/api/projects/{project_id}/members", { params: { path }, body: { username, role: as } }),
+      ),
+    () => setUsername(""),
   );
   const remove = useWrite((name: string) =>
     must(

@@ -6,6 +6,7 @@ from typing import Any
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen
 from eddyfall.core.scene.changes import Change, Operation
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.receivers import Receiver
 
 
@@ -26,7 +27,7 @@ def stale_maps(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
         mine: list[Receiver] = list(entry["receivers"].values())
         names = sorted(entry["receivers"])
         change = Change(
-            id=f"bake.run:{key}"[:200],
+            id=short_id(f"bake.run:{key}"),
             title=f"bake {', '.join(names[:3])}{f' and {len(names) - 3} more' if len(names) > 3 else ''} again",
             scope="node",
             reason=entry["why"],
