@@ -80,7 +80,7 @@ STATIC_URL = "static/"
 WHITENOISE_ROOT = WEB_DIST if WEB_DIST.exists() else None
 WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/"
 # Uploads go to a file at once, never into memory.
-FILE_UPLOAD_HANDLERS = ["django.core.files.uploadhandler.TemporaryFileUploadHandler"]
+FILE_UPLOAD_HANDLERS = ["eddyfall.workbench.arriving.ArrivingFiles"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024**2
 DATA_UPLOAD_MAX_NUMBER_FILES = 4
 UPLOAD_MAX_BYTES = 2 * 1024**3 + 16 * 1024**2

@@ -16,6 +16,7 @@ from typing import BinaryIO
 from django.conf import settings
 from django.db import connection, transaction
 
+from eddyfall.workbench.arriving import incoming
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Build, File, Intake
 from eddyfall.workbench.outages import FULL
@@ -30,9 +31,7 @@ def path_of(sha256: str) -> Path:
 
 def temporary() -> Path:
     """A new empty file beside the store, for content on its way in."""
-    folder = Path(settings.MEDIA_ROOT) / "incoming"
-    folder.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(dir=folder)
+    handle, name = tempfile.mkstemp(dir=incoming())
     os.close(handle)
     return Path(name)
 
