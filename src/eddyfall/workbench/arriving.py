@@ -1,6 +1,8 @@
 """Uploads as they arrive: into a file beside the store at once, never into memory, where the sweeper finds what a killed process left."""
 
+import contextlib
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -32,8 +34,19 @@ class ArrivingFiles(TemporaryFileUploadHandler):
         self.file = ArrivingFile(self.file_name, self.content_type, 0, self.charset, self.content_type_extra)
 
     def receive_data_chunk(self, raw_data: Any, start: Any) -> None:
-        try:
+        with self._gone_if_full():
             super().receive_data_chunk(raw_data, start)
+
+    def file_complete(self, file_size: Any) -> Any:
+        with self._gone_if_full():
+            return super().file_complete(file_size)
+
+    @contextlib.contextmanager
+    def _gone_if_full(self) -> Iterator[None]:
+        """On a full disk, what has arrived goes at once."""
+        try:
+            yield
         except OSError:
-            self.upload_interrupted()  # a full disk: what has arrived goes at once
+            with contextlib.suppress(OSError):  # what could not be written cannot be written on closing either
+                self.file.close()
             raise
