@@ -15,6 +15,7 @@ from pathlib import Path
 SHORT_LIFE_S = 10.0
 LONGEST_PAUSE_S = 8.0
 GRACE_S = 15.0
+TAKEN_OVER_GRACE_S = 3.0  # what a killed launcher left is to run again soon; a job that is cut off starts anew
 
 
 @dataclass
@@ -91,7 +92,7 @@ def end_left_behind(state: Path, names: Sequence[str], say: Callable[[str], None
     say(f"A launcher that was killed left running: {', '.join(found)}. Taking over.")
     everyone = set().union(*found.values())
     _signal(everyone, signal.SIGTERM)
-    until = time.monotonic() + GRACE_S
+    until = time.monotonic() + TAKEN_OVER_GRACE_S
     while time.monotonic() < until and any(alive(pid) for pid in everyone):
         time.sleep(0.1)
     _signal(everyone, signal.SIGKILL)

@@ -16,14 +16,14 @@ from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.demo.hall import NAME as HALL_NAME
 from eddyfall.demo.hall import write_hall
 from eddyfall.demo.write import NAME, write_demo
+from eddyfall.site.launch import DEMO_PROJECTS
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.models import Build, Case, Job, Membership, Project, Proof, Sweep
 from eddyfall.workbench.services import builds, cases, ledger, projects, proofs, sweeps
 from eddyfall.workbench.studio.room import STUDIO
 
-PROJECT = "Weirgate Pump Station"
-HALL_PROJECT = "Weirgate pump hall"
+PROJECT, HALL_PROJECT = DEMO_PROJECTS
 
 
 def load(username: str, password: str, say: Callable[[str], None]) -> None:

@@ -35,6 +35,7 @@ WEB_THREADS = 80  # most of them wait: for the studio, or for the database
 LONGEST_FOLDER = 80  # characters of the folder of a socket, whose path may have 107
 ROOT = Path(__file__).resolve().parents[3]
 DEMO_USER, DEMO_PASSWORD = "demo", "weirgate"
+DEMO_PROJECTS = ("Weirgate Pump Station", "Weirgate pump hall")
 LOAD_DEMO = """
 import functools, sys, django
 django.setup()
@@ -144,10 +145,21 @@ def _prepare(mode: str) -> None:
     call_command("migrate", verbosity=0, interactive=False)
     if mode == "serve":
         _shut_out_demo_user()
+    missing = mode == "demo" and not _demo_is_there()
     connections.close_all()
-    if mode == "demo":
+    if missing:
         # In a process of its own: what drawing it takes in memory goes with it.
         subprocess.run([sys.executable, "-c", LOAD_DEMO, DEMO_USER, DEMO_PASSWORD], check=True)
+
+
+def _demo_is_there() -> bool:
+    """Whether the demo's user has both projects, so that nothing need be loaded."""
+    from eddyfall.workbench.models import Membership
+
+    mine = Membership.objects.filter(user__username=DEMO_USER, user__is_active=True)
+    return mine.filter(project__name=DEMO_PROJECTS[0], project__builds__sweeps__result__isnull=False).exists() and (
+        mine.filter(project__name=DEMO_PROJECTS[1], project__builds__isnull=False).exists()
+    )
 
 
 def _shut_out_demo_user() -> None:
