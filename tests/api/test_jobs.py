@@ -110,3 +110,126 @@ def test_the_core_refusing_is_told_in_its_words(asked):
 
     jobs.run(asked["job"].pk, work)
     assert Job.objects.get(kind="sweep").state == "failed" and Job.objects.get(kind="sweep").message == "mesh 3: is broken"
+
+
+def the_job():
+    return Job.objects.get(kind="sweep")
+
+
+def queued():
+    from procrastinate.contrib.django.models import ProcrastinateJob
+
+    mine = ProcrastinateJob.objects.filter(task_name="eddyfall.sweep", args__job_id=the_job().pk)
+    return mine.filter(status="todo").count()
+
+
+def test_a_job_whose_process_is_gone_is_started_anew_at_once(asked):
+    """Nobody waits for silence where it can be seen that the worker is dead."""
+    import socket
+    import subprocess
+
+    jobs.Attempt(asked["job"].pk)
+    assert jobs.revive() == 0, "it lives: it is this process"
+    dead = subprocess.Popen(["true"])
+    dead.wait()
+    Job.objects.filter(kind="sweep").update(held_by=f"{socket.gethostname()} {dead.pid} 12345")
+    assert jobs.revive(count_silence=False) == 1
+    assert the_job().state == "waiting" and "attempt 2" in the_job().message and queued() == 2
+
+
+def test_after_an_outage_silence_says_nothing_of_a_worker(asked):
+    jobs.Attempt(asked["job"].pk)
+    Job.objects.filter(kind="sweep").update(heartbeat=timezone.now() - timedelta(seconds=600))
+    assert jobs.revive_silent(count_silence=False) == 0
+    assert jobs.revive_silent() == 1
+
+
+def test_a_job_that_the_queue_has_lost_is_queued_again(asked):
+    """Its worker died after it took the job and before it began."""
+    from django.db import connection
+
+    assert jobs.requeue_lost() == 0 and queued() == 1
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM procrastinate_jobs")
+    Job.objects.update(created=timezone.now() - timedelta(seconds=60))
+    assert jobs.requeue_lost() == 1 and queued() == 1
+    assert jobs.requeue_lost() == 0, "once"
+
+
+def test_a_database_that_goes_away_in_the_middle_costs_no_attempt(asked):
+    from django.db import OperationalError
+
+    def work(attempt):
+        raise OperationalError("server closed the connection unexpectedly")
+
+    before = queued()
+    jobs.run(asked["job"].pk, work)
+    assert (the_job().state, the_job().attempts) == ("waiting", 0) and queued() == before + 1
+    tasks.sweep(job_id=asked["job"].pk)
+    assert (the_job().state, the_job().attempts) == ("done", 1)
+
+
+def test_a_result_waits_for_a_database_that_is_away(asked, monkeypatch):
+    from django.db import InterfaceError
+
+    real, tries = jobs.Attempt._end, []
+
+    def end(self, *args):
+        tries.append(1)
+        if len(tries) < 3:
+            raise InterfaceError("connection is closed")
+        return real(self, *args)
+
+    monkeypatch.setattr(jobs.Attempt, "_end", end)
+    monkeypatch.setattr(jobs.time, "sleep", lambda s: None)
+    tasks.sweep(job_id=asked["job"].pk)
+    assert len(tries) == 3 and the_job().state == "done" and Finding.objects.count() == 1
+
+
+def test_deleting_a_build_ends_its_jobs_and_an_attempt_under_way_writes_nothing(asked):
+    attempt = jobs.Attempt(asked["job"].pk)
+    assert send(asked["lead"], "DELETE", asked["base"])[0] == 204
+    assert (the_job().state, the_job().message) == ("cancelled", "build 1 was deleted")
+    attempt.told = 0
+    with pytest.raises(jobs.Superseded):
+        attempt.progress("late", 0.5)
+    tasks.sweep(job_id=asked["job"].pk)
+    assert the_job().state == "cancelled" and not Finding.objects.exists()
+
+
+def test_a_build_deleted_in_the_middle_of_its_sweep_leaves_nothing(asked, monkeypatch, own_media):
+    monkeypatch.setattr(jobs, "TELL_EVERY_S", 0)
+    first = jobs.Attempt.progress
+
+    def told(self, what, share):
+        if share > 0.2:
+            send(asked["lead"], "DELETE", asked["base"])
+        first(self, what, share)
+
+    monkeypatch.setattr(jobs.Attempt, "progress", told)
+    tasks.sweep(job_id=asked["job"].pk)
+    assert the_job().state == "cancelled" and not Sweep.objects.exists()
+    assert [p for p in own_media.rglob("*") if p.is_file()] == []
+
+
+def test_what_nothing_needs_is_swept_up(asked):
+    from django.contrib.sessions.models import Session
+    from django.db import connection
+
+    from eddyfall.workbench.models import WrongSignIn
+    from eddyfall.workbench.upkeep import sweep_queue, sweep_up
+
+    tasks.sweep(job_id=asked["job"].pk)
+    old = timezone.now() - timedelta(days=3)
+    Session.objects.filter(session_key=asked["viewer"].cookies["sessionid"].value).update(expire_date=old)
+    WrongSignIn.objects.create(name="x", address="y", at=old)
+    with connection.cursor() as cursor:
+        cursor.execute("UPDATE procrastinate_jobs SET status = 'doing'")
+        cursor.execute("UPDATE procrastinate_jobs SET status = 'succeeded'")
+    sweep_up()
+    assert queued() == 0 and not WrongSignIn.objects.exists()
+    assert send(asked["viewer"], "GET", "/api/projects")[0] == 401 and send(asked["artist"], "GET", "/api/projects")[0] == 200
+    sweep_queue(hours=-1)
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT count(*) FROM procrastinate_jobs")
+        assert cursor.fetchone() == (0,)
