@@ -41,7 +41,7 @@ def certificate(tmp_path):
 
 def front(folder, **options):
     folder.mkdir(exist_ok=True)
-    return Front("127.0.0.1", free_port(18600), folder, 50_000_000, **options)
+    return Front("127.0.0.1", free_port(18600), folder, 50_000_000, folder / "files", **options)
 
 
 @pytest.fixture

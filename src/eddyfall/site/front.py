@@ -20,13 +20,14 @@ ADDRESS = re.compile(r"^[0-9A-Fa-f.:/]+$")
 
 @dataclass(frozen=True)
 class Front:
-    """bind, port: where clients come; run: folder of sockets and of this configuration; proxies: addresses of proxies before this one,
+    """bind, port: where clients come; run: folder of sockets and of this configuration; stored: folder of files by hash; proxies: addresses of proxies before this one,
     whose word about the client's address and about HTTPS is taken; certificate, key: where this one speaks HTTPS itself."""
 
     bind: str
     port: int
     run: Path
     upload_bytes: int
+    stored: Path
     proxies: tuple[str, ...] = ()
     https_outside: bool = False
     certificate: str = ""
@@ -62,7 +63,7 @@ class Front:
         return CONFIGURATION.format(
             user="user root;" if os.getuid() == 0 else "", run=self.run, listen=listen, tls=tls, real=real, scheme=scheme,
             socket=self.web_socket, upload=UPLOAD, upload_bytes=self.upload_bytes, small=SMALL_BODY_MIB, most=CONNECTIONS_OF_ONE,
-            sign_ins=SIGN_INS_A_MINUTE, burst=SIGN_INS_AT_ONCE,
+            stored=self.stored, sign_ins=SIGN_INS_A_MINUTE, burst=SIGN_INS_AT_ONCE,
         )  # fmt: skip
 
 
@@ -119,7 +120,7 @@ http {{
     proxy_set_header X-Forwarded-For $remote_addr;
     proxy_set_header X-Forwarded-Proto {scheme};
     proxy_connect_timeout 5s; proxy_read_timeout 900s; proxy_send_timeout 60s;
-    proxy_buffers 16 64k; proxy_buffer_size 64k; proxy_busy_buffers_size 128k; proxy_max_temp_file_size 0;
+    proxy_buffers 16 64k; proxy_buffer_size 64k; proxy_busy_buffers_size 128k; proxy_max_temp_file_size 64m;
     error_page 400 494 /-/bad; error_page 408 /-/slow; error_page 413 /-/large; error_page 429 /-/many;
     error_page 502 503 504 = @away;
     location / {{ limit_req zone=signing_in burst={burst} nodelay; proxy_pass http://web; }}
@@ -136,6 +137,14 @@ http {{
       add_header Retry-After 5 always;
       return 429 '{{"detail": "too much from one address; ask again shortly"}}';
     }}
+    location /-/stored/ {{
+      internal;
+      alias "{stored}/";
+      add_header X-Content-Type-Options nosniff;
+      add_header Content-Security-Policy "default-src 'none'";
+      error_page 404 /-/gone;
+    }}
+    location = /-/gone {{ internal; return 404 '{{"detail": "this does not exist any more"}}'; }}
     location @away {{
       add_header Retry-After 3 always;
       if ($uri !~ ^/api/) {{ return 503 "Eddyfall is starting again; load the page again in a moment."; }}

@@ -199,8 +199,8 @@ def _serve(args: argparse.Namespace, cluster: Cluster | None) -> int:
     if port != args.port:
         say(f"Port {args.port} is taken; {port} is used instead")
     front = Front(
-        args.bind, port, run_folder(args.state), settings.UPLOAD_MAX_BYTES, tuple(settings.PROXIES), settings.HTTPS,
-        settings.TLS_CERTIFICATE, settings.TLS_KEY,
+        args.bind, port, run_folder(args.state), settings.UPLOAD_MAX_BYTES, settings.MEDIA_ROOT.resolve() / "files",
+        tuple(settings.PROXIES), settings.HTTPS, settings.TLS_CERTIFICATE, settings.TLS_KEY,
     )  # fmt: skip
     children = _children(args.state, front)
     (args.state / "address").unlink(missing_ok=True)
@@ -233,7 +233,7 @@ def _children(state: Path, front: Front) -> list[Child]:
     worker = [*python, "eddyfall.site.worker", "long"]
     return [
         Child("studio", state, lambda: [*python, "eddyfall.site.studio", studio]),
-        Child("web", state, lambda: web, {"EDDYFALL_STUDIO": studio}),
+        Child("web", state, lambda: web, {"EDDYFALL_STUDIO": studio, "EDDYFALL_FRONT": "1"}),
         Child("front", state, front.command),
         Child("worker", state, lambda: worker),
         Child("keeper", state, lambda: [*python, "eddyfall.site.worker", "quick"]),

@@ -2,15 +2,15 @@
 
 from typing import Any
 
-from django.http import FileResponse, HttpRequest
+from django.http import HttpRequest
 from ninja import File, Query, Router, Status
 from ninja.files import UploadedFile
 
-from eddyfall.workbench import files
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
 from eddyfall.workbench.api.schemas import BuildLine, BuildOut, JobOut, Problem, SetupEffect, SetupOut, SetupTrial
+from eddyfall.workbench.api.sending import send_file
 from eddyfall.workbench.api.views import build_line, build_out, job_out
 from eddyfall.workbench.errors import NotThere
 from eddyfall.workbench.services import builds, intakes, settings_sheet
@@ -54,7 +54,7 @@ def download(request: Any, project_id: int, number: int, kind: str) -> Any:
     row = builds.file_of(builds.build_of(request.project, number), kind) if kind in ("scene", "setup") else None
     if row is None:
         raise NotThere(f"file {kind!r}")
-    return FileResponse(files.open_file(row.sha256, f"file {kind!r}"), as_attachment=True, filename=row.name)
+    return send_file(row.sha256, f"file {kind!r}", save_as=row.name)
 
 
 @route(router, "POST", BUILD + "/captures/{viewpoint}", "artist", response={204: None, 404: Problem, 422: Problem})
@@ -68,7 +68,7 @@ def get_capture(request: Any, project_id: int, number: int, viewpoint: str) -> A
     capture = builds.build_of(request.project, number).captures.filter(viewpoint=viewpoint).select_related("file").first()
     if capture is None:
         raise NotThere(f"capture of {viewpoint!r}")
-    return FileResponse(files.open_file(capture.file.sha256, f"capture of {viewpoint!r}"), content_type="image/png")
+    return send_file(capture.file.sha256, f"capture of {viewpoint!r}", kind="image/png")
 
 
 @route(router, "GET", BUILD + "/setup", "viewer", response=SetupOut)

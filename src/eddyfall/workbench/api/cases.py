@@ -2,15 +2,14 @@
 
 from typing import Any
 
-from django.http import FileResponse
 from ninja import Header, Query, Router, Status
 
 from eddyfall.core.lineup import SYMPTOMS
-from eddyfall.workbench import files
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
 from eddyfall.workbench.api.schemas import CaseEdit, CaseIn, CaseLine, CaseOut, Keep, Problem
+from eddyfall.workbench.api.sending import send_file
 from eddyfall.workbench.api.views import case_line, case_out
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Finding
@@ -85,7 +84,7 @@ def trial_picture(request: Any, project_id: int, number: int, case_number: int, 
     trial = case.trials.filter(rank=rank).select_related("picture").first()
     if trial is None:
         raise NotThere(f"trial {rank}")
-    return FileResponse(files.open_file(trial.picture.sha256, f"trial {rank}"), content_type="image/png")
+    return send_file(trial.picture.sha256, f"trial {rank}", kind="image/png")
 
 
 @route(router, "POST", CASE + "/keep", "artist", response=WRITES)

@@ -3,14 +3,13 @@
 from typing import Any
 
 from django.db.models import Prefetch
-from django.http import FileResponse
 from ninja import Query, Router, Status
 
-from eddyfall.workbench import files
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
 from eddyfall.workbench.api.schemas import Problem, SweepIn, SweepLine, SweepOut
+from eddyfall.workbench.api.sending import send_file
 from eddyfall.workbench.api.views import sweep_line, sweep_out
 from eddyfall.workbench.errors import NotThere
 from eddyfall.workbench.models import Finding
@@ -46,4 +45,4 @@ def evidence(request: Any, project_id: int, number: int, finding_id: int) -> Any
     finding = rows.filter(sweep__build=build, pk=finding_id).first()
     if finding is None or finding.picture is None:
         raise NotThere(f"picture of finding {finding_id}")
-    return FileResponse(files.open_file(finding.picture.sha256, f"picture of finding {finding_id}"), content_type="image/png")
+    return send_file(finding.picture.sha256, f"picture of finding {finding_id}", kind="image/png")

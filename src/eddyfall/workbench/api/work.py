@@ -2,14 +2,14 @@
 
 from typing import Any
 
-from django.http import FileResponse
 from ninja import Query, Router, Status
 
-from eddyfall.workbench import files, jobs
+from eddyfall.workbench import jobs
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
 from eddyfall.workbench.api.schemas import JobOut, PackageOut, Problem
+from eddyfall.workbench.api.sending import send_file
 from eddyfall.workbench.api.views import about, job_out, package_out
 from eddyfall.workbench.errors import NotThere
 from eddyfall.workbench.models import Package
@@ -52,4 +52,4 @@ def download(request: Any, project_id: int, number: int, package_id: int) -> Any
     row = Package.objects.filter(build=builds.build_of(request.project, number), pk=package_id).select_related("file").first()
     if row is None or row.file is None:
         raise NotThere(f"hand over {package_id}")
-    return FileResponse(files.open_file(row.file.sha256, f"hand over {package_id}"), as_attachment=True, filename=row.file.name)
+    return send_file(row.file.sha256, f"hand over {package_id}", save_as=row.file.name)
