@@ -20,8 +20,9 @@ ADDRESS = re.compile(r"^[0-9A-Fa-f.:/]+$")
 
 @dataclass(frozen=True)
 class Front:
-    """bind, port: where clients come; run: folder of sockets and of this configuration; stored: folder of files by hash; proxies: addresses of proxies before this one,
-    whose word about the client's address and about HTTPS is taken; certificate, key: where this one speaks HTTPS itself."""
+    """bind, port: where clients come; run: folder of sockets and of this configuration; stored: folder of files by hash; proxies:
+    addresses of proxies before this one, whose word about the client's address and about HTTPS is taken; certificate, key: where this
+    one speaks HTTPS itself."""
 
     bind: str
     port: int

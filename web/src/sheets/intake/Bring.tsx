@@ -1,3 +1,4 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { client, csrf, type Job, must, Refusal } from "../../api/client";
@@ -51,6 +52,7 @@ export function Bring({ project }: { project: number }) {
   const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
   const go = useNavigate();
+  const queries = useQueryClient();
   const scene = files.find((f) => /\.(glb|gltf|zip)$/i.test(f.name));
   const setup = files.find((f) => /\.json$/i.test(f.name));
   const bring = useWrite(
@@ -60,7 +62,9 @@ export function Bring({ project }: { project: number }) {
       if (setup) form.append("setup", setup);
       setShare(0);
       setJob(undefined);
-      return follow(project, await send(`/api/projects/${project}/builds`, form, setShare), setJob);
+      const begun = await send(`/api/projects/${project}/builds`, form, setShare);
+      queries.invalidateQueries({ queryKey: ["jobs", project] });
+      return follow(project, begun, setJob);
     },
     (build) => {
       setFiles([]);

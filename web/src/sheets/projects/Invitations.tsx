@@ -14,7 +14,7 @@ export function Invitations() {
   const decline = useWrite((id: number) => must(client.DELETE("/api/invitations/{invitation_id}", path(id))));
   if (!invitations.data?.length) return null;
   return (
-    <section className="mt-3 border border-base-content bg-base-100 p-3" aria-label="Invitations">
+    <section className="my-3 border border-base-content bg-base-100 p-3" aria-label="Invitations">
       <h2>You are invited</h2>
       <ul>
         {invitations.data.map((i) => (
