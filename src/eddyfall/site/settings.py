@@ -84,7 +84,7 @@ FILE_UPLOAD_HANDLERS = ["eddyfall.workbench.arriving.ArrivingFiles"]
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024**2
 DATA_UPLOAD_MAX_NUMBER_FILES = 4
 UPLOAD_MAX_BYTES = 2 * 1024**3 + 16 * 1024**2
-# What the process that draws may remember: open builds, passes, measurements, all in one.
+# What the process that draws may take: code, open builds, passes, measurements, all in one.
 MEMORY_BYTES = int(os.environ.get("EDDYFALL_MEMORY_MIB", "1536")) << 20
 # A job whose worker has said nothing for so long is started anew.
 JOB_SILENT_S = float(os.environ.get("EDDYFALL_JOB_SILENT_S", "15"))

@@ -17,9 +17,8 @@ from types import FrameType
 from typing import Any
 
 log = logging.getLogger("eddyfall.studio")
-MACHINE_SHARE = (
-    0.6  # of the machine's memory: beyond this an allocation fails, and the question is refused, not the machine stopped
-)
+# Of the machine's memory: beyond this an allocation fails, and the question is refused, not the machine stopped.
+MACHINE_SHARE = 0.6
 
 
 def main() -> None:
