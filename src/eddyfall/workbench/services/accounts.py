@@ -20,9 +20,9 @@ from eddyfall.workbench.models import WrongSignIn
 from eddyfall.workbench.services.projects import note
 
 # Wrong ones within seconds, after which none more is tried: of a name from an address, of an address, of a name.
-OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME = (5, 300), (20, 60), (30, 300)
+OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME = (5, 300), (10, 60), (30, 300)
 KNOWN_COOKIE, KNOWN_S = "eddyfall_known", 90 * 24 * 3600
-HASHING_AT_ONCE = 2  # a password's hash takes a tenth of a second of a core and 16 MiB on purpose
+HASHING_AT_ONCE = 1  # a password's hash takes a tenth of a second of a core and 16 MiB on purpose
 HASHING_WAIT_S = 4.0
 DO_NOT_FIT = "this name and password do not fit"
 
