@@ -1,4 +1,4 @@
-"""Speed and memory of the core, printed as medians and ratios of one run (DESIGN 9). Run it with ./run bench [NAME ...].
+"""Speed and memory of the core, printed as medians and ratios of one run. Run it with ./run bench [NAME ...].
 
 Every figure stands beside its bound. Times depend on the machine and its neighbours, so nothing here is a test.
 """

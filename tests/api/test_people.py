@@ -60,6 +60,16 @@ def test_a_name_that_is_tried_from_everywhere_is_closed_but_not_for_a_browser_it
     assert known["httponly"] and known["samesite"] == "Lax"
 
 
+def test_who_guesses_beside_a_user_does_not_shut_their_browser_out(people):
+    """The same address and the same name: an office behind one router."""
+    at_home = Client()
+    assert right(at_home).status_code == 200
+    at_home.delete("/api/session")
+    assert [wrong(Client()).status_code for _ in range(6)] == [401] * 5 + [429]
+    assert right(at_home).status_code == 200
+    assert [wrong(at_home).status_code for _ in range(6)] == [401] * 5 + [429], "and is throttled by itself"
+
+
 def test_a_right_one_forgets_the_wrong_ones_before_it(people):
     client = Client()
     for _ in range(4):

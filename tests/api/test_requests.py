@@ -51,7 +51,7 @@ def test_a_missing_token_is_told_before_the_body_is_read(built):
     assert answer.status_code == 403 and not body.was_read
 
 
-def test_uploads_under_way_are_bounded_by_person_and_in_all(built, monkeypatch):
+def test_uploads_under_way_are_bounded_by_address_and_in_all(built, monkeypatch):
     from eddyfall.site import limits
 
     seen = []

@@ -3,9 +3,9 @@
 import pytest
 from django.db import transaction
 
-from api_helpers import send, upload
+from api_helpers import post_upload, send, upload
 from eddyfall.workbench.models import Build, File
-from eddyfall.workbench.services import builds
+from eddyfall.workbench.services import builds, intakes
 from hostile_files import FILES
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -78,6 +78,17 @@ def test_deleting_a_build_takes_its_files_and_leaves_shared_ones(people, net_fil
     assert send(people["viewer"], "GET", f"{base}/2/frames/eye?width=64&height=36")[0] == 200
     assert send(people["lead"], "DELETE", f"{base}/2")[0] == 204
     assert stored(own_media) == []
+
+
+def test_an_intake_that_is_cancelled_before_it_begins_leaves_nothing(people, net_files, own_media):
+    job = post_upload(people["artist"], people["project"], *net_files).json()
+    intakes.let_go_of_ended()
+    assert len(stored(own_media)) == 2, "it still waits"
+    assert (
+        send(people["artist"], "POST", f"/api/projects/{people['project'].pk}/jobs/{job['id']}/cancel")[1]["state"] == "cancelled"
+    )
+    intakes.let_go_of_ended()
+    assert stored(own_media) == [] and not Build.objects.exists()
 
 
 def test_leftovers_of_a_day_are_removed(built, own_media):

@@ -1,4 +1,4 @@
-"""Files made to break a reader: one line, exit 2, bounded memory and time (DESIGN 8)."""
+"""Files made to break a reader: one line, exit 2, bounded memory and time."""
 
 import os
 import resource

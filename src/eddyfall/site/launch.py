@@ -63,6 +63,9 @@ def main() -> int:
     # Set both: a process started in the background of a script has SIGINT ignored.
     signal.signal(signal.SIGTERM, _interrupt)
     signal.signal(signal.SIGINT, _interrupt)
+    if args.mode == "backup" and "DATABASE_URL" not in os.environ and not args.state.is_dir():
+        print(f"{args.state} is not there: say with --state which site to back up.", file=sys.stderr)
+        return 1
     args.state.mkdir(parents=True, exist_ok=True)
     lock = (args.state / "launch.lock").open("w")
     try:
@@ -76,6 +79,9 @@ def main() -> int:
     if not beside:
         (args.state / "address").unlink(missing_ok=True)  # of a launcher that was killed
     cluster = None if "DATABASE_URL" in os.environ else Cluster(args.state)
+    if args.mode == "backup" and cluster and not (cluster.data / "PG_VERSION").exists():
+        print(f"{args.state} holds no database: say with --state which site to back up.", file=sys.stderr)
+        return 1
     try:
         if cluster:
             say("Starting PostgreSQL")

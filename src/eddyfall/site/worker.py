@@ -44,6 +44,7 @@ def _upkeep() -> None:
     from django.db import DatabaseError, InterfaceError, close_old_connections
 
     from eddyfall.workbench.jobs import revive
+    from eddyfall.workbench.services.intakes import let_go_of_ended
     from eddyfall.workbench.upkeep import sweep_up
 
     swept, was_away = 0.0, time.monotonic()
@@ -51,6 +52,7 @@ def _upkeep() -> None:
         try:
             # After a time without the database, silence says nothing of a worker until it has had time to speak again.
             revive(count_silence=time.monotonic() - was_away > 15.0)
+            let_go_of_ended()
             if time.monotonic() - swept > SWEEP_EVERY_S or not swept:
                 swept = time.monotonic()
                 sweep_up()

@@ -15,10 +15,11 @@ from typing import BinaryIO
 
 from django.conf import settings
 from django.db import connection, transaction
+from django.db.models import Q
 
 from eddyfall.workbench.arriving import incoming
 from eddyfall.workbench.errors import NotThere, Refused
-from eddyfall.workbench.models import Build, File, Intake
+from eddyfall.workbench.models import Build, File, Intake, Job
 from eddyfall.workbench.outages import FULL
 
 UNNAMED_HOURS = 24
@@ -123,7 +124,7 @@ def _unlink(hashes: Iterable[str], older_than: float | None = None) -> int:
 
 
 def _named(sha256: str) -> bool:
-    waiting = Intake.objects.filter(scene_sha256=sha256) | Intake.objects.filter(setup_sha256=sha256)
+    waiting = Intake.objects.filter(Q(scene_sha256=sha256) | Q(setup_sha256=sha256), job__state__in=Job.UNDER_WAY)
     return File.objects.filter(sha256=sha256).exists() or waiting.exists()
 
 

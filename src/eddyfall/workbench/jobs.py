@@ -28,7 +28,6 @@ AWAY_S = 900  # how long a result is held for a database that is away
 UNQUEUED_S = 10  # a job that has waited so long is looked for in the queue
 UNEXPECTED = "it failed unexpectedly; the worker's log says why"
 QUICK = ("intake",)
-UNDER_WAY = (Job.WAITING, Job.RUNNING)
 log = logging.getLogger(__name__)
 
 
@@ -211,7 +210,7 @@ def cancel_of(builds: Any, why: str) -> None:
     """End every job that works on some builds, in the caller's transaction; an attempt under way finds itself superseded."""
     works = ("sweep", "bake", "package", "intake")
     for field in (*(f"{w}__build__in" for w in works), "proof__case__build__in"):
-        Job.objects.filter(**{field: builds}, state__in=UNDER_WAY).update(
+        Job.objects.filter(**{field: builds}, state__in=Job.UNDER_WAY).update(
             state=Job.CANCELLED, message=why, ended=timezone.now(), cancel_asked=True
         )
 

@@ -94,6 +94,7 @@ class Job(models.Model):
     """A long piece of work: progress, cancel, attempts. Its results are written in one transaction by the attempt that ends it."""
 
     WAITING, RUNNING, DONE, FAILED, CANCELLED = "waiting", "running", "done", "failed", "cancelled"
+    UNDER_WAY = (WAITING, RUNNING)
     project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20)
     state = models.CharField(max_length=10, default=WAITING)

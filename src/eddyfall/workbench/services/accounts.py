@@ -22,7 +22,7 @@ from eddyfall.workbench.services.projects import note
 # Wrong ones within seconds, after which none more is tried: of a name from an address, of an address, of a name.
 OF_NAME_AT_ADDRESS, OF_ADDRESS, OF_NAME = (5, 300), (10, 60), (30, 300)
 KNOWN_COOKIE, KNOWN_S = "eddyfall_known", 90 * 24 * 3600
-HASHING_AT_ONCE = 1  # a password's hash takes a tenth of a second of a core and 16 MiB on purpose
+HASHING_AT_ONCE = 1  # a password's hash takes about a third of a second of a core and 16 MiB, on purpose
 HASHING_WAIT_S = 4.0
 DO_NOT_FIT = "this name and password do not fit"
 
@@ -36,7 +36,6 @@ def sign_in(request: HttpRequest, username: str, password: str, address: str) ->
     shut its user out.
     """
     user = _verified(username, password, address, request)
-    WrongSignIn.objects.filter(name=_hashed(username), address=address).delete()
     login(request, user)
     note(None, user, "signed in", f"from {address}")
     return user
@@ -83,7 +82,9 @@ def make_user(username: str, password: str) -> Any:
 
 def _verified(username: str, password: str, address: str, request: HttpRequest) -> Any:
     name = _hashed(username)
-    _throttle(name, address, _is_known(request, name))
+    known = _is_known(request, name)
+    address = f"known {address}"[:64] if known else address  # counted by themselves: a guesser beside them has no such cookie
+    _throttle(name, address, known)
     if not _hashing.acquire(timeout=HASHING_WAIT_S):
         raise Refused(429, "many are signing in just now; try again shortly", retry_after_s=5)
     try:
@@ -93,6 +94,7 @@ def _verified(username: str, password: str, address: str, request: HttpRequest) 
     if user is None:
         WrongSignIn.objects.create(name=name, address=address, at=timezone.now())
         raise Refused(401, DO_NOT_FIT)
+    WrongSignIn.objects.filter(name=name, address=address).delete()
     return user
 
 

@@ -13,7 +13,7 @@ from django.db.models import Max
 
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import Refused
-from eddyfall.workbench.models import Build, File, Intake, Project
+from eddyfall.workbench.models import Build, File, Intake, Job, Project
 from eddyfall.workbench.reading import read_upload
 from eddyfall.workbench.services.projects import note
 
@@ -106,8 +106,15 @@ def _name(build: Build, kind: str, name: str, sha256: str) -> None:
 def let_go(job_id: int) -> None:
     """What an intake that has ended still holds goes, unless a build names it."""
     with transaction.atomic():
-        row = Intake.objects.select_for_update().filter(job_id=job_id).exclude(job__state__in=jobs.UNDER_WAY).first()
+        row = Intake.objects.select_for_update().filter(job_id=job_id).exclude(job__state__in=Job.UNDER_WAY).first()
         if row is None or not row.scene_sha256:
             return
         files.unlink_unnamed([sha for sha in (row.scene_sha256, row.setup_sha256) if sha])
         Intake.objects.filter(pk=row.pk).update(scene_sha256="", setup_sha256="")
+
+
+def let_go_of_ended() -> None:
+    """The same of every intake that was cancelled before it began, or whose worker died as it ended."""
+    ended = Intake.objects.exclude(scene_sha256="").exclude(job__state__in=Job.UNDER_WAY)
+    for job_id in ended.values_list("job_id", flat=True):
+        let_go(job_id)

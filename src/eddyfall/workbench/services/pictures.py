@@ -14,9 +14,8 @@ from eddyfall.workbench.models import Build, Case
 from eddyfall.workbench.studio.room import STUDIO
 
 AT_HAND_BYTES = 192 * 1024**2
-AT_HAND = Memo(
-    AT_HAND_BYTES
-)  # (file, exposure scale) by what is shown: no frame waits for another to be drawn that was drawn before
+# (file, exposure scale) by what is shown: a frame that was drawn before never waits for another to be drawn.
+AT_HAND = Memo(AT_HAND_BYTES)
 
 
 def frame(build: CoreBuild, request: Request, form: str) -> tuple[bytes, float]:

@@ -14,13 +14,13 @@ function send(url: string, form: FormData, told: (share: number) => void): Promi
     request.upload.onprogress = (e) => e.lengthComputable && told(e.loaded / e.total);
     request.onerror = () => reject(new Refusal(0, "The upload broke off: the server does not answer."));
     request.onload = () => {
-      let body: { detail?: string } = {};
+      let body: Partial<Job> & { detail?: string } = {};
       try {
         body = JSON.parse(request.responseText);
       } catch {
         /* an answer without JSON is told by its status */
       }
-      if (request.status === 202) resolve(body as unknown as Job);
+      if (request.status === 202) resolve(body as Job);
       else reject(new Refusal(request.status, body.detail ?? `The server answered ${request.status}.`));
     };
     request.send(form);
