@@ -1,6 +1,7 @@
 """Signing in, with a throttle by name and by address; names and passwords of people."""
 
 import hashlib
+import math
 import threading
 import unicodedata
 from datetime import timedelta
@@ -109,7 +110,10 @@ def _throttle(name: str, address: str, known: bool) -> None:
         limits += [(OF_ADDRESS, [at for n, a, at in wrong if a == address]), (OF_NAME, [at for n, a, at in wrong if n == name])]
     for (most, window_s), mine in limits:
         if len(mine) >= most and (left := window_s - (now - mine[most - 1]).total_seconds()) > 0:
-            raise Refused(429, "too many that did not fit; try again later", retry_after_s=int(left) + 1)
+            when = f"{math.ceil(left / 60)} min" if left > 60 else f"{math.ceil(left)} s"
+            raise Refused(
+                429, f"too many names and passwords that did not fit; try again in {when}", retry_after_s=math.ceil(left)
+            )
 
 
 def remember_browser(answer: HttpResponse, username: str) -> None:
