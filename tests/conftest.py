@@ -4,9 +4,9 @@ from pathlib import Path
 
 import pytest
 
-from eddyfall.core.frame.intake import open_build
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
+from eddyfall.core.intake import open_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.sweep import SweepResult, sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES

@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.frame.intake import finish_build
 from eddyfall.core.hashing import freeze
+from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Image, Light, Material, Mesh, Node, Primitive, Scene
@@ -72,12 +72,14 @@ def scene_of(
 
 
 def build_of(*things: Thing, setup: dict[str, Any] | None = None, images: tuple[Image, ...] = (), lamps: Any = ()) -> Build:
-    """A build; `setup` is laid over a view along -z from the origin, with no exposure and no light of the sky."""
+    """A build; `setup` is laid over a view along -z from the origin, with no exposure and no light of the sky. Things with lightmap
+    UVs are lightmapped by them."""
     raw: dict[str, Any] = {
         "eddyfall_setup": 1,
         "viewpoints": {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 20}},
     }
-    raw = merged(raw, setup or {})
+    mapped = {thing.name: {"lightmap_uv": 1} for thing in things if thing.lightmap is not None}
+    raw = merged(merged(raw, {"meshes": mapped} if mapped else {}), setup or {})
     return finish_build(scene_of(*things, images=images, lamps=lamps), parse_setup(raw), raw, [])
 
 

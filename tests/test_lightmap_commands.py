@@ -17,7 +17,7 @@ from scenes import Thing, build_of
 def write(folder, name, build):
     path = folder / f"{name}.glb"
     path.write_bytes(write_glb(build.scene))
-    path.with_suffix("").with_suffix(".setup.json").write_text(json.dumps(build.raw_setup))
+    (folder / f"{name}.setup.json").write_text(json.dumps(build.raw_setup))
     return str(path)
 
 

@@ -1,6 +1,6 @@
 """The command line: intake, frame, core-sample, sweep, lineup, apply, charts, bake, why, demo, setup-schema, passes.
 
-Exit codes: 0 clean, 1 findings at or above the level, 2 bad input.
+Exit codes: 0 clean, 1 findings at or above the level, 2 bad input, 3 something that Eddyfall did not foresee (a fault of its own).
 """
 
 import argparse
@@ -8,18 +8,20 @@ import datetime
 import json
 import os
 import sys
+import traceback
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from eddyfall.cli_lightmaps import add_commands
-from eddyfall.cli_tools import Out, inputs, numbers, opened, size
+from eddyfall.cli_tools import UNFORESEEN, Out, Pipe, end_quietly, inputs, numbers, opened, size, unforeseen
 from eddyfall.core.errors import EddyfallError, RequestError
 
 
 def main(argv: list[str] | None = None) -> int:
     """Run one command and return its exit code."""
     parser = _parser()
+    args = None
     try:
         args = parser.parse_args(argv)
     except SystemExit as stop:
@@ -29,12 +31,16 @@ def main(argv: list[str] | None = None) -> int:
     except EddyfallError as error:
         print(f"eddyfall: {error}", file=sys.stderr)
         return 2
-    except BrokenPipeError:
-        sys.stderr.close()
-        return 0
     except KeyboardInterrupt:
         print("eddyfall: stopped", file=sys.stderr)
         return 2
+    except Exception as error:  # a crash must not read as findings: its exit code is its own, and it is one line
+        print(f"eddyfall: {unforeseen(error, getattr(args, 'file', None))}", file=sys.stderr)
+        if os.environ.get("EDDYFALL_TRACEBACK"):
+            traceback.print_exception(error)
+        return UNFORESEEN
+    finally:
+        end_quietly()
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -324,7 +330,7 @@ def _setup_schema(args: Any) -> int:
     if args.json and args.json != "-":
         Out(args).result(setup_schema(), [])
     else:
-        print(json.dumps(setup_schema(), indent=2))
+        Pipe(sys.stdout).write(json.dumps(setup_schema(), indent=2) + "\n")
     return 0
 
 

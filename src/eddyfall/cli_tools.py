@@ -2,10 +2,13 @@
 
 import argparse
 import contextlib
+import io
+import os
 import sys
+import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 from rich.console import Console
 from rich.markup import escape
@@ -32,12 +35,60 @@ def numbers(count: int) -> Callable[[str], tuple[int, ...]]:
     return parse
 
 
+UNFORESEEN = 3
+
+
+def unforeseen(error: Exception, file: Path | None) -> str:
+    """One line on an error that no rule foresaw: what, at which line of ours, and how to see more."""
+    frames = [f for f in traceback.extract_tb(error.__traceback__) if "eddyfall" in f.filename]
+    where = f" ({Path(frames[-1].filename).name} line {frames[-1].lineno})" if frames else ""
+    about = f"{file.name}: " if file is not None else ""
+    what = printable(f"{type(error).__name__}: {error}", 200)
+    return f"{about}not foreseen: {what}{where}; this is a fault of Eddyfall, not a finding. EDDYFALL_TRACEBACK=1 shows where"
+
+
+class Pipe(io.TextIOBase):
+    """Standard output or error that may be closed at its other end: what is left to say then goes nowhere, and the work goes on."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self.stream = stream
+
+    def write(self, text: str) -> int:
+        with contextlib.suppress(BrokenPipeError):
+            self.stream.write(text)
+        return len(text)
+
+    def flush(self) -> None:
+        with contextlib.suppress(BrokenPipeError):
+            self.stream.flush()
+
+    def isatty(self) -> bool:
+        return self.stream.isatty()
+
+    def fileno(self) -> int:
+        return self.stream.fileno()
+
+    @property
+    def encoding(self) -> str:  # type: ignore[override]
+        return self.stream.encoding
+
+
+def end_quietly() -> None:
+    """Flush the standard streams; one whose reader is gone is turned to nowhere, so that the interpreter ends without a word."""
+    for stream in (sys.stdout, sys.stderr):
+        try:
+            stream.flush()
+        except BrokenPipeError:
+            os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
+
+
 class Out:
     """Where a command's words go: standard output, or nowhere when JSON has it."""
 
     def __init__(self, args: Any) -> None:
         self.json = args.json
-        stream = sys.stderr if self.json == "-" else sys.stdout
+        self.stdout = Pipe(sys.stdout)
+        stream = Pipe(sys.stderr) if self.json == "-" else self.stdout
         self.console = Console(file=stream, highlight=False, width=None if stream.isatty() else 140)
 
     def say(self, text: str) -> None:
@@ -55,7 +106,7 @@ class Out:
         from eddyfall.core.handover.package import json_bytes, write_new
 
         if self.json == "-":
-            sys.stdout.write(json_bytes(value).decode())
+            self.stdout.write(json_bytes(value).decode())
         elif self.json:
             write_new(Path(self.json), json_bytes(value), inputs)
 
@@ -65,7 +116,7 @@ class Out:
             TextColumn("{task.percentage:>3.0f} %"),
             BarColumn(30),
             TextColumn("{task.description}"),
-            console=Console(stderr=True),
+            console=Console(file=Pipe(sys.stderr)),
             transient=True,
         ) as bar:
             task = bar.add_task("", total=1.0)
@@ -73,14 +124,14 @@ class Out:
 
 
 def inputs(args: Any) -> list[Path]:
-    from eddyfall.core.frame.intake import default_setup_path
+    from eddyfall.core.intake import default_setup_path
 
     return [args.file, args.setup or default_setup_path(args.file), *([args.changes] if hasattr(args, "changes") else [])]
 
 
 def opened(args: Any) -> Any:
-    from eddyfall.core.frame.intake import open_build
     from eddyfall.core.frame.render import MAX_EDGE
+    from eddyfall.core.intake import open_build
     from eddyfall.core.scene.resolve import resolve
 
     width, height = args.size

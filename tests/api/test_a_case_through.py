@@ -10,8 +10,8 @@ from PIL import Image
 
 from api_helpers import send, upload
 from eddyfall.cli import main
-from eddyfall.core.frame.intake import open_build
 from eddyfall.core.frame.render import render
+from eddyfall.core.intake import open_build
 from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.workbench import tasks
 from eddyfall.workbench.models import Event, File, Job

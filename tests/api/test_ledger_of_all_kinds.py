@@ -8,8 +8,8 @@ from api_helpers import bring, send
 from bake_scenes import under_a_partition
 from eddyfall.core import defects  # noqa: F401  (registers the operations)
 from eddyfall.core.bake.run import from_store_only
-from eddyfall.core.frame.intake import finish_build
 from eddyfall.core.handover.package import setup_patch
+from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.changes import OPERATIONS, Change, apply_changes
 from eddyfall.core.scene.model import Image
 from eddyfall.core.scene.setup import parse_setup

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from eddyfall.core.defects.uv_overlap import CODE
-from eddyfall.core.frame.intake import open_build
+from eddyfall.core.intake import open_build
 from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.copies import evaluate_copies
 from eddyfall.core.scene.setup.tables import CopyRule
@@ -135,7 +135,7 @@ def test_partial_overlap_of_known_area():
     assert found["texels doubled"] == pytest.approx(100 * 0.06 / (0.72 - 0.06), rel=1e-6)
 
 
-def test_file_without_a_setup_is_judged_by_its_own_second_uv_set(tmp_path):
+def test_a_second_uv_set_is_judged_once_the_setup_says_that_a_lightmap_uses_it(tmp_path):
     shape, charts = leaf()
     double = Shape().quad((0, 0, -8), (1, 0, 0), (0, 1, 0)).quad((1.5, 0, -8), (1, 0, 0), (0, 1, 0))
     build = build_of(
@@ -143,9 +143,12 @@ def test_file_without_a_setup_is_judged_by_its_own_second_uv_set(tmp_path):
         Thing("stacked", double, lightmap=np.concatenate([charts, charts])),
         Thing("not_lightmapped", Shape().quad((0, 2, -8), (1, 0, 0), (0, 1, 0)).quad((0, 3, -8), (1, 0, 0), (0, 1, 0))),
     )
-    read = open_build(write_build(build, tmp_path, with_setup=False))
-    assert [f.suspicion.cause for f in sweep(read, size=SIZE).findings if f.code == CODE] == ["stacked"]
-    assert any("taken as lightmapped" in note for note in read.notes)
+    path = write_build(build, tmp_path)
+    assert [f.suspicion.cause for f in sweep(open_build(path), size=SIZE).findings if f.code == CODE] == ["stacked"]
+    path.with_name("scene.setup.json").unlink()
+    read = open_build(path)
+    assert not [f for f in sweep(read, size=SIZE).findings if f.code.startswith("uv.")]
+    assert any("if a lightmap uses it, say meshes.stacked.lightmap_uv 1" in note for note in read.notes)
 
 
 def test_copies_turn_winding_and_normals_with_them():

@@ -12,13 +12,13 @@ import pytest
 from PIL import Image
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.intake import open_build
 from eddyfall.core.frame.render import Renderer, render
 from eddyfall.core.handover.exr import exr_bytes, png_bytes
 from eddyfall.core.handover.html import html_sheet
 from eddyfall.core.handover.package import slug, write_new, write_package
 from eddyfall.core.handover.report import plain, sweep_json
 from eddyfall.core.handover.sarif import sarif
+from eddyfall.core.intake import open_build
 from eddyfall.core.scene.changes import apply_changes, read_changes, rename_clashes
 from eddyfall.core.scene.setup import read_setup
 from eddyfall.core.sweep import sweep

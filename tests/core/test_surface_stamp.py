@@ -77,7 +77,7 @@ def test_gentle_curves_are_no_plane():
 def test_splitting_a_chart_leaves_the_other_lightmaps_fresh():
     build = under_a_partition(32, samples=4)
     raw = {**build.raw_setup, "meshes": {"floor": {"lightmap_uv": 1}, "partition": {"lightmap_uv": 0}}}
-    from eddyfall.core.frame.intake import finish_build
+    from eddyfall.core.intake import finish_build
     from eddyfall.core.scene.setup import parse_setup
 
     baked = bake(finish_build(build.scene, parse_setup(raw), raw, [])).build

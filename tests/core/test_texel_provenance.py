@@ -117,7 +117,7 @@ def test_a_texel_outside_every_focus_region_is_named():
     box = Thing("box", Shape().box((-1, 0, -1), (-0.5, 2, 5)), matt("w", 0.9))
     build = floor_with(box, bounces=2)
     region = {"far": {"low_m": [50, 0, 0], "high_m": [60, 5, 5]}}
-    from eddyfall.core.frame.intake import finish_build
+    from eddyfall.core.intake import finish_build
     from eddyfall.core.scene.setup import parse_setup
 
     raw = {**build.raw_setup, "focus_regions": region}

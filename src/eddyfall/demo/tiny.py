@@ -4,8 +4,8 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.frame.intake import finish_build
 from eddyfall.core.hashing import freeze
+from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.model import Image, Light, Material, Mesh, Node, Scene, TextureUse
 from eddyfall.core.scene.setup import parse_setup

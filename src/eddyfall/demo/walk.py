@@ -4,7 +4,6 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from eddyfall.core.frame.intake import open_build
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, render
 from eddyfall.core.handover.exr import png_bytes
@@ -12,6 +11,7 @@ from eddyfall.core.handover.html import html_sheet
 from eddyfall.core.handover.package import changes_document, json_bytes, write_new, write_package
 from eddyfall.core.handover.report import lineup_json, sweep_json
 from eddyfall.core.handover.sarif import sarif
+from eddyfall.core.intake import open_build
 from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.changes import apply_changes
 from eddyfall.core.sweep import best_changes, sweep

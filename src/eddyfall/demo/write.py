@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.frame.intake import finish_build
+from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.setup import parse_setup

@@ -74,7 +74,7 @@ def _river_front(user: Any, say: Callable[[str], None]) -> None:
 
 
 def _opened(path: Path) -> Any:
-    from eddyfall.core.frame.intake import open_build
+    from eddyfall.core.intake import open_build
 
     return open_build(path)
 

@@ -27,7 +27,7 @@ WALL_S = 300
 @cache
 def _context() -> Any:
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["eddyfall.core.frame.intake", "eddyfall.core.scene.facts"])
+    context.set_forkserver_preload(["eddyfall.core.intake", "eddyfall.core.scene.facts"])
     return context
 
 
@@ -78,8 +78,8 @@ def _child(answer: Connection, scene: Path, scene_name: str, setup: Path | None,
     resource.setrlimit(resource.RLIMIT_CPU, (PROCESSOR_S, PROCESSOR_S))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     from eddyfall.core.errors import EddyfallError
-    from eddyfall.core.frame.intake import open_build
     from eddyfall.core.frame.memo import size_of
+    from eddyfall.core.intake import open_build
     from eddyfall.core.scene.facts import facts_of
 
     try:

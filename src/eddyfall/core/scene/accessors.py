@@ -27,17 +27,15 @@ class AccessorReader:
     def read(self, index: Any, where: str, kinds: tuple[str, ...], *, as_float: bool = True) -> np.ndarray:
         """Accessor `index` as a frozen array (count, width) or (count,); raises SceneError with the broken rule."""
         number = index_into(index, self.accessors, "accessor", where)
-        known = self._known.get((number, as_float))
-        if known is not None:
-            return known
         accessor = self.accessors[number]
         here = f"accessor {number} ({where})"
         kind = accessor.get("type")
         if kind not in kinds:
-            raise SceneError(f"type is {kind!r}, must be {' or '.join(kinds)}", here)
-        dtype = COMPONENTS.get(accessor.get("componentType"))  # type: ignore[arg-type]
-        if dtype is None:
-            raise SceneError(f"componentType {accessor.get('componentType')!r} does not exist", here)
+            raise SceneError(f"type is {kind!r:.40}, must be {' or '.join(kinds)}", here)
+        known = self._known.get((number, as_float))
+        if known is not None:
+            return known
+        dtype = _component(accessor, here)
         count, width = whole(accessor, "count", here, least=1), WIDTHS[kind]
         self.elements += count * width
         if self.elements > MAX_ELEMENTS:
@@ -80,7 +78,7 @@ class AccessorReader:
         n = whole(sparse, "count", here, least=1)
         if n > count:
             raise SceneError(f"sparse count {n} is larger than count {count}", here)
-        index_type = COMPONENTS.get(sparse["indices"].get("componentType"))
+        index_type = _component(sparse["indices"], here)
         if index_type not in (np.uint8, np.uint16, np.uint32):
             raise SceneError("sparse indices must be unsigned", here)
         where, values = sparse["indices"], sparse["values"]
@@ -90,6 +88,15 @@ class AccessorReader:
         filled = np.array(base)
         filled[rows] = self._view(values.get("bufferView"), whole(values, "byteOffset", here, default=0), n, width, dtype, here)
         return filled
+
+
+def _component(owner: dict[str, Any], here: str) -> type:
+    """The NumPy type of owner's componentType, which may be anything that JSON can hold."""
+    code = owner.get("componentType")
+    dtype = COMPONENTS.get(code) if isinstance(code, int) else None
+    if dtype is None:
+        raise SceneError(f"componentType {code!r:.40} does not exist", here)
+    return dtype
 
 
 def _to_float(array: np.ndarray, normalized: bool) -> np.ndarray:

@@ -1,6 +1,7 @@
 """glTF 2.0 to Scene. Broken files are refused with object and rule; what is merely not drawn yet is noted."""
 
 import math
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,7 @@ MAX_TRIANGLES = 20_000_000
 MAX_VERTICES = 20_000_000
 MAX_NODES = 200_000
 MAX_NODE_DEPTH = 256
+FARTHEST_M = 1e7
 WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
 READ_EXTENSIONS = {"KHR_lights_punctual", "KHR_materials_unlit", "KHR_materials_emissive_strength", "KHR_materials_ior"}
 NOT_DRAWN = {
@@ -74,7 +76,7 @@ class _Reader:
             if objects(self.doc, key):
                 self.notes.append(f"not drawn yet: {key} ({len(self.doc[key])}); the file's rest pose is drawn")
         source = Source(self.doc, tuple(self.buffers), self.container.raw)
-        return Scene(meshes, nodes, materials, images, lights, cameras, tuple(self.notes), source)
+        return self._placed(Scene(meshes, nodes, materials, images, lights, cameras, tuple(self.notes), source))
 
     def _claims(self) -> None:
         """Refuse more vertices or drawn triangles than are drawn, from the JSON alone: before a byte of them is unpacked."""
@@ -86,14 +88,15 @@ class _Reader:
                 names = part.get("attributes")
                 names = names if isinstance(names, dict) else {}
                 points, corners = _count(accessors, names.get("POSITION")), _count(accessors, part.get("indices"))
-                of_mode = {4: 3, 5: 1, 6: 1}.get(part.get("mode", 4), 0)
+                mode = part.get("mode", 4)
+                of_mode = {4: 3, 5: 1, 6: 1}.get(mode, 0) if isinstance(mode, int) else 0
                 if not of_mode:
                     continue
                 corners = corners or points
                 triangles += corners // of_mode * drawn.get(i, 0)
                 if "NORMAL" not in names:
                     vertices += corners * 3 // of_mode  # flat normals part every triangle
-                elif names["POSITION"] not in counted:
+                elif points and names["POSITION"] not in counted:
                     counted.add(names["POSITION"])
                     vertices += points
         if vertices > MAX_VERTICES:
@@ -282,7 +285,7 @@ class _Reader:
             if key in attributes and not np.isfinite(attributes[key]).all():
                 self.notes.append(f"left out: {here}: {key} holds NaN or infinity")
                 return None
-        if np.abs(attributes["POSITION"]).max() > 1e7:
+        if np.abs(attributes["POSITION"]).max() > FARTHEST_M:
             raise SceneError("a position lies beyond 10,000 km", here)
         if "NORMAL" not in attributes:
             flat = indices.reshape(-1)
@@ -390,6 +393,26 @@ class _Reader:
             nodes.append(Node(name, _matrix(entry, here), parents[i], mesh, light, camera))
         return tuple(nodes)
 
+    def _placed(self, scene: Scene) -> Scene:
+        """The scene, its nodes checked where they stand: cameras without an axis are left out, what lies too far off is refused."""
+        nodes = list(scene.nodes)
+        boxes = [_box(mesh) for mesh in scene.meshes]
+        for i, node in enumerate(scene.nodes):
+            if node.mesh is None and node.light is None and node.camera is None:
+                continue
+            here, world = f"node {i} {node.name!r}", scene.world_matrices[i]
+            if not np.isfinite(world).all() or np.abs(world[:3, 3]).max() > FARTHEST_M:
+                raise SceneError("it stands beyond 10,000 km, or nowhere", here)
+            axes = np.linalg.norm(world[:3, :3], axis=0)
+            if node.camera is not None and (axes.min() < 1e-12 or not np.isfinite(axes).all()):
+                self.notes.append(f"left out: the camera of {here}: its scale is 0, so that it looks nowhere")
+                nodes[i] = replace(node, camera=None)
+            if node.mesh is not None and boxes[node.mesh] is not None:
+                corners = boxes[node.mesh] @ world[:3, :3].T + world[:3, 3]
+                if not np.abs(corners).max() <= FARTHEST_M:
+                    raise SceneError("a position lies beyond 10,000 km", here)
+        return replace(scene, nodes=tuple(nodes), notes=tuple(self.notes))
+
     def _reachable(self, entries: list[dict[str, Any]], parents: list[int | None]) -> set[int]:
         scenes = objects(self.doc, "scenes")
         if not scenes:
@@ -416,6 +439,15 @@ def _times_drawn(document: dict[str, Any]) -> dict[int, int]:
         if isinstance(mesh, int):
             times[mesh] = times.get(mesh, 0) + 1
     return times
+
+
+def _box(mesh: Mesh) -> np.ndarray | None:
+    """(8, 3) float64 corners of the box around a mesh, in its own space; None if it has no parts."""
+    if not mesh.primitives:
+        return None
+    low = np.min([p.positions.min(axis=0) for p in mesh.primitives], axis=0).astype(np.float64)
+    high = np.max([p.positions.max(axis=0) for p in mesh.primitives], axis=0).astype(np.float64)
+    return np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
 
 
 def _count(accessors: list[dict[str, Any]], index: Any) -> int:

@@ -17,11 +17,43 @@ def move_node(build: Build, params: dict[str, Any]) -> Build:
     key, by = params.get("node"), params.get("by_m")
     if key not in build.scene.node_keys:
         raise ChangeError(f"node {key!r} does not exist")
-    if not isinstance(by, list) or len(by) != 3 or not all(isinstance(v, (int, float)) and abs(v) < 1e6 for v in by):
-        raise ChangeError("by_m must be three numbers")
+    by = _metres(by, 1e6)
     index = build.scene.node_keys.index(key)
     node = build.scene.nodes[index]
     parent = np.eye(4) if node.parent is None else build.scene.world_matrices[node.parent]
     matrix = np.array(node.matrix)
-    matrix[:3, 3] += np.linalg.solve(parent[:3, :3], np.array(by, float))
+    matrix[:3, 3] += np.linalg.solve(parent[:3, :3], by)
     return replace(build, scene=build.scene.with_node(index, replace(node, matrix=freeze(matrix))))
+
+
+@operation("scene.move")
+def move_scene(build: Build, params: dict[str, Any]) -> Build:
+    """Move all there is by by_m (x, y, z metres): root nodes, viewpoints with eye and target, focus regions. ChangeError for no numbers."""
+    by = _metres(params.get("by_m"), 1e8)
+    nodes = []
+    for node in build.scene.nodes:
+        matrix = np.array(node.matrix)
+        if node.parent is None:
+            matrix[:3, 3] += by
+        nodes.append(replace(node, matrix=freeze(matrix)))
+
+    def moved(place: Any) -> Any:
+        return tuple(float(v) for v in np.asarray(place) + by)
+
+    setup = build.setup
+    views = {
+        key: v if v.eye is None or v.target is None else v.model_copy(update={"eye": moved(v.eye), "target": moved(v.target)})
+        for key, v in setup.viewpoints.items()
+    }
+    regions = {
+        key: r.model_copy(update={"low_m": moved(r.low_m), "high_m": moved(r.high_m)}) for key, r in setup.focus_regions.items()
+    }
+    scene = replace(build.scene, nodes=tuple(nodes))
+    return replace(build, scene=scene, setup=setup.model_copy(update={"viewpoints": views, "focus_regions": regions}))
+
+
+def _metres(by: Any, most: float) -> np.ndarray:
+    numbers = isinstance(by, list) and len(by) == 3 and all(isinstance(v, (int, float)) and not isinstance(v, bool) for v in by)
+    if not numbers or not all(abs(v) < most for v in by):
+        raise ChangeError("by_m must be three numbers")
+    return np.array(by, float)

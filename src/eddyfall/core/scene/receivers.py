@@ -36,12 +36,8 @@ class Receiver:
 
 
 def lightmap_uv_set(build: Build, mesh: int) -> int | None:
-    """UV set of a mesh's lightmap: what the setup says, else 1 if the mesh has a TEXCOORD_1 of its own; None if neither."""
-    key = build.scene.mesh_keys[mesh]
-    said = build.setup.meshes.get(key, MeshSetup()).lightmap_uv
-    if said is not None:
-        return said
-    return 1 if any(part.has_own_lightmap_uv for part in build.scene.meshes[mesh].primitives) else None
+    """UV set of a mesh's lightmap, as the setup says; None if it says nothing: a second set of UVs may be there for anything."""
+    return build.setup.meshes.get(build.scene.mesh_keys[mesh], MeshSetup()).lightmap_uv
 
 
 def uv_of(geometry: Geometry, uv_set: int) -> np.ndarray:

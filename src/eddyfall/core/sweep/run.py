@@ -11,7 +11,7 @@ from eddyfall.core.compare.ciede2000 import delta_e_2000
 from eddyfall.core.defects import families
 from eddyfall.core.defects.contract import Family, Suspicion
 from eddyfall.core.defects.survey import Survey
-from eddyfall.core.errors import EddyfallError
+from eddyfall.core.errors import EddyfallError, RequestError
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer
 from eddyfall.core.scene.build import Build
@@ -49,9 +49,11 @@ class _Sweep:
 
     def run(self) -> SweepResult:
         views = self.survey.viewpoints
-        if not any(n.mesh is not None for n in self.survey.build.scene.nodes) or not views:
-            self.left_out.append("nothing to sweep: the build has no meshes on nodes, or no viewpoints")
-            return SweepResult((), tuple(self.left_out), tuple(views), self.survey.size, self.survey.target)
+        if not self.survey.geometry.plate or not views:
+            left = [note for note in self.left_out if note.startswith(("left out", "not drawn yet"))]
+            raise RequestError(
+                "nothing can be judged: " + ("; ".join(left[:2]) or "the build has nothing to draw, or no viewpoints")
+            )
         roles: list[str | None] = [None, *self._other_roles()]
         observed = self._observe(roles)
         found: list[tuple[Family, Suspicion]] = []

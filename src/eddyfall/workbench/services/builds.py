@@ -11,7 +11,7 @@ from PIL import Image, UnidentifiedImageError
 
 from eddyfall.core import defects  # noqa: F401  (registers the buffer operations)
 from eddyfall.core.bake.run import from_store_only
-from eddyfall.core.frame.intake import finish_build
+from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.changes import apply_changes
