@@ -44,9 +44,9 @@ def test_a_partition_is_named_with_its_reach(resolution, nearest, linear):
 def test_the_reach_of_any_partition_is_known_within_a_texel(at_m):
     build = under_a_partition(64, at_m=at_m, samples=128)
     geometry = pack(build.scene, build.setup)
-    leak = find_leaks(
-        build, geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup.bake
-    )[0]
+    leak = find_leaks(geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup.bake)[
+        0
+    ]
     texel = at_m / 0.1
     expected = (np.floor(texel) + 1.5 - texel) * 100  # to the centre of the next texel on the dark side
     assert leak.reach_linear_mm == pytest.approx(expected, abs=1.0)
@@ -62,9 +62,7 @@ def test_splitting_the_chart_ends_the_leak():
     parted = apply_change(build, change)
     geometry = pack(parted.scene, parted.setup)
     assert (
-        find_leaks(
-            parted, geometry, receiver_named(parted, geometry, "floor"), [light_scene(parted, geometry, None)], parted.setup.bake
-        )
+        find_leaks(geometry, receiver_named(parted, geometry, "floor"), [light_scene(parted, geometry, None)], parted.setup.bake)
         == []
     )
     raw = bake(parted, everything=True).raws["floor", None]

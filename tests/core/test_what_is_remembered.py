@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from eddyfall.core import hashing, kernel_sources
-from eddyfall.core.defects.lightmap_survey import noted
+from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.memo import Memo, size_of
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import array_digest, digest, freeze
@@ -191,11 +191,54 @@ def test_many_who_want_one_value_make_it_once():
     assert memo.once("bad", lambda: "now it can be made") == "now it can be made"
 
 
-def test_a_judgement_is_made_once():
-    made = []
-    for _ in range(3):
-        assert noted("test of judgements", lambda: made.append(1) or len(made)) == 1
-    assert made == [1]
+MADE = []
+
+
+def names_of_materials(scene, prefix):
+    MADE.append(prefix)
+    return [prefix + key for key in scene.material_keys]
+
+
+def sizes_or_names(scene, by_name):
+    MADE.append(by_name)
+    return [m.name for m in scene.materials] if scene.cameras else len(scene.meshes)
+
+
+def test_a_key_is_made_of_what_was_read_and_of_nothing_else():
+    memo, scene = Memo(), Scene(materials=(Material("steel"),))
+    MADE.clear()
+    first = derive(memo, names_of_materials, scene, "m ")
+    assert first.value == ["m steel"]
+    # What it does not read may change; what it reads, or is told, may not.
+    roughened = dataclasses.replace(scene, materials=(Material("steel", roughness=0.2),))
+    assert derive(memo, names_of_materials, roughened, "m ") == first and len(MADE) == 1
+    zinc = dataclasses.replace(scene, materials=(Material("zinc"),))
+    assert derive(memo, names_of_materials, zinc, "m ").value == ["m zinc"]
+    assert derive(memo, names_of_materials, scene, "n ").value == ["n steel"] and len(MADE) == 3
+    assert derive(memo, names_of_materials, Known(scene, "key"), "m ").key != first.key
+
+
+def test_what_decides_what_is_read_counts_too():
+    from eddyfall.core.scene.model import Camera
+
+    memo, scene = Memo(), Scene(materials=(Material("steel"),))
+    assert derive(memo, sizes_or_names, scene, 1).value == 0
+    seen = dataclasses.replace(scene, cameras=(Camera("c", 0.8, 0.1),))
+    assert derive(memo, sizes_or_names, seen, 1).value == ["steel"]
+    assert derive(memo, sizes_or_names, dataclasses.replace(seen, materials=(Material("zinc"),)), 1).value == ["zinc"]
+    assert derive(memo, sizes_or_names, scene, 1).value == 0
+
+
+def test_what_cannot_be_followed_is_refused():
+    memo, extra = Memo(), 3
+    with pytest.raises(TypeError, match="cannot be followed"):
+        derive(memo, lambda scene: extra, Scene())
+    with pytest.raises(TypeError, match="cannot be followed"):
+        derive(memo, changes_it, Scene())
+
+
+def changes_it(scene):
+    return scene.with_mesh(0, None)
 
 
 def test_kernels_know_what_they_are_made_of(tmp_path):

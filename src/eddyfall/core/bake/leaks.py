@@ -8,7 +8,6 @@ from eddyfall.core.bake.gather import samples_of
 from eddyfall.core.bake.light_scene import LitScene
 from eddyfall.core.bake.run import job_of, receiver_footprint
 from eddyfall.core.bake.sides import blocked, lift_of, sides
-from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, uv_of
 from eddyfall.core.scene.setup.bake import Bake
@@ -37,7 +36,7 @@ class Leak:
     cut_triangles: int
 
 
-def find_leaks(build: Build, geometry: Geometry, receiver: Receiver, scenes: list[LitScene], bake: Bake) -> list[Leak]:
+def find_leaks(geometry: Geometry, receiver: Receiver, scenes: list[LitScene], bake: Bake) -> list[Leak]:
     """Leaks of a receiver, one for each occluder, as strong as they are in the worst of some light sets."""
     if not scenes:
         return []

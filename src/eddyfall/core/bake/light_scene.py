@@ -7,7 +7,7 @@ import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
-from eddyfall.core.frame.stage import make_cutouts, make_lights, make_state, make_textures
+from eddyfall.core.frame.stage import alpha_tests, make_cutouts, make_lights, make_state, make_textures
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.raster.rasterise import Cutouts
@@ -79,8 +79,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
     state = make_state(build, geometry, frozenset(), False)
     bakes = np.array([build.setup.shaders.get(s, Shader()).passes.bake for s in state.shader], bool)
     taking_part = state.casts & state.drawn & bakes & (state.blend < 2)
-    store, used = build_store(build.scene.images, build.scene.materials, True)
-    textures = make_textures(build, geometry, store, used, 0.0, 1)
+    textures = make_textures(build, geometry, build_store(build.scene.images, build.scene.materials, True), 0.0, 1)
     states = [light for light in make_lights(build, light_set) if light.bakes != "none"]
     sky = sky_in_set(build.setup, build.setup.sky, light_set)
     radiance = np.array([sky.zenith_rgb, sky.horizon_rgb, sky.ground_rgb], np.float64)
@@ -98,7 +97,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
         state.double_sided.astype(np.uint8),
         state.material,
         textures.surfaces,
-        make_cutouts(build, geometry, textures),
+        make_cutouts(alpha_tests(build), geometry, textures),
         textures.alpha_uv,
         light_arrays(states),
         tuple(light.name for light in states),

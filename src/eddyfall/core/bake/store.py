@@ -49,6 +49,11 @@ class RawStore:
         self._hold(key, entry)
         return entry
 
+    def holds(self, key: str) -> bool:
+        """Whether a result is at hand, without reading it."""
+        path = self._path(key)
+        return key in self._held or (path is not None and path.exists())
+
     def put(self, key: str, raw: Raw, names: tuple[str, ...]) -> None:
         """Keep a result; written whole or not at all."""
         self._hold(key, (raw, names))

@@ -8,12 +8,11 @@ import numpy as np
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
-from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import View
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.layers import two_nearest
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_resolved
-from eddyfall.core.scene.drawables import Geometry, geometry_hash
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, shared_area
 
@@ -102,8 +101,7 @@ def conclude(survey: Survey, seen: dict[str, Pairs]) -> list[Suspicion]:
     state = survey.stage().state
     solid = (state.blend < 2) & state.drawn & state.colour_pass
     solid[survey.geometry.plate] = False
-    memo_key = "one plane" + digest(geometry_hash(survey.build.scene, survey.build.setup), solid, state.double_sided)
-    for pair in survey.remember(memo_key, lambda: on_one_plane(survey.geometry, solid, state.double_sided)):
+    for pair in survey.derive(on_one_plane, survey.renderer.packed(survey.build), solid, state.double_sided):
         by_pair.setdefault(pair, {})
     return [_suspicion(survey, a, b, contests) for (a, b), contests in sorted(by_pair.items())]
 

@@ -9,10 +9,9 @@ from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.defects.uv_charts import mesh_operation
 from eddyfall.core.passes.contract import View
-from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.changes import set_leaf
-from eddyfall.core.scene.drawables import geometry_hash
-from eddyfall.core.uv.report import edges
+from eddyfall.core.scene.model import Mesh
+from eddyfall.core.uv.report import Edges, edges
 
 STEP_PX = 4
 LEAST_SHARE = 0.02  # of the drawable's rays
@@ -24,10 +23,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[int, tuple[int, int]]:
     frame = survey.frame(viewpoint, "drawable")
     state = frame.stage.state
     solid = state.drawn & state.colour_pass & (state.blend < 2) & ~state.camera_hidden
-    key = "sides" + geometry_hash(survey.build.scene, survey.build.setup) + str(hash(solid.tobytes()))
-    rays: RayScene = survey.remember(
-        key, lambda: RayScene(frame.geometry, solid, frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)
-    )
+    rays = survey.rays(frame, solid)
     height, width = frame.drawable.shape
     x, y = np.meshgrid(np.arange(STEP_PX // 2, width, STEP_PX), np.arange(STEP_PX // 2, height, STEP_PX))
     eye = View(frame.camera, frame.pixels).rays
@@ -131,14 +127,16 @@ def _seen(survey: Survey, mesh: str, entry: dict[str, Any]) -> Suspicion:
     )
 
 
+def mesh_edges(mesh: Mesh) -> Edges:
+    """How the faces of a mesh, all its parts together, meet along their edges."""
+    return edges(np.concatenate([p.positions.astype(np.float64)[p.indices] for p in mesh.primitives]))
+
+
 def _winding(survey: Survey, key: str, index: int) -> Suspicion | None:
     parts = survey.build.scene.meshes[index].primitives
     if not parts:
         return None
-    memo = survey.remember(
-        "winding" + survey.build.scene.mesh_keys[index] + geometry_hash(survey.build.scene, survey.build.setup),
-        lambda: edges(np.concatenate([p.positions.astype(np.float64)[p.indices] for p in parts])),
-    )
+    memo = survey.derive(mesh_edges, survey.build.scene.meshes[index])
     if memo.inconsistent == 0 or memo.inconsistent > 0.5 * memo.total:
         return None
     geometry = survey.geometry

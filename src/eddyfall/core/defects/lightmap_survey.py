@@ -1,7 +1,7 @@
 """What the lightmap families look at, measured once a build and kept with the passes' results."""
 
-from collections import OrderedDict
 from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -9,30 +9,24 @@ import numpy as np
 from eddyfall.core.bake.finish import Raw
 from eddyfall.core.bake.light_scene import LitScene, light_scene
 from eddyfall.core.bake.run import light_sets, raw_of
-from eddyfall.core.bake.stamps import Staleness, stale
+from eddyfall.core.bake.stamps import Staleness, gather_stamp, scene_stamp, stale, stamps
+from eddyfall.core.bake.store import STORE
 from eddyfall.core.defects.survey import Survey
+from eddyfall.core.frame.derive import Known, Later, derive
+from eddyfall.core.frame.memo import Memo
 from eddyfall.core.hashing import digest
-from eddyfall.core.scene.drawables import geometry_hash
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers, triangles_of, uv_of
 from eddyfall.core.scene.setup.bake import Bake
-from eddyfall.core.uv.report import AssetReport, asset_report
+from eddyfall.core.uv.report import AssetReport, measured
 
 Seen = dict[str, dict[int, int]]
 DIFFERENT = 0.1  # a texel counts as spoilt if a cause changes it by a tenth
 LEAST_TEXELS = 3
 
-NOTES = 4000
-_notes: OrderedDict[str, Any] = OrderedDict()
-
-
-def noted(key: str, make: Callable[[], Any]) -> Any:
-    """What `make` gives, kept under a key that names all it depends on. Small values only: they outlive the frames they were made from."""
-    if key not in _notes:
-        _notes[key] = make()
-        if len(_notes) > NOTES:
-            _notes.popitem(last=False)
-    _notes.move_to_end(key)
-    return _notes[key]
+# Judgements of lightmaps: small, and dear to make, so they outlive the frames that were drawn meanwhile.
+JUDGED = Memo(128 * 1024**2)
 
 
 class Lightmaps:
@@ -41,10 +35,10 @@ class Lightmaps:
     def __init__(self, survey: Survey, bake: Bake) -> None:
         self.survey, self.bake = survey, bake
         self.build = survey.build
-        self.geometry = survey.geometry
+        self.geometry: Geometry = survey.geometry
         self.receivers: list[Receiver] = receivers(self.build, self.geometry, bake)
         self.sets = light_sets(self.build)
-        self._geometry_key = geometry_hash(self.build.scene, self.build.setup)
+        self.packed: Known = survey.renderer.packed(survey.build)
 
     @property
     def baked(self) -> list[Receiver]:
@@ -56,37 +50,47 @@ class Lightmaps:
         records, keys = self.build.setup.lightmaps.get(receiver.name, {}), set(self.build.scene.image_keys)
         return [s for s in self.sets if (record := records.get(s or NO_SET)) is not None and record.image in keys]
 
-    def report(self, receiver: Receiver) -> AssetReport:
+    def own_arrays(self, receiver: Receiver) -> tuple[np.ndarray, np.ndarray]:
+        """World corners (t, 3, 3) and lightmap UVs (t, 3, 2) of a receiver's triangles."""
         corners = self.geometry.triangles[triangles_of(self.geometry, receiver.drawables)]
-        own = (
-            np.ascontiguousarray(self.geometry.positions[corners]),
-            np.ascontiguousarray(uv_of(self.geometry, receiver.uv_set)[corners]),
-        )
-        key = "charts" + digest(own, receiver, self.bake.uv_use)
-        result: AssetReport = noted(key, lambda: asset_report(self.build, self.geometry, receiver, self.bake))
-        return result
+        uv = uv_of(self.geometry, receiver.uv_set)
+        return np.ascontiguousarray(self.geometry.positions[corners]), np.ascontiguousarray(uv[corners])
+
+    def report(self, receiver: Receiver) -> AssetReport:
+        report: AssetReport = derive(JUDGED, charts_report, *self.own_arrays(receiver), receiver, self.bake.uv_use).value
+        return report
 
     def scene(self, light_set: str | None) -> LitScene:
-        setup, scene = self.build.setup, self.build.scene
-        key = "lit" + digest(
-            self._geometry_key, scene.materials, scene.lights, setup.lights, setup.light_sets, setup.materials, setup.shaders,
-            setup.nodes, setup.sky, setup.focus_regions, light_set,
-        )  # fmt: skip
-        result: LitScene = self.survey.remember(key, lambda: light_scene(self.build, self.geometry, light_set))
-        return result
+        scene: LitScene = self.survey.derive(light_scene, self.build, self.packed, light_set)
+        return scene
+
+    def stamped(self, light_set: str | None) -> str:
+        """Stamp of all that light can meet and of all that shines in a light set."""
+        stamp: str = derive(JUDGED, stamp_of_scene, self.build, self.packed, light_set).value
+        return stamp
 
     def raw(self, receiver: Receiver, light_set: str | None) -> Raw:
         return raw_of(self.build, self.geometry, receiver, light_set, self.bake, lambda: self.scene(light_set))
 
-    def judged(self, what: str, receiver: Receiver, settings: tuple[Any, ...], make: Callable[[], Any]) -> Any:
-        """What a judgement of a receiver's stored lightmaps gave, remembered while what they gathered and `settings` stay the same."""
-        records = self.build.setup.lightmaps.get(receiver.name, {})
-        gathered = [(name, r.raw, r.image, r.encoding, r.scale_lux) for name, r in records.items()]
-        return noted(what + digest(receiver, gathered, settings), make)
+    def gathered(self, receiver: Receiver, light_set: str | None) -> Later:
+        """What the bake of a receiver gathered, under the key that names what it was gathered from."""
+        record = self.build.setup.lightmaps.get(receiver.name, {}).get(light_set or NO_SET)
+        stored = record.raw if record is not None and record.raw and STORE.holds(record.raw) else None
+        made_from = stored or gather_stamp(self.build, self.geometry, receiver, self.bake, light_set) + self.stamped(light_set)
+        return Later(digest("gathered", made_from, receiver.resolution), partial(self.raw, receiver, light_set))
+
+    def lit(self, receiver: Receiver, light_sets: list[str | None]) -> tuple[Later, Later]:
+        """(the receiver's world geometry, what light meets in some light sets), under keys of what bears on the receiver."""
+        own = digest(*self.own_arrays(receiver), [self.geometry.drawables[d].name for d in receiver.drawables])
+        scenes = digest("scenes", [self.stamped(s) for s in light_sets])
+        return Later(own + scenes, lambda: self.geometry), Later(scenes, lambda: [self.scene(s) for s in light_sets])
+
+    def judged(self, make: Callable[..., Any], *arguments: Any) -> Any:
+        """What make(*arguments) gives, kept under all that it reads."""
+        return derive(JUDGED, make, *arguments).value
 
     def stale(self, light_set: str | None) -> list[Staleness]:
-        key = "stale" + digest(self.build, light_set, self.bake)
-        result: list[Staleness] = noted(key, lambda: stale(self.build, self.geometry, light_set, self.bake))
+        result: list[Staleness] = derive(JUDGED, stale, self.build, self.packed, light_set, self.bake).value
         return result
 
     def shown(self, receivers_: list[Receiver], seen: Seen) -> dict[str, int]:
@@ -107,6 +111,16 @@ class Lightmaps:
     def bytes_of(self, receiver: Receiver, encoding: str) -> int:
         """Memory of its maps in all light sets."""
         return self.report(receiver).memory()[encoding] * len(self.sets)
+
+
+def charts_report(corners: np.ndarray, uv: np.ndarray, receiver: Receiver, uv_use: str) -> AssetReport:
+    """`measured`, as a function whose reads can be followed."""
+    return measured(receiver, uv.astype(np.float64), corners.astype(np.float64), uv_use)
+
+
+def stamp_of_scene(build: Build, geometry: Geometry, light_set: str | None) -> str:
+    """Stamp of all that light can meet and of all that shines."""
+    return scene_stamp(stamps(build, geometry, light_set))
 
 
 def lightmaps_of(survey: Survey) -> Lightmaps:

@@ -10,13 +10,13 @@ import numpy as np
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.frame.stage import make_stage
-from eddyfall.core.hashing import digest
-from eddyfall.core.passes.contract import Stage
+from eddyfall.core.passes.contract import Stage, Textures
+from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.drawables import Geometry, geometry_hash
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved, resolve
-from eddyfall.core.truth.visibility import caster_scene
+from eddyfall.core.truth.visibility import casters
 
 
 @dataclass
@@ -60,13 +60,9 @@ class Survey:
             return None
         return painted(self.frame(viewpoint, "display").display, mask)
 
-    def remember(self, key: str, make: Callable[[], Any]) -> Any:
-        """What `make` gives, kept with the passes' results under a key that names all it depends on."""
-        value = self.renderer.memo.get(key)
-        if value is None:
-            value = make()
-            self.renderer.memo.put(key, value)
-        return value
+    def derive(self, make: Callable[..., Any], *arguments: Any) -> Any:
+        """What make(*arguments) gives, kept with the passes' results under all that it reads (see `core.frame.derive`)."""
+        return self.renderer.derive(make, *arguments).value
 
     def stage(self, viewpoint: str | None = None) -> Stage:
         """States of drawables, lights and settings at a viewpoint (the first if None), without drawing anything."""
@@ -76,19 +72,22 @@ class Survey:
     def resolved(self, viewpoint: str) -> Resolved:
         return resolve(self.build.setup, self.target, self.role, viewpoint)
 
-    def rays(self, frame: Frame) -> RayScene:
-        """Ray scene of the casters, kept with the passes' results."""
-        s = frame.stage.state
-        casters = s.casts & s.shadow_pass & s.drawn & (s.blend < 2)
-        key = "rays" + digest(
-            geometry_hash(self.build.scene, self.build.setup), casters, self.build.setup.materials, self.build.scene.materials
+    def rays(self, frame: Frame, taking_part: np.ndarray | None = None) -> RayScene:
+        """Ray scene of the casters, or of the drawables (d,) bool that take part."""
+        chosen = casters(frame) if taking_part is None else taking_part
+        scene: RayScene = self.derive(
+            ray_scene_of, frame.known("caster_geometry"), chosen, frame.known("cutouts"), frame.known("textures")
         )
-        scene: RayScene = self.remember(key, lambda: caster_scene(frame))
         return scene
 
     def of(self, build: Build) -> Survey:
         """The same survey of another build."""
         return replace(self, build=build)
+
+
+def ray_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
+    """Rays' view of some drawables."""
+    return RayScene(geometry, taking_part, cutouts, textures.alpha_uv)
 
 
 def region_of(mask: np.ndarray) -> tuple[int, int, int, int]:

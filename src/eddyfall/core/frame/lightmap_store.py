@@ -1,6 +1,7 @@
 """From stored lightmaps to what pass 6 reads: decoded, at the target's bit depth, one map a receiver."""
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -9,7 +10,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Image
 from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.bake import Bake, Encoding
 from eddyfall.core.scene.setup.tables import BakedMap
 from eddyfall.core.shade.lightmap_codes import FINENESS, from_codes, stored
 from eddyfall.core.shade.lightmaps import EMPTY, LightmapStore, mip_levels
@@ -24,12 +25,32 @@ class StoredMap:
     over: np.ndarray
 
 
+class StoredRule(NamedTuple):
+    """What of the bake settings bears on lightmaps that are there already; as in setup section `bake`."""
+
+    uv_use: str
+    unique_per: str
+    resolution: int
+    encoding: Encoding
+    range_lux: float
+    dither: bool
+    mips: bool
+
+    @classmethod
+    def of(cls, bake: Bake) -> "StoredRule":
+        return cls(*(getattr(bake, name) for name in cls._fields))
+
+
 def stored_map(build: Build, receiver: str, light_set: str | None) -> StoredMap | None:
     """The lightmap of a receiver in a light set; None if there is none, or its image is not there."""
     record = build.setup.lightmaps.get(receiver, {}).get(light_set or NO_SET)
     if record is None or record.image not in build.scene.image_keys:
         return None
-    image = build.scene.images[build.scene.image_keys.index(record.image)]
+    return decoded(build.scene.images[build.scene.image_keys.index(record.image)], record)
+
+
+def decoded(image: Image, record: BakedMap) -> StoredMap:
+    """A stored lightmap from its picture."""
     codes = codes_of(image, record.encoding)
     over = codes[..., 3].astype(np.uint16)
     full = 255 if record.encoding == "srgb8" else 65535
@@ -43,7 +64,7 @@ def codes_of(image: Image, encoding: str) -> np.ndarray:
     return image.wide if image.wide is not None else image.pixels.astype(np.uint16) * 257
 
 
-def as_target_stores(values: np.ndarray, record: BakedMap, bake: Bake) -> np.ndarray:
+def as_target_stores(values: np.ndarray, record: BakedMap, bake: Bake | StoredRule) -> np.ndarray:
     """Values at the coarser of the record's encoding and the target's."""
     if FINENESS.index(bake.encoding) >= FINENESS.index(record.encoding):
         return values
@@ -51,7 +72,7 @@ def as_target_stores(values: np.ndarray, record: BakedMap, bake: Bake) -> np.nda
     return stored(values, bake.encoding, scale, bake.dither)
 
 
-def mapped_receivers(build: Build, geometry: Geometry, bake: Bake, light_set: str | None) -> list[Receiver]:
+def mapped_receivers(build: Build, geometry: Geometry, bake: Bake | StoredRule, light_set: str | None) -> list[Receiver]:
     """Receivers that have a lightmap in this light set."""
     if not build.setup.lightmaps:
         return []
@@ -63,7 +84,7 @@ def mapped_receivers(build: Build, geometry: Geometry, bake: Bake, light_set: st
     ]
 
 
-def lightmap_store(build: Build, geometry: Geometry, bake: Bake, light_set: str | None) -> LightmapStore:
+def lightmap_store(build: Build, geometry: Geometry, bake: Bake | StoredRule, light_set: str | None) -> LightmapStore:
     """All lightmaps of a light set, as the frame reads them."""
     texels: list[np.ndarray] = []
     levels: list[tuple[int, int, int]] = []

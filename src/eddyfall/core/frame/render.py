@@ -7,17 +7,17 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.lightmap_store import lightmap_store
+from eddyfall.core.frame.derive import Known, derive
+from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.schedule import passes_for
-from eddyfall.core.frame.stage import make_camera, make_cutouts, make_stage, make_textures, material_states
+from eddyfall.core.frame.stage import alpha_tests, make_camera, make_cutouts, make_stage, make_textures, material_store
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import Camera, Pixels, Stage
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.drawables import Geometry, geometry_hash, pack
+from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.shade.textures import build_store
 
 MAX_EDGE = 8192
 DEFAULT_SIZE = (960, 540)
@@ -55,6 +55,11 @@ class Frame:
     geometry: Geometry
     camera: Camera
     pixels: Pixels
+    keys: dict[str, str] = field(default_factory=dict)
+
+    def known(self, name: str) -> Known:
+        """A buffer with the key that stands for all it was made from."""
+        return Known(self.buffers[name], self.keys[name])
 
     @property
     def linear(self) -> np.ndarray:
@@ -94,57 +99,47 @@ class Renderer:
         self.ran: list[str] = []
         self.between: Callable[[], None] = lambda: None  # called before each pass; what it raises ends the frame
 
+    def derive(self, make: Callable[..., Any], *arguments: Any) -> Known:
+        """What make(*arguments) gives, remembered with the passes' results under all that it read (see `derive`)."""
+        return derive(self.memo, make, *arguments)
+
+    def packed(self, build: Build) -> Known:
+        """World geometry of a build, and its key."""
+        return self.derive(pack, build.scene, build.setup)
+
     def geometry(self, build: Build) -> Geometry:
         """World geometry of a build."""
-        key = "geometry" + geometry_hash(build.scene, build.setup)
-        geometry: Geometry = self._remember(key, lambda: pack(build.scene, build.setup))
+        geometry: Geometry = self.packed(build).value
         return geometry
 
     def frame(self, build: Build, request: Request, upto: str = "display") -> Frame:
         """Run the passes that buffer `upto` needs, and no others. RequestError for sizes, crops, names that do not exist."""
         check_request(request)
-        base = self.geometry(build)
+        packed = self.packed(build)
+        base: Geometry = packed.value
         geometry = base if request.plate is None else base.with_plate(request.plate)
         resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
-        t = resolved.textures
-        sampling = (t.mips, t.mip_bias, t.anisotropy)
-        geometry_key = geometry_hash(build.scene, build.setup)
-        material_key = digest(geometry_key, build.scene.materials, build.scene.images, sampling)
-        cutout_key = digest(material_key, [state.blend == "cutout" for state in material_states(build)])
-        store_key = digest("store", build.scene.materials, build.scene.images, t.mips)
-        store, used = self._remember(store_key, lambda: build_store(build.scene.images, build.scene.materials, t.mips))
-        textures = self._remember(
-            "textures" + material_key, lambda: make_textures(build, base, store, used, t.mip_bias, t.anisotropy)
-        )
-        cutouts = self._remember("cutouts" + cutout_key, lambda: make_cutouts(build, base, textures))
-        b = resolved.bake
-        rule = (b.uv_use, b.unique_per, b.resolution, b.encoding, b.range_lux, b.dither, b.mips)
-        baked = build.setup.lightmaps
-        lightmap_key = digest(material_key, build.setup.nodes, baked, resolved.light_set, rule) if baked else "no lightmaps"
-        lightmaps = self._remember("lightmaps" + lightmap_key, lambda: lightmap_store(build, base, b, resolved.light_set))
-        mapped = frozenset(np.flatnonzero(lightmaps.of_drawable >= 0).tolist())
+        t, b = resolved.textures, resolved.bake
+        stored = self.derive(material_store, build.scene, t.mips)
+        textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
+        cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
+        lightmaps = self.derive(lightmap_store, build, packed, StoredRule.of(b), resolved.light_set)
+        mapped = frozenset(np.flatnonzero(lightmaps.value.of_drawable >= 0).tolist())
         stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint, mapped)
         camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
-        values: dict[str, Any] = {
-            "geometry": geometry,
-            "caster_geometry": base,
+        plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()
+        known = {
+            "geometry": Known(geometry, digest(packed.key, plate_key)),
+            "caster_geometry": packed,
             "textures": textures,
             "cutouts": cutouts,
             "lightmaps": lightmaps,
-            "camera": camera,
-            "pixels": pixels,
+            "camera": Known(camera, digest(camera)),
+            "pixels": Known(pixels, digest(pixels)),
         }
-        plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()
-        keys = {
-            "geometry": digest(geometry_key, plate_key),
-            "caster_geometry": geometry_key,
-            "textures": material_key,
-            "cutouts": cutout_key,
-            "lightmaps": lightmap_key,
-            "camera": digest(camera),
-            "pixels": digest(pixels),
-        }
+        values = {name: k.value for name, k in known.items()}
+        keys = {name: k.key for name, k in known.items()}
         for p in passes_for(upto):
             section = p.section(stage)
             key = digest(p.name, [keys[name] for name in p.reads], section)
@@ -157,7 +152,7 @@ class Renderer:
             for name in p.writes:
                 values[name] = outputs[name]
                 keys[name] = f"{key}/{name}"
-        return Frame(values, stage, geometry, camera, pixels)
+        return Frame(values, stage, geometry, camera, pixels, keys)
 
     def picture(self, build: Build, request: Request, samples: int = 1) -> np.ndarray:
         """(h, w, 3) float32 linear, mean of `samples` frames with sub-pixel jitter (Halton 2, 3)."""
@@ -167,9 +162,6 @@ class Renderer:
         for i in range(1, samples + 1):
             total = total + self.frame(build, replace(request, jitter=(halton(i, 2) - 0.5, halton(i, 3) - 0.5)), "linear").linear
         return np.asarray(total / samples, np.float32)
-
-    def _remember(self, key: str, make: Callable[[], Any]) -> Any:
-        return self.memo.once(key, make)
 
 
 def render(

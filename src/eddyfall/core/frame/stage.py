@@ -11,14 +11,14 @@ from eddyfall.core.passes.contract import Camera, DrawableState, LightState, Sta
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.model import vec3
+from eddyfall.core.scene.model import Scene, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader
 from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
-from eddyfall.core.shade.textures import TextureStore
+from eddyfall.core.shade.textures import TextureStore, build_store
 
 BLEND_OF_MODE = {"OPAQUE": "opaque", "MASK": "cutout", "BLEND": "blended"}
 
@@ -89,8 +89,14 @@ def make_state(
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 
 
-def make_textures(build: Build, geometry: Geometry, store: TextureStore, used: np.ndarray, bias: float, taps: int) -> Textures:
-    """Material tables and texels of a build; store and used as `build_store` gives them."""
+def material_store(scene: Scene, mips: bool) -> tuple[TextureStore, np.ndarray]:
+    """Texels of all textures that materials use, and which slots each material has, as `build_store` gives them."""
+    return build_store(scene.images, scene.materials, mips)
+
+
+def make_textures(build: Build, geometry: Geometry, stored: tuple[TextureStore, np.ndarray], bias: float, taps: int) -> Textures:
+    """Material tables and texels of a build; stored as `material_store` gives it."""
+    store, used = stored
     alpha_uv = geometry.uv0
     second = [m for m in range(len(used)) if used[m, 0] >= 0 and store.slots[used[m, 0], 5] == 1]
     if second:
@@ -102,21 +108,22 @@ def make_textures(build: Build, geometry: Geometry, store: TextureStore, used: n
     return Textures(Surfaces(material_factors(build.scene.materials), used, *store, float(bias), int(taps)), alpha_uv)
 
 
-def make_cutouts(build: Build, geometry: Geometry, textures: Textures) -> Cutouts:
-    """Alpha tests of the drawables whose material is a cutout."""
-    surfaces, states = textures.surfaces, material_states(build)
-    table = np.zeros((len(states), 6), np.int32)
-    for m in range(len(states)):
+def alpha_tests(build: Build) -> tuple[tuple[bool, float], ...]:
+    """By material index, the default last: whether it is a cutout, and its alpha cutoff."""
+    return tuple((state.blend == "cutout", state.cutoff) for state in material_states(build))
+
+
+def make_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, textures: Textures) -> Cutouts:
+    """Alpha tests of the drawables whose material is a cutout; tests as `alpha_tests` gives them."""
+    surfaces = textures.surfaces
+    table = np.zeros((len(tests), 6), np.int32)
+    for m in range(len(tests)):
         slot = surfaces.used[m, 0]
         if slot >= 0:
             table[m] = [*surfaces.slots[slot, :5], 1]
-    cut = np.array(
-        [d.material % len(states) if states[d.material].blend == "cutout" else -1 for d in geometry.drawables], np.int32
-    )
-    return Cutouts(
-        cut, np.array([s.cutoff for s in states], np.float32), surfaces.factors[:, 3].astype(np.float32), table, surfaces.levels,
-        surfaces.texels[:, 3],
-    )  # fmt: skip
+    cut = np.array([d.material % len(tests) if tests[d.material][0] else -1 for d in geometry.drawables], np.int32)
+    cutoffs = np.array([cutoff for _, cutoff in tests], np.float32)
+    return Cutouts(cut, cutoffs, surfaces.factors[:, 3].astype(np.float32), table, surfaces.levels, surfaces.texels[:, 3])
 
 
 def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState, ...]:

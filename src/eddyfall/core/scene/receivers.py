@@ -2,13 +2,13 @@
 
 import math
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.setup.bake import Bake
 from eddyfall.core.scene.setup.tables import MeshSetup, NodeSetup
 
 NO_SET = "as_set"
@@ -51,7 +51,18 @@ def triangles_of(geometry: Geometry, drawables: tuple[int, ...]) -> np.ndarray:
     return np.concatenate(spans) if spans else np.zeros(0, np.int64)
 
 
-def receivers(build: Build, geometry: Geometry, bake: Bake | None = None) -> list[Receiver]:
+class LayoutRule(Protocol):
+    """What of the bake settings decides which receivers there are: `Bake`, or a part of it."""
+
+    @property
+    def uv_use(self) -> str: ...
+    @property
+    def unique_per(self) -> str: ...
+    @property
+    def resolution(self) -> int: ...
+
+
+def receivers(build: Build, geometry: Geometry, bake: LayoutRule | None = None) -> list[Receiver]:
     """Every receiver of a build, in drawable order, by the `bake` settings given (default: the project's)."""
     bake = bake or build.setup.bake
     scene = build.scene

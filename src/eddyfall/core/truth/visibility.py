@@ -23,13 +23,15 @@ class SunTruth:
     blocker_m: np.ndarray
 
 
+def casters(frame: Frame) -> np.ndarray:
+    """(d,) bool: drawables that cast in this frame's stage."""
+    s = frame.stage.state
+    return np.asarray(s.casts & s.shadow_pass & s.drawn & (s.blend < 2))
+
+
 def caster_scene(frame: Frame) -> RayScene:
     """Rays' view of everything that casts in this frame's stage."""
-    s = frame.stage.state
-    textures = frame.buffers["textures"]
-    return RayScene(
-        frame.geometry, s.casts & s.shadow_pass & s.drawn & (s.blend < 2), frame.buffers["cutouts"], textures.alpha_uv
-    )
+    return RayScene(frame.geometry, casters(frame), frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)
 
 
 def sunlit_candidates(frame: Frame) -> np.ndarray:

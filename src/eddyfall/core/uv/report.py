@@ -87,7 +87,11 @@ def asset_report(
     triangles = triangles_of(geometry, receiver.drawables)
     indices = geometry.triangles[triangles]
     uv = uv_of(geometry, receiver.uv_set if uv_set is None else uv_set)[indices].astype(np.float64)
-    corners = geometry.positions[indices].astype(np.float64)
+    return measured(receiver, uv, geometry.positions[indices].astype(np.float64), bake.uv_use)
+
+
+def measured(receiver: Receiver, uv: np.ndarray, corners: np.ndarray, uv_use: str) -> AssetReport:
+    """Measure charts from UVs (t, 3, 2) and world corners (t, 3, 3) of a receiver's triangles, float64."""
     page = measure_charts(uv, corners, receiver.resolution)
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     flat = np.isfinite(uv).all()
@@ -95,7 +99,7 @@ def asset_report(
     return AssetReport(
         receiver, uv, corners, page,
         measure_overlap(uv, area, receiver.resolution), measure_overlap(uv, area, receiver.resolution, as_is=True),
-        narrowest_gap(uv, page), snapped_grid(page), tuple(needless(corners, page)), edges(corners), stretch, bake.uv_use,
+        narrowest_gap(uv, page), snapped_grid(page), tuple(needless(corners, page)), edges(corners), stretch, uv_use,
     )  # fmt: skip
 
 

@@ -98,7 +98,7 @@ def leaks(build: Build, asset: str, light_set: str | None, target: str | None) -
     def make() -> list[dict[str, Any]]:
         geometry, bake = _geometry(build), resolve(build.setup, target).bake
         scene = light_scene(build, geometry, known_set(build, light_set))
-        return [leak_json(leak) for leak in find_leaks(build, geometry, receiver_of(build, asset), [scene], bake)]
+        return [leak_json(leak) for leak in find_leaks(geometry, receiver_of(build, asset), [scene], bake)]
 
     result: list[dict[str, Any]] = STUDIO.measure(f"leaks {build.content_hash} {asset} {light_set} {target}", make)
     return result

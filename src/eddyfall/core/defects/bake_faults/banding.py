@@ -1,18 +1,19 @@
 """bake.banding: bit depth of the stored map that shows as steps in dim gradients."""
 
 from collections.abc import Iterator
-from functools import partial
 
 import numpy as np
 
 from eddyfall.core.bake.banding import Bands, measure_bands
-from eddyfall.core.bake.finish import Finish, finished
+from eddyfall.core.bake.finish import Finish, Raw, finished
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen, map_picture
-from eddyfall.core.frame.lightmap_store import stored_map
+from eddyfall.core.frame.lightmap_store import decoded
 from eddyfall.core.scene.changes import set_resolved
-from eddyfall.core.scene.receivers import Receiver
+from eddyfall.core.scene.model import Image
+from eddyfall.core.scene.receivers import NO_SET, Receiver
 from eddyfall.core.scene.setup.bake import Encoding
+from eddyfall.core.scene.setup.tables import BakedMap
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
 
 
@@ -21,8 +22,10 @@ def banding(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     found: list[tuple[Receiver, Bands, Encoding, np.ndarray]] = []
     for receiver in maps.baked:
         for light_set in maps.sets_with_map(receiver):
-            settings = (light_set, Finish.of(b), b.encoding, b.range_lux, b.dither)
-            bands, coarse, smooth = maps.judged("bands", receiver, settings, partial(_bands, maps, receiver, light_set))
+            record, scene = record_of(maps, receiver, light_set), maps.build.scene
+            image = scene.images[scene.image_keys.index(record.image)]
+            given = (maps.gathered(receiver, light_set), receiver.resolution, Finish.of(b), b.encoding, b.range_lux, b.dither)
+            bands, coarse, smooth = maps.judged(bands_of, image, record, *given)
             if bands.width_texels > 1.0 and bands.share > 0.02:
                 found.append((receiver, bands, coarse, smooth))
                 break
@@ -67,14 +70,19 @@ def banding(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     )
 
 
-def _bands(maps: Lightmaps, receiver: Receiver, light_set: str | None) -> tuple[Bands, Encoding, np.ndarray]:
+def record_of(maps: Lightmaps, receiver: Receiver, light_set: str | None) -> BakedMap:
+    """The record of a receiver's lightmap, which must be there."""
+    return maps.build.setup.lightmaps[receiver.name][light_set or NO_SET]
+
+
+def bands_of(
+    image: Image, record: BakedMap, raw: Raw, resolution: int, how: Finish, encoding: Encoding, range_lux: float | None, dither: bool
+) -> tuple[Bands, Encoding, np.ndarray]:  # fmt: skip
     """(bands of a map as the target stores it, that encoding, the map before it was rounded)."""
-    found = stored_map(maps.build, receiver.name, light_set)
-    assert found is not None
-    raw = maps.raw(receiver, light_set)
-    rounded = found.record.encoding == "srgb8"
-    smooth = finished(raw, Finish.of(maps.bake)) if rounded or found.values.shape[0] != receiver.resolution else found.values
-    coarse: Encoding = "srgb8" if rounded else maps.bake.encoding
+    values = decoded(image, record).values
+    rounded = record.encoding == "srgb8"
+    smooth = finished(raw, how) if rounded or values.shape[0] != resolution else values
+    coarse: Encoding = "srgb8" if rounded else encoding
     largest = float(smooth.max()) or 1.0
-    scale = maps.bake.range_lux or (found.record.scale_lux if found.record.encoding != "half" else largest)
-    return measure_bands(smooth, raw.covered, coarse, scale, maps.bake.dither), coarse, smooth
+    scale = range_lux or (record.scale_lux if record.encoding != "half" else largest)
+    return measure_bands(smooth, raw.covered, coarse, scale, dither), coarse, smooth

@@ -2,11 +2,10 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
-from functools import partial
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Finish, finished
+from eddyfall.core.bake.finish import Finish, Raw, finished
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import (
     DIFFERENT,
@@ -16,7 +15,6 @@ from eddyfall.core.defects.lightmap_survey import (
     map_picture,
 )
 from eddyfall.core.scene.changes import Change, set_resolved
-from eddyfall.core.scene.receivers import Receiver
 from eddyfall.core.shade.srgb import luminance
 
 
@@ -27,7 +25,7 @@ def denoise_lines(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     for receiver in maps.baked:
         if not maps.sets_with_map(receiver):
             continue
-        marks, across = maps.judged("denoise", receiver, (Finish.of(maps.bake),), partial(_darkened, maps, receiver))
+        marks, across = maps.judged(darkened, Finish.of(maps.bake), maps.gathered(receiver, maps.sets_with_map(receiver)[0]))
         if int(marks.sum()) >= LEAST_TEXELS:
             spoilt.append((receiver, marks, across))
     if not spoilt:
@@ -73,10 +71,8 @@ def denoise_lines(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     )
 
 
-def _darkened(maps: Lightmaps, receiver: Receiver) -> tuple[np.ndarray, np.ndarray]:
+def darkened(how: Finish, raw: Raw) -> tuple[np.ndarray, np.ndarray]:
     """((h, w) bool texels that a denoiser across gaps darkens by a tenth, the map it makes)."""
-    raw = maps.raw(receiver, maps.sets_with_map(receiver)[0])
-    how = Finish.of(maps.bake)
     across, within = finished(raw, how), finished(raw, replace(how, denoise="within_charts"))
     low, high = luminance(across), luminance(within)
     return raw.covered & (high > 0) & (high - low > DIFFERENT * high), across

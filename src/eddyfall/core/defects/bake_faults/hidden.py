@@ -2,11 +2,10 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
-from functools import partial
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Finish, finished
+from eddyfall.core.bake.finish import Finish, Raw, finished
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import (
     DIFFERENT,
@@ -28,7 +27,9 @@ def hidden(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     for receiver in maps.baked:
         if not maps.sets_with_map(receiver):
             continue
-        covered, wasted, marks = maps.judged("hidden", receiver, (maps.bake.dilate_texels,), partial(_hidden_of, maps, receiver))
+        covered, wasted, marks = maps.judged(
+            hidden_of, maps.bake.dilate_texels, *[maps.gathered(receiver, s) for s in maps.sets_with_map(receiver)]
+        )
         if maps.bake.hidden == "keep" and int(marks.sum()) >= LEAST_TEXELS:
             spoilt.append((receiver, marks))
         if wasted > WASTED_LIMIT:
@@ -37,14 +38,13 @@ def hidden(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
         yield _hidden_finding(maps, spoilt, seen)
 
 
-def _hidden_of(maps: Lightmaps, receiver: Receiver) -> tuple[int, float, np.ndarray]:
+def hidden_of(dilate_texels: int, *raws: Raw) -> tuple[int, float, np.ndarray]:
     """(covered texels, per cent of them that nothing can see, (h, w) bool seen texels that hidden samples darken by a tenth)."""
-    raws = [maps.raw(receiver, s) for s in maps.sets_with_map(receiver)]
     covered = int(raws[0].covered.sum())
     wasted = int(raws[0].hidden_texels.sum()) / max(covered, 1) * 100
     marks = np.zeros(raws[0].covered.shape, bool)
     if (raws[0].hidden > 0).any():
-        how = Finish("keep", "off", maps.bake.dilate_texels)
+        how = Finish("keep", "off", dilate_texels)
         for raw in raws:
             low, high = luminance(finished(raw, how)), luminance(finished(raw, replace(how, hidden="mask")))
             marks |= raw.covered & (raw.hidden < 0.9) & (np.abs(low - high) > DIFFERENT * np.maximum(high, 1e-9))

@@ -1,11 +1,11 @@
 """bake.leak: texels that hold both sides of an occluder, with how far light reaches past it."""
 
 from collections.abc import Iterator
-from functools import partial
 
 import numpy as np
 
 from eddyfall.core.bake.leaks import Leak, find_leaks
+from eddyfall.core.bake.light_scene import LitScene
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import (
     DIFFERENT,
@@ -15,13 +15,15 @@ from eddyfall.core.defects.lightmap_survey import (
 )
 from eddyfall.core.defects.uv_charts import mesh_operation
 from eddyfall.core.scene.changes import set_leaf
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver
+from eddyfall.core.scene.setup.bake import Bake
 
 
 def leaks(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     for receiver in maps.baked:
         sets = maps.sets_with_map(receiver)
-        found: dict[str, Leak] = maps.judged("leaks", receiver, (), partial(_worst_leaks, maps, receiver, sets))
+        found: dict[str, Leak] = maps.judged(worst_leaks, *maps.lit(receiver, sets), receiver, maps.bake)
         for occluder, leak in sorted(found.items()):
             mesh = maps.mesh_of(receiver)
             picture = None
@@ -86,7 +88,6 @@ def leaks(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
             )
 
 
-def _worst_leaks(maps: Lightmaps, receiver: Receiver, sets: list[str | None]) -> dict[str, Leak]:
+def worst_leaks(geometry: Geometry, scenes: list[LitScene], receiver: Receiver, bake: Bake) -> dict[str, Leak]:
     """By occluder, the leak in the light set where it is strongest."""
-    scenes = [maps.scene(light_set) for light_set in sets]
-    return {leak.occluder: leak for leak in find_leaks(maps.build, maps.geometry, receiver, scenes, maps.bake)}
+    return {leak.occluder: leak for leak in find_leaks(geometry, receiver, scenes, bake)}
