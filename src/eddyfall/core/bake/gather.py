@@ -154,7 +154,7 @@ def samples_of(scene: LitScene, job: Job) -> Samples:
         back = np.zeros(len(alive), np.uint8)
         goes_on = arrive(
             alive, prim, u, v, t, start, direction, scene.positions, scene.normals, scene.uv0, scene.uv1, scene.triangles, scene.owner,
-            scene.double_sided, scene.material, scene.surfaces, sky,
+            scene.double_sided, scene.material, scene.surfaces, sky, scene.hidden_m,
             paths.place, paths.facing, paths.normal, paths.weight, paths.light, back,
         )  # fmt: skip
         if bounce == 0:
@@ -243,7 +243,7 @@ def _first_hit(
             active = active[through]
             if not len(active):
                 break
-            travelled[active] = t[active] + 1e-4 * np.maximum(t[active], 1.0)
+            travelled[active] = t[active] + 1e-4 * np.maximum(t[active], min(1.0, 200 * scene.hidden_m))
             again = start[active] + direction[active] * travelled[active][:, None]
             next_hit = traced(scene.embree, again, direction[active], query="INTERSECT", output=True)
             there = next_hit["primID"] >= 0

@@ -27,7 +27,8 @@ class LitScene:
 
     prim (p,) int64: triangle of each blocker; double_sided (drawables,) uint8; material (drawables,) row of `surfaces`; sky (3, 3) zenith,
     horizon, ground radiance, zero if it lights nothing; direct (lights,) bool: its direct light is baked; casts (lights,) bool: it is
-    blocked; focus (f, 2, 3) focus regions, none = everywhere; step_m how far rays start off a surface, beyond float32's error.
+    blocked; focus (f, 2, 3) focus regions, none = everywhere; step_m how far rays start off a surface, beyond float32's error;
+    hidden_m: a face this near that is turned towards a surface lies against it.
     """
 
     positions: np.ndarray
@@ -49,6 +50,7 @@ class LitScene:
     sky: np.ndarray
     focus: np.ndarray
     step_m: float
+    hidden_m: float = 0.01
     _embree: Any = field(default=None, repr=False)
 
     def __getstate__(self) -> dict[str, Any]:
@@ -105,7 +107,8 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
         np.array([build.setup.lights.get(light.name, LightSetup()).casts is not False for light in states], bool),
         radiance if sky.ambient else radiance * 0.0,
         np.array([(r.low_m, r.high_m) for r in regions], np.float64).reshape(-1, 2, 3),
-        max(1e-4, size * 2e-6),
+        max(min(1e-4, 5e-6 * geometry.diagonal_m), size * 2e-6),
+        geometry.diagonal_m / 2000,
     )
 
 

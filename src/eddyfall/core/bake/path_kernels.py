@@ -14,7 +14,6 @@ from eddyfall.core.shade.lights import DIRECTIONAL, incoming
 from eddyfall.core.shade.sky import sky_radiance
 from eddyfall.core.shade.textures import sample
 
-HIDDEN_M = 0.01  # a face this near, turned towards the surface, lies against it
 FOOTPRINT_UV = 1.0 / 64  # textures are read blurred over this much of a tile, since a path meets them at random
 
 
@@ -218,9 +217,9 @@ def _texture(surf, slot, u, v):
 
 @njit(cache=True, parallel=True, nogil=True)
 def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1, triangles, owner, double_sided, material, surf, sky,
-            place, facing, normal, weight, light, back):  # fmt: skip
+            hidden_m, place, facing, normal, weight, light, back):  # fmt: skip
     """What each ray finds: sky, or a surface's emission; moves the path there. Returns which paths go on; `back` marks rays
-    that met a back face, or a face that lies against the surface."""
+    that met a back face, or a face nearer than hidden_m that lies against the surface."""
     n = len(alive)
     goes_on = np.zeros(n, np.bool_)
     f, used = surf.factors, surf.used
@@ -248,7 +247,7 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
                 back[k] = 1
                 continue
             side = -1.0
-        if t[k] < HIDDEN_M and side * (ex * facing[i, 0] + ey * facing[i, 1] + ez * facing[i, 2]) < -0.9:
+        if t[k] < hidden_m and side * (ex * facing[i, 0] + ey * facing[i, 1] + ez * facing[i, 2]) < -0.9:
             back[k] = 1
         b0 = 1.0 - u[k] - v[k]
         m = material[d]

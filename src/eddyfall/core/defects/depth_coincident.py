@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from eddyfall.core.raster.layers import two_nearest
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_resolved
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.names import short_id
-from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, shared_area
+from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, one_plane_m, scale_of, shared_area
 
 CODE = "depth.coincident"
 LEAST_PIXELS = 4
@@ -103,7 +104,8 @@ def conclude(survey: Survey, seen: dict[str, Pairs]) -> list[Suspicion]:
     solid[survey.geometry.plate] = False
     for pair in survey.derive(on_one_plane, survey.renderer.packed(survey.build), solid, state.double_sided):
         by_pair.setdefault(pair, {})
-    return [_suspicion(survey, a, b, contests) for (a, b), contests in sorted(by_pair.items())]
+    near = _larger_near(survey) if survey.pictures and any(by_pair.values()) else None
+    return [_suspicion(survey, a, b, contests, near) for (a, b), contests in sorted(by_pair.items())]
 
 
 def _towards_eye(normal: np.ndarray, direction: np.ndarray, i: int) -> np.ndarray:
@@ -122,7 +124,7 @@ def _plane_depth(
     return normal, ((corners[:, 0] - eye) * normal).sum(axis=1) / np.where(along == 0, 1e-300, along)
 
 
-def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest]) -> Suspicion:
+def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest], near: float | None) -> Suspicion:
     geometry = survey.geometry
     names = tuple(sorted({geometry.drawables[a].name, geometry.drawables[b].name}))
     settings = survey.resolved(survey.viewpoints[0]).depth
@@ -131,8 +133,7 @@ def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest]) -> Susp
     farthest = max((c.depth_m for c in seen.values()), default=1.0)
     worst = max(seen.values(), key=lambda c: c.pixels, default=None)
     gap = float(np.median(gaps))
-    slant = min(worst.eye_off_m / max(worst.depth_m, 1e-9), 1.0) if worst else 1.0
-    gap = 0.0 if gap < 2e-6 * max(farthest, 1.0) * slant else gap  # what float32 leaves of a gap of nothing
+    gap = 0.0 if gap <= one_plane_m(geometry) else gap  # what float32 leaves of a gap of nothing
     normal = worst.normal if worst else _shared_normal(geometry, a)
     area = shared_area(geometry, a, b, normal, float(gaps.max()))
     contested = float(worst.pixels if worst else 0)
@@ -175,14 +176,16 @@ def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest]) -> Susp
         CODE,
         "drawables",
         " + ".join(names),
-        f"{' and '.join(names)} lie in one place and flicker",
+        f"{' and '.join(names)} lie in one place and flicker" if a != b else f"faces of {names[0]} lie in one place and flicker",
         names,
         contested if worst else float(LEAST_PIXELS),
         float(LEAST_PIXELS - 1),
         tuple(evidence),
         {v: c.pixels for v, c in seen.items()},
         {v: c.region for v, c in seen.items()},
-        tuple(_candidates(survey, a, b, max((c.needed_m for c in seen.values()), default=0.0), normal, gap)),
+        tuple(_candidates(survey, a, b, max((c.needed_m for c in seen.values()), default=0.0), normal, gap, near))
+        if survey.pictures
+        else (),
         facts={"gap_m": gap, "area_m2": area},
     )
 
@@ -195,24 +198,28 @@ def _shared_normal(geometry: Geometry, drawable: int) -> np.ndarray:
     return np.asarray(largest / max(float(np.linalg.norm(largest)), 1e-300))
 
 
-def _candidates(survey: Survey, a: int, b: int, needed_m: float, normal: np.ndarray, gap: float) -> list[Candidate]:
+def _candidates(
+    survey: Survey, a: int, b: int, needed_m: float, normal: np.ndarray, gap: float, near: float | None
+) -> list[Candidate]:
     geometry = survey.geometry
+    free = (Cost("memory", 0.0, "bytes"),)
     result = []
     sizes = {d: _area(geometry, d) for d in (a, b)}
     upper = min((a, b), key=lambda d: (sizes[d], d))
     node = geometry.drawables[upper].node
     if geometry.drawables[a].node != geometry.drawables[b].node:
-        lift = max(math.ceil((1.5 * needed_m + 1e-3) * 1000) / 1000, 0.002)
-        by = [round(float(v) * lift, 6) for v in normal]
+        unit = 1e-3 * scale_of(geometry)
+        lift = max(math.ceil((1.5 * needed_m + unit) / unit) * unit, 2 * unit)
+        by = [float(f"{float(v) * lift:.6g}") for v in normal]
         change = Change(
             id=short_id(f"node.move:{node}"),
-            title=f"move {node} out of the plane by {lift * 1000:g} mm",
+            title=f"move {node} out of the plane by {lift * 1000:.4g} mm",
             scope="node",
             reason="faces on one plane cannot be told apart",
             operation=Operation(name="node.move", params={"node": node, "by_m": by}),
         )
-        result.append(Candidate(change, f"its face lies {lift * 1000:g} mm in front", (Cost("memory", 0.0, "bytes"),),
-                                (f"{node} and all it carries moves by {lift * 1000:g} mm",)))  # fmt: skip
+        result.append(Candidate(change, f"its face lies {lift * 1000:.4g} mm in front", (Cost("memory", 0.0, "bytes"),),
+                                (f"{node} and all it carries moves by {lift * 1000:.4g} mm",)))  # fmt: skip
         triangles = sum(d.last - d.first for d in geometry.drawables if d.node == node)
         hide = set_leaf(survey.build, ("nodes", node, "drawn"), False, scope="node", title=f"do not draw {node}",
                         reason="the other face is enough")  # fmt: skip
@@ -220,6 +227,12 @@ def _candidates(survey: Survey, a: int, b: int, needed_m: float, normal: np.ndar
                                 (f"all of {node} disappears, its sides too",), (f"{node} is gone",)))  # fmt: skip
     resolved = survey.resolved(survey.viewpoints[0])
     depth = resolved.depth
+    if gap > 0 and near is not None:
+        change = set_resolved(
+            survey.build, resolved, {"depth.near_m": near}, title=f"near plane {near:g} m",
+            reason="nothing stands nearer, and depth steps shrink as the near plane grows",
+        )  # fmt: skip
+        result.append(Candidate(change, "half the distance of the nearest thing that any viewpoint shows", free))
     if gap > 0 and not (depth.format == "float32" and depth.reversed):
         change = set_resolved(
             survey.build,
@@ -234,6 +247,21 @@ def _candidates(survey: Survey, a: int, b: int, needed_m: float, normal: np.ndar
             Candidate(change, "depth steps far below the gap at all distances", (Cost("memory", float(extra), "bytes"),))
         )
     return result
+
+
+def _larger_near(survey: Survey) -> float | None:
+    """Half the view depth of the nearest thing that any viewpoint of the build shows, if that is well beyond the near plane."""
+    nearest = survey.derive(
+        nearest_m, *[survey.whole(v).known("depth") for v in survey.build.setup.viewpoints], survey.depth_format
+    )
+    value = float(f"{min(nearest * 0.5, 1000.0):.2g}") if math.isfinite(nearest) else 0.0
+    return value if value > 1.5 * survey.depth_format.near_m else None
+
+
+def nearest_m(*depths: Any) -> float:
+    """Smallest view depth in metres in depth buffers (h, w), whose format comes last."""
+    *buffers, depth = depths
+    return min((float(depth.view_depth(np.array(b.min())))) for b in buffers) if buffers else math.inf
 
 
 def _area(geometry: Geometry, drawable: int) -> float:

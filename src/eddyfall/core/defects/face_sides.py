@@ -82,12 +82,13 @@ def _seen(survey: Survey, mesh: str, entry: dict[str, Any]) -> Suspicion:
             )
         )
     path = ("meshes", mesh, "copies", "inner_side")
+    thick = shell_thickness(build.scene.meshes[build.scene.mesh_keys.index(mesh)])
     shell = set_leaf(
         build,
         path,
-        {"kind": "shell", "order": 900, "thickness_m": 0.1, "strip": "unwrapped", "uv_offset": [1.0, 0.0]},
+        {"kind": "shell", "order": 900, "thickness_m": thick, "strip": "unwrapped", "uv_offset": [1.0, 0.0]},
         scope="mesh",
-        title=f"give {mesh} an inner side, 0.1 m in",
+        title=f"give {mesh} an inner side, {thick:g} m in",
         reason="its faces are seen from behind",
     )
     candidates.append(
@@ -125,6 +126,13 @@ def _seen(survey: Survey, mesh: str, entry: dict[str, Any]) -> Suspicion:
         {},
         tuple(candidates),
     )
+
+
+def shell_thickness(mesh: Mesh) -> float:
+    """Thickness in metres that suits a mesh: a fiftieth of its box's diagonal, at most 0.1 m, two digits (common practice)."""
+    low = np.min([p.positions.min(axis=0) for p in mesh.primitives], axis=0)
+    high = np.max([p.positions.max(axis=0) for p in mesh.primitives], axis=0)
+    return min(0.1, float(f"{max(float(np.linalg.norm(high - low)) / 50, 1e-6):.2g}"))
 
 
 def mesh_edges(mesh: Mesh) -> Edges:

@@ -9,7 +9,7 @@ import numpy as np
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
-from eddyfall.core.passes.contract import Camera
+from eddyfall.core.passes.contract import Camera, View
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.shadow import Shadow
@@ -76,7 +76,10 @@ def observe(survey: Survey, viewpoint: str) -> Lost | None:
         return None
     mask = np.zeros(whole.pixels.shape, bool)
     mask[dark[:, 1] + y0, dark[:, 0] + x0] = True
+    # By the surface itself: at an infinite far plane the last depth code stands for any distance.
+    own = frame.buffers["surface"][..., 13] / View(frame.camera, frame.pixels).ray_lengths
     depths = whole.view_depth[mask]
+    depths = np.where(np.isfinite(depths), depths, own[dark[:, 1], dark[:, 0]])
     involved = {int(b) for b in truth.blocker[~truth.lit]} | {int(d) for d in np.unique(whole.drawable[mask])}
     return Lost(
         len(dark) * stride,
@@ -129,8 +132,10 @@ def conclude(survey: Survey, seen: dict[str, Lost | None]) -> list[Suspicion]:
 
 
 def needed_reach(farthest_m: float) -> float:
-    """Reach that serves a depth, with 2 % to spare, in whole steps of 10 m."""
-    return float(math.ceil(farthest_m * 1.02 / 10) * 10)
+    """Reach that serves a depth, with 2 % to spare, in steps of 10 m, finer ones for what is less than 100 m off."""
+    needed = farthest_m * 1.02
+    step = min(10.0, 10.0 ** (math.floor(math.log10(max(needed, 1e-9))) - 1))
+    return float(f"{math.ceil(needed / step) * step:.6g}")
 
 
 def _candidates(survey: Survey, worst: Lost, farthest: float) -> list[Candidate]:

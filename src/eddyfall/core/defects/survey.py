@@ -11,6 +11,7 @@ import numpy as np
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.frame.stage import make_stage
 from eddyfall.core.passes.contract import Stage, Textures
+from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
@@ -53,6 +54,16 @@ class Survey:
     def frame(self, viewpoint: str, upto: str = "linear", crop: tuple[int, int, int, int] | None = None) -> Frame:
         """The frame of a viewpoint in this survey's role, or the part of it in crop (x0, y0, x1, y1)."""
         return self.renderer.frame(self.build, replace(self.request(viewpoint), crop=crop), upto)
+
+    def whole(self, viewpoint: str) -> Frame:
+        """The opaque part of a viewpoint's frame in the viewpoint's own role, whether this survey judges it or not."""
+        return self.renderer.frame(self.build, Request(viewpoint, self.size, None, self.target), "depth")
+
+    @property
+    def depth_format(self) -> DepthFormat:
+        """The depth buffer's format at the first viewpoint."""
+        d = self.resolved(self.viewpoints[0]).depth
+        return DepthFormat(d.format, d.reversed, d.near_m, d.far_m)
 
     def painted(self, viewpoint: str, mask: np.ndarray) -> np.ndarray | None:
         """Evidence: the frame with the masked pixels (h, w) marked in signal colour and the rest paled."""

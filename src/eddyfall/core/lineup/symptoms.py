@@ -11,7 +11,7 @@ from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates
 
-PLATE_BEHIND_M = 0.5
+PLATE_BEHIND_M = 0.5  # less in a scene of less than ten metres
 
 
 @dataclass(frozen=True)
@@ -105,9 +105,10 @@ def make_spot(frame: Frame, request: Request, subject: int) -> Spot:
     view = View(frame.camera, frame.pixels)
     x0, y0, x1, y1 = request.window
     margin = 2
+    behind_m = min(PLATE_BEHIND_M, frame.geometry.diagonal_m / 20)
     corners = [(x0 - margin, y0 - margin), (x0 - margin, y1 + margin), (x1 + margin, y1 + margin), (x1 + margin, y0 - margin)]
     r = view.rays
-    plate = np.array([r.eye + (r.d0 + x * r.du + y * r.dv) * (far + PLATE_BEHIND_M) for x, y in corners])
+    plate = np.array([r.eye + (r.d0 + x * r.du + y * r.dv) * (far + behind_m) for x, y in corners])
     return Spot(request, subject, pixels, behind - {subject}, plate)
 
 

@@ -16,6 +16,11 @@ from eddyfall.core.shade.lights import DIRECTIONAL, POINT, Lights, ShadowMaps
 LIGHT_NEAR_M = 0.02
 
 
+def light_near_m(diagonal_m: float) -> float:
+    """Near plane of a lamp's map: 20 mm; less in a small scene, and in a vast one as much as its depth needs."""
+    return max(min(LIGHT_NEAR_M, diagonal_m / 1000), diagonal_m / 100_000)
+
+
 def section(stage: Stage) -> dict[str, Any]:
     s, shadow = stage.state, stage.resolved.shadow
     return {
@@ -90,7 +95,7 @@ def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list
         else min(math.acos(min(max(-light.cone[1] / max(light.cone[0], 1e-9), -1), 1)) + 0.02, 1.5)
     )
     for axes in faces:
-        matrix = light_matrix(axes, np.array(light.place), half)
+        matrix = light_matrix(axes, np.array(light.place), half, light_near_m(geometry.diagonal_m))
         info = np.array([edge, 0, np.inf, 2 * math.tan(half) / edge, 0, 1], np.float64)
         result.append((matrix, info))
     return result
@@ -116,13 +121,13 @@ def sun_matrix(part: Slice, camera: Camera, towards: np.ndarray, bounds: tuple[n
     return matrix
 
 
-def light_matrix(axes: np.ndarray, place: np.ndarray, half_rad: float) -> np.ndarray:
+def light_matrix(axes: np.ndarray, place: np.ndarray, half_rad: float, near_m: float = LIGHT_NEAR_M) -> np.ndarray:
     """(4, 4) float64 world to clip of one square perspective map; far plane infinite."""
     view = np.eye(4)
     view[:3, :3] = axes
     view[:3, 3] = -axes @ place
     f = 1.0 / math.tan(half_rad)
-    projection = np.array([[f, 0, 0, 0], [0, f, 0, 0], [0, 0, -1, -LIGHT_NEAR_M], [0, 0, -1, 0]])
+    projection = np.array([[f, 0, 0, 0], [0, f, 0, 0], [0, 0, -1, -near_m], [0, 0, -1, 0]])
     return np.asarray(projection @ view)
 
 

@@ -27,6 +27,7 @@ class RayScene:
             raise ValueError("triangle index out of range")
         self.geometry, self.cutouts, self.alpha_uv = geometry, cutouts, alpha_uv
         self.triangles = chosen
+        self.least = min(1.0, geometry.diagonal_m / 10)  # metres: below it, steps past a cut-out face no longer shrink
         self._scene = EmbreeScene()
         if len(chosen):
             corners = np.ascontiguousarray(geometry.positions[geometry.triangles[chosen]], np.float32)
@@ -60,7 +61,7 @@ class RayScene:
             rays, t = rays[~kept], t[~kept]
             if not len(rays):
                 break
-            step = t + 1e-4 * np.maximum(t, 1.0)
+            step = t + 1e-4 * np.maximum(t, self.least)
             travelled[rays] += step
             start[rays] = (np.asarray(origins)[rays] + np.asarray(directions)[rays] * travelled[rays][:, None]).astype(np.float32)
             active = rays

@@ -65,6 +65,18 @@ class Geometry:
         return self.bounds[:-1, 0].min(axis=0), self.bounds[:-1, 1].max(axis=0)
 
     @cached_property
+    def diagonal_m(self) -> float:
+        """Length of the diagonal of the scene's box in metres: lengths that are chosen, not measured, follow it."""
+        low, high = self.scene_bounds
+        return float(np.linalg.norm(high - low))
+
+    @cached_property
+    def coordinate_step_m(self) -> float:
+        """Spacing of float32 at the scene's farthest coordinate, in metres."""
+        low, high = self.scene_bounds
+        return float(np.spacing(np.float32(max(np.abs(low).max(), np.abs(high).max()))))
+
+    @cached_property
     def content_hash(self) -> str:
         return digest(self.positions, self.normals, self.uv0, self.uv1, self.triangles, [d.material for d in self.drawables])
 

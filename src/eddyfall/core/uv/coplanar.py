@@ -7,18 +7,32 @@ from numba import njit, prange
 
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.uv.overlap import colliding_pairs, pair_areas
+from eddyfall.core.uv.polygons import MOST, clip_half, intersect, polygon_area
 
 PARALLEL = math.cos(math.radians(0.1))
-ONE_PLANE_M = 1e-5
+ONE_PLANE_M = 1e-5  # in scenes of ten metres and more; less in smaller ones
+LEAST_AREA_M2 = 1e-4  # likewise
+FULL_SIZE_M = 10.0
+
+
+def scale_of(geometry: Geometry) -> float:
+    """What lengths of this file are multiplied by: 1 in scenes of ten metres and more, a tenth of the diagonal in smaller ones."""
+    return min(1.0, geometry.diagonal_m / FULL_SIZE_M)
+
+
+def one_plane_m(geometry: Geometry) -> float:
+    """How far faces on one plane may stray from it: a millionth of a small scene, or what float32 leaves so far from the origin."""
+    return max(ONE_PLANE_M * scale_of(geometry), 0.5 * geometry.coordinate_step_m)
 
 
 def on_one_plane(geometry: Geometry, solid: np.ndarray, double_sided: np.ndarray) -> set[tuple[int, int]]:
-    """Pairs of different solid drawables with overlapping faces within 0.01 mm of one plane that face the same way."""
+    """Pairs of different solid drawables with overlapping faces within 0.01 mm (less in small scenes) of one plane, facing alike."""
+    scale = scale_of(geometry)
     chosen = np.flatnonzero(solid[geometry.owner])
     corners = geometry.positions[geometry.triangles[chosen]].astype(np.float64)
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     size = np.linalg.norm(normal, axis=1)
-    keep = size > 1e-10
+    keep = size > 1e-10 * scale**2
     chosen, corners, normal = chosen[keep], corners[keep], normal[keep] / size[keep][:, None]
     if len(chosen) < 2:
         return set()
@@ -37,7 +51,7 @@ def on_one_plane(geometry: Geometry, solid: np.ndarray, double_sided: np.ndarray
         geometry.owner[chosen[entry]].astype(np.int64),
         double_sided[geometry.owner[chosen[entry]]].astype(np.uint8),
         PARALLEL,
-        ONE_PLANE_M,
+        one_plane_m(geometry),
     )
     found = chosen[entry[found[found[:, 0] >= 0]]]
     result = set()
@@ -45,7 +59,7 @@ def on_one_plane(geometry: Geometry, solid: np.ndarray, double_sided: np.ndarray
     groups = owners[:, 0] * len(geometry.drawables) + owners[:, 1]
     for group in np.unique(groups):
         pairs = np.unique(np.sort(found[groups == group], axis=1), axis=0)
-        if _overlap_area(geometry, pairs) > 1e-4:
+        if _overlap_area(geometry, pairs) > LEAST_AREA_M2 * scale**2:
             result.add((int(group) // len(geometry.drawables), int(group) % len(geometry.drawables)))
     return result
 
@@ -125,7 +139,9 @@ def _overlap_area(geometry: Geometry, pairs: np.ndarray) -> float:
 
 
 def shared_area(geometry: Geometry, a: int, b: int, normal: np.ndarray, gap_m: float) -> float:
-    """Area in m^2 over which faces of drawables a and b that are square to `normal` lie within the gap of each other."""
+    """Area in m^2 over which faces of drawables a and b that are square to `normal` lie within the gap of each other.
+
+    The planes may be tilted against each other by what still counts as parallel: the overlap is cut where they part."""
     ids = []
     for d in {a, b}:
         span = np.arange(geometry.drawables[d].first, geometry.drawables[d].last)
@@ -137,6 +153,7 @@ def shared_area(geometry: Geometry, a: int, b: int, normal: np.ndarray, gap_m: f
     if len(tris) < 2:
         return 0.0
     corners = geometry.positions[geometry.triangles[tris]].astype(np.float64)
+    corners -= corners[0, 0]
     ref = np.array([1.0, 0, 0]) if abs(normal[0]) < 0.9 else np.array([0, 1.0, 0])
     e1 = np.cross(normal, ref)
     e1 /= np.linalg.norm(e1)
@@ -144,10 +161,51 @@ def shared_area(geometry: Geometry, a: int, b: int, normal: np.ndarray, gap_m: f
     turn = (flat[:, 1, 0] - flat[:, 0, 0]) * (flat[:, 2, 1] - flat[:, 0, 1]) - (flat[:, 2, 0] - flat[:, 0, 0]) * (
         flat[:, 1, 1] - flat[:, 0, 1]
     )
-    flat = np.ascontiguousarray(np.where((turn < 0)[:, None, None], flat[:, [0, 2, 1]], flat))
-    pairs = colliding_pairs(flat, 1e-9)
-    height = (corners @ normal).mean(axis=1)
+    order = np.where((turn < 0)[:, None], [0, 2, 1], [0, 1, 2])
+    flat = np.ascontiguousarray(np.take_along_axis(flat, order[:, :, None], axis=1))
+    height = np.take_along_axis(corners @ normal, order, axis=1)
+    pairs = colliding_pairs(flat, 1e-9 * scale_of(geometry) ** 2)
     owner = geometry.owner[tris]
-    near = np.abs(height[pairs[:, 0]] - height[pairs[:, 1]]) <= gap_m + 1e-4
-    across = near if a == b else near & (owner[pairs[:, 0]] != owner[pairs[:, 1]])
-    return float(pair_areas(flat, np.ascontiguousarray(pairs[across])).sum())
+    across = np.ones(len(pairs), bool) if a == b else owner[pairs[:, 0]] != owner[pairs[:, 1]]
+    limit = gap_m + max(1e-4 * scale_of(geometry), geometry.coordinate_step_m)
+    return float(areas_within(flat, _planes(flat, height), np.ascontiguousarray(pairs[across]), limit).sum())
+
+
+def _planes(flat: np.ndarray, height: np.ndarray) -> np.ndarray:
+    """(t, 3) c, gx, gy of the height c + gx x + gy y of triangles (t, 3, 2) whose corners have heights (t, 3)."""
+    d1, d2 = flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]
+    h1, h2 = height[:, 1] - height[:, 0], height[:, 2] - height[:, 0]
+    det = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+    det = np.where(np.abs(det) > 1e-300, det, 1e-300)
+    gx, gy = (h1 * d2[:, 1] - h2 * d1[:, 1]) / det, (d1[:, 0] * h2 - d2[:, 0] * h1) / det
+    return np.stack([height[:, 0] - gx * flat[:, 0, 0] - gy * flat[:, 0, 1], gx, gy], axis=1)
+
+
+@njit(cache=True, nogil=True)
+def areas_within(tris, planes, pairs, limit):
+    """(p,) area of the intersection of each pair of counter-clockwise triangles where their heights differ by at most `limit`."""
+    out = np.zeros(pairs.shape[0])
+    a, b = np.empty((MOST, 2)), np.empty((MOST, 2))
+    for p in range(pairs.shape[0]):
+        i, j = pairs[p, 0], pairs[p, 1]
+        m = intersect(tris, i, j, a, b)
+        if m < 3:
+            continue
+        c, gx, gy = planes[j, 0] - planes[i, 0], planes[j, 1] - planes[i, 1], planes[j, 2] - planes[i, 2]
+        g2 = gx * gx + gy * gy
+        if g2 < 1e-24:  # side by side all over
+            if abs(c) > limit:
+                m = 0
+        else:
+            for side in (1.0, -1.0):  # keep where side * (c + g . p) <= limit
+                at = (side * limit - c) / g2
+                x, y = gx * at, gy * at
+                m = clip_half(a, m, x, y, x + gy * side, y - gx * side, -1.0, b)
+                if m < 3:
+                    m = 0
+                    break
+                for k in range(m):
+                    a[k, 0], a[k, 1] = b[k, 0], b[k, 1]
+        if m >= 3:
+            out[p] = polygon_area(a, m)
+    return out

@@ -24,7 +24,10 @@ def uncovered(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
             np.cross(report.corners[:, 1] - report.corners[:, 0], report.corners[:, 2] - report.corners[:, 0]), axis=1
         )
         corners = report.corners[:, None]
-        low_side, high_side = corners >= boxes[:, 0][:, None] - 1e-6, corners <= boxes[:, 1][:, None] + 1e-6
+        low_side, high_side = (
+            corners >= boxes[:, 0][:, None] - 1e-7 * geometry.diagonal_m,
+            corners <= boxes[:, 1][:, None] + 1e-7 * geometry.diagonal_m,
+        )
         inside = np.asarray(np.asarray((low_side & high_side).all(axis=(2, 3))).any(axis=1))
         share = float(area[~inside].sum() / max(area.sum(), 1e-30))
         if share > 0.001:
@@ -32,8 +35,9 @@ def uncovered(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     if not outside:
         return
     mine = [r for r, _ in outside]
-    low = np.min([geometry.bounds[d, 0] for r in maps.baked for d in r.drawables], axis=0) - 0.01
-    high = np.max([geometry.bounds[d, 1] for r in maps.baked for d in r.drawables], axis=0) + 0.01
+    spare = min(0.01, geometry.diagonal_m / 1000)
+    low = np.min([geometry.bounds[d, 0] for r in maps.baked for d in r.drawables], axis=0) - spare
+    high = np.max([geometry.bounds[d, 1] for r in maps.baked for d in r.drawables], axis=0) + spare
     name, region = next(iter(regions.items()))
     values: dict[tuple[str, ...], Any] = {
         ("focus_regions", name, "low_m"): [float(v) for v in np.minimum(low, region.low_m)],
