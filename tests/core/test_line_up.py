@@ -1,5 +1,7 @@
 """Line-up: single changes on a spot, each really rendered, ranked by what they do and break."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -9,8 +11,9 @@ from eddyfall.core.lineup import line_up
 from eddyfall.core.lineup.run import MOST_TRIALS
 from eddyfall.core.scene.changes import SCOPE_ORDER, apply_change, set_leaf
 from eddyfall.core.sweep.proof import prove
+from eddyfall.demo.shapes import Shape
 from eddyfall.demo.walk import worst_spot
-from scenes import net_build
+from scenes import GREY, Thing, build_of, merged, net_build
 
 NET_SPOT = (150, 60, 80, 60)
 
@@ -149,3 +152,46 @@ def test_a_render_is_asked_of_the_window_only(nets):
     _, _, (_, _, w, h) = nets
     assert nets[0].base_picture.shape[:2] == (h, w)
     assert Request("quay").window == (0, 0, 960, 540)
+
+
+def awning_build(**setup):
+    """A floor under an awning that does not cast; five posts far off do not cast either, and come first in the file."""
+    posts = [Thing(f"post{i}", Shape().box((20 + i, -1, -30), (20.2 + i, 2, -29.8))) for i in range(5)]
+    floor = Thing("floor", Shape().quad((-10, -1.5, -1), (20, 0, 0), (0, 0, -25)))
+    awning = Thing("awning", Shape().box((-2, 1, -12), (2, 1.1, -8)))
+    return build_of(
+        *posts, floor, awning,
+        setup=merged(
+            {
+                "nodes": {f"post{i}": {"casts": False} for i in range(5)},
+                "lights": {"sun": {"kind": "sun", "illuminance_lux": 3.0, "towards": [0.0, 1.0, 0.05]}},
+                "shadow": {"reach_m": 40.0},
+                "viewpoints": {"eye": {"eye": [0, 2, 2], "target": [0, -1, -12], "fov_y_deg": 50}},
+            },
+            setup,
+        ),
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("switch", "first"),
+    [
+        ({"nodes": {"awning": {"casts": False}}}, "let awning cast"),
+        ({"nodes": {"floor": {"receives": False}}}, "let floor receive shadows"),
+        ({"shaders": {"cloth": {"passes": {"shadow": False}}}, "materials": {"cloth": {"shader": "cloth"}}}, "give cloth a shadow pass"),
+    ],
+)  # fmt: skip
+def test_a_switch_that_keeps_a_shadow_out_is_found_among_many(switch, first):
+    build = awning_build(**switch)
+    if "shaders" in switch:
+        cloth = replace(GREY, name="cloth")
+        parts = (*build.scene.materials, cloth)
+        awning = build.scene.meshes[-1]
+        mesh = replace(awning, primitives=(replace(awning.primitives[0], material=len(parts) - 1),))
+        build = replace(build, scene=replace(build.scene, materials=parts, meshes=(*build.scene.meshes[:-1], mesh)))
+    result = line_up(build, "eye", (380, 330, 200, 120), "missing shadow", subject="floor")
+    assert result.base_score > 0.05, "what ought to be dark is lit"
+    assert result.trials[0].title == first and result.trials[0].verdict == "clears it", [
+        (t.title, t.verdict, t.after) for t in result.trials
+    ]
+    assert not [t.title for t in result.trials if t.title.startswith("let post")]

@@ -15,12 +15,13 @@ from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL
-from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates
+from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates, would_cast
 
 CODE = "shadow.out-of-reach"
 LEAST_PIXELS = 4
 MOST_RAYS = 60_000
 TEXEL_GROWTH_LIMIT = 0.10
+MOST_SWITCHES = 4
 
 
 @dataclass(frozen=True)
@@ -223,13 +224,38 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         result.append(
             Lever("shadow", further, "finer texels alone change nothing", "rival cause: the caster is thinner than a texel")
         )
-    off = [d for d, s in zip(frame.geometry.drawables, frame.stage.state.casts) if not s and d.node]
-    for d in off[:3]:
-        change = set_leaf(survey.build, ("nodes", d.node, "casts"), True, scope="node", title=f"let {d.node} cast")
-        result.append(Lever("shadow", change, "its shadow appears", f"{d.node} does not cast"))
+    result += _switches(survey, subject, viewpoint)
     if shadow.bias_texels > 0.5:
         change = set_resolved(survey.build, resolved, {"shadow.bias_texels": 0.5}, title="less shadow bias")
         result.append(Lever("direct", change, "shadows that bias ate come back", f"the bias is {shadow.bias_texels:g} texels"))
+    return result
+
+
+def _switches(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
+    """Switches that keep the sun's shadow off the subject: of what stands between it and the sun and does not cast, most pixels first."""
+    frame = survey.frame(viewpoint, "surface")
+    state, drawables = frame.stage.state, frame.geometry.drawables
+    result = []
+    if not state.receives[subject]:
+        node = drawables[subject].node
+        change = set_leaf(survey.build, ("nodes", node, "receives"), True, scope="node", title=f"let {node} receive shadows")
+        result.append(Lever("direct", change, "shadows fall on it", f"{node} does not receive shadows"))
+    pixels = np.argwhere((frame.drawable == subject) & sunlit_candidates(frame, True))[:, ::-1]
+    if not len(pixels):
+        return result
+    truth = sun_visibility(frame, survey.rays(frame, would_cast(frame)), pixels[:: max(1, math.ceil(len(pixels) / MOST_RAYS))])
+    blockers, counts = np.unique(truth.blocker[~truth.lit], return_counts=True)
+    share = dict(zip(blockers.tolist(), (counts / len(truth.lit)).tolist()))
+    for d in sorted(share, key=lambda d: -share[d]):
+        name, node, shader = drawables[d].name, drawables[d].node, state.shader[d]
+        between = f"{name} stands between {share[d] * 100:.0f} % of it and the sun"
+        if not state.casts[d] and len(result) < MOST_SWITCHES:
+            change = set_leaf(survey.build, ("nodes", node, "casts"), True, scope="node", title=f"let {node} cast")
+            result.append(Lever("shadow", change, "its shadow appears", f"{between} and does not cast"))
+        if not state.shadow_pass[d] and len(result) < MOST_SWITCHES:
+            path = ("shaders", shader, "passes", "shadow")
+            change = set_leaf(survey.build, path, True, scope="shader", title=f"give {shader} a shadow pass")
+            result.append(Lever("shadow", change, "what it draws casts", f"{between}; its shader {shader} has no shadow pass"))
     return result
 
 

@@ -22,6 +22,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.shade.blend import KINDS
+from eddyfall.core.truth.visibility import would_cast
 
 MOST_TRIALS = 24
 LEVERS_A_PASS = 3
@@ -113,7 +114,7 @@ class _LineUp:
 
     def _rays(self, build: Build) -> Callable[[Frame], RayScene]:
         survey = self.survey.of(build)
-        return survey.rays
+        return lambda frame: survey.rays(frame, would_cast(frame))
 
     def _score(self, build: Build) -> float:
         return self.symptom.score(self.renderer, build, self.spot, self._rays(build))

@@ -50,7 +50,7 @@ def same_shader(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame],
 def shadow_came_true(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
     """Pixels whose drawn sun visibility changed to what rays say."""
     changed = np.abs(before.buffers["sun_visibility"] - after.buffers["sun_visibility"]) > 0.25
-    changed &= sunlit_candidates(before) & sunlit_candidates(after)
+    changed &= sunlit_candidates(before, True) & sunlit_candidates(after, True)
     result = np.zeros(changed.shape, bool)
     pixels = np.argwhere(changed)[:, ::-1]
     if len(pixels):
@@ -74,9 +74,12 @@ def see_through(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Fr
 
 
 def missing_shadow(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
-    """Share of the subject's pixels turned to the sun where the shadow maps say lit and rays say not, or the other way round."""
+    """Share of the subject's pixels turned to the sun where the shadow maps say lit and rays say not, or the other way round.
+
+    Rays meet whatever is solid and drawn: true is what would be if everything cast and received, so that a switch that keeps a shadow
+    out is found, not taken for the truth."""
     frame = renderer.frame(build, spot.request, "linear")
-    mask = sunlit_candidates(frame) & spot.pixels
+    mask = sunlit_candidates(frame, True) & spot.pixels
     pixels = np.argwhere(mask)[:, ::-1]
     if not len(pixels):
         return 0.0

@@ -29,19 +29,27 @@ def casters(frame: Frame) -> np.ndarray:
     return np.asarray(s.casts & s.shadow_pass & s.drawn & (s.blend < 2))
 
 
+def would_cast(frame: Frame) -> np.ndarray:
+    """(d,) bool: drawables that would cast if everything solid that is drawn did, whatever node, shader and light say."""
+    s = frame.stage.state
+    chosen = s.drawn & (s.blend < 2)
+    chosen[frame.geometry.plate] = False
+    return np.asarray(chosen)
+
+
 def caster_scene(frame: Frame) -> RayScene:
     """Rays' view of everything that casts in this frame's stage."""
     return RayScene(frame.geometry, casters(frame), frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)
 
 
-def sunlit_candidates(frame: Frame) -> np.ndarray:
-    """(h, w) bool: opaque pixels that receive shadows and whose face is turned to the first sun."""
+def sunlit_candidates(frame: Frame, receive_or_not: bool = False) -> np.ndarray:
+    """(h, w) bool: opaque pixels that receive shadows (or whether they do or not) and whose face is turned to the first sun."""
     suns = [light for light in frame.stage.lights if light.kind == DIRECTIONAL]
     if not suns:
         return np.zeros(frame.drawable.shape, bool)
     surface = frame.buffers["surface"]
     turned = surface[..., 7:10] @ np.array(suns[0].towards, np.float32) > 0.05
-    receives = frame.stage.state.receives[frame.drawable]
+    receives = frame.stage.state.receives[frame.drawable] | receive_or_not
     return np.asarray((frame.drawable >= 0) & turned & receives & (surface[..., :6].sum(axis=2) > 0))
 
 
