@@ -75,6 +75,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument(
         "--fail-on", choices=("blocking", "visible", "latent"), default="visible", help="level that makes the exit code 1"
     )
+    sub.add_argument("--budget", type=int, default=400, metavar="N", help="proofs of remedies that it may spend (default 400)")
     sub = command("lineup", _lineup, "try single changes on a spot and rank them")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--spot", type=numbers(4), required=True, metavar="X,Y,W,H")
@@ -187,7 +188,8 @@ def _sweep(args: Any) -> int:
     out, build = Out(args), opened(args)
     renderer = Renderer(Memo(SWEEP_MEMO_BYTES))
     with out.progress() as progress:
-        result = sweep(build, target=args.target, size=args.size, progress=progress, renderer=renderer)
+        result = sweep(build, target=args.target, size=args.size, progress=progress, renderer=renderer,
+                       budget=max(args.budget, 0))  # fmt: skip
     _print_sweep(out, result, args.file.name)
     if args.sarif:
         write_new(args.sarif, json_bytes(sarif(result, args.file.name)), inputs(args))
@@ -221,7 +223,7 @@ def _print_sweep(out: Out, result: Any, name: str) -> None:
         out.say("")
         out.say(f"{f.suspicion.title}")
         for e in f.evidence:
-            limit = "" if e.limit is None else f" (limit {e.limit:.4g})"
+            limit = "" if e.limit is None else f" ({'at least' if e.at_least else 'limit'} {e.limit:.4g})"
             out.say(f"    {e.measure}: {e.value:.4g} {e.unit}{limit}{' [prediction]' if e.predicted else ''}")
         for r in f.roles:
             if not r.seen:
@@ -231,7 +233,8 @@ def _print_sweep(out: Out, result: Any, name: str) -> None:
                 )
         for r in f.remedies:
             costs = ", ".join(f"{c.name} {c.value:.4g} {c.unit}" for c in r.costs)
-            out.say(f"    -> {r.change.title}: {r.verdict} ({costs})" + "".join(f"; {w}" for w in r.warnings))
+            together = f"; proved together with {r.together - 1} like ones" if r.together > 1 else ""
+            out.say(f"    -> {r.change.title}: {r.verdict} ({costs})" + "".join(f"; {w}" for w in r.warnings) + together)
     for note in result.left_out:
         out.say(f"- {note}")
 

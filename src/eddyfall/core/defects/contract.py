@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 @dataclass(frozen=True)
 class Evidence:
     """One measured number against its limit. `source`: where the limit comes from. picture: uint8 (h, w, 3) sRGB or None.
-    predicted says that a formula gave it, not a measurement."""
+    predicted says that a formula gave it, not a measurement; at_least that the limit is a lower one."""
 
     measure: str
     value: float
@@ -30,11 +30,14 @@ class Evidence:
     source: str = ""
     picture: np.ndarray | None = None
     predicted: bool = False
+    at_least: bool = False
 
     @property
     def beyond(self) -> bool:
         """Whether the value is past its limit."""
-        return self.limit is not None and self.value > self.limit
+        if self.limit is None:
+            return False
+        return self.value < self.limit if self.at_least else self.value > self.limit
 
 
 @dataclass(frozen=True)
@@ -108,6 +111,7 @@ class Family:
     conclude: Callable[[Survey, dict[str, Any]], list[Suspicion]]
     levers: Callable[[Survey, int, str], list[Lever]] = lambda survey, subject, viewpoint: []
     symptoms: tuple[str, ...] = ()
+    looks_like: dict[str, str] = field(default_factory=dict)  # by code: the symptom a case of it is filed under, if it has one
 
     def inspect(self, survey: Survey) -> list[Suspicion]:
         """Suspicions over all viewpoints of the survey."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.defects.survey import Survey
 from eddyfall.core.passes.contract import View
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.layers import two_nearest
@@ -20,12 +20,13 @@ from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, one_plane_m, scale
 CODE = "depth.coincident"
 LEAST_PIXELS = 4
 CODES_ASTRAY = 64.0
+MOST_PICTURES = 24  # pairs that get an evidence picture, the worst first
 
 
 @dataclass(frozen=True)
 class Contest:
     """Two drawables that contest pixels at one viewpoint: gaps along the normal (m), gap that would part them, farthest depth, how far
-    their plane lies from the eye."""
+    their plane lies from the eye; rows and columns of the pixels."""
 
     pixels: int
     region: tuple[int, int, int, int]
@@ -34,7 +35,7 @@ class Contest:
     depth_m: float
     normal: np.ndarray
     eye_off_m: float
-    picture: np.ndarray | None
+    at: tuple[np.ndarray, np.ndarray]
 
 
 Pairs = dict[tuple[int, int], Contest]
@@ -75,19 +76,23 @@ def observe(survey: Survey, viewpoint: str) -> Pairs:
     wrong = apart < np.maximum(depth.step_m(z1), 2e-7 * z1)
     bad = (first != second) & parallel & (tied | wrong)
     facing = np.abs((n1 * direction).sum(axis=1))
-    owners = np.sort(np.stack([geometry.owner[first], geometry.owner[second]], axis=1), axis=1)
-    pairs: Pairs = {}
     if not bad.any():
         return {}
-    for a, b in sorted({(int(row[0]), int(row[1])) for row in owners[bad]}):
-        mine = bad & (owners[:, 0] == a) & (owners[:, 1] == b)
-        mask = np.zeros(frame.pixels.shape, bool)
-        mask[rows[mine], columns[mine]] = True
-        needed = float((depth.step_m(z1[mine]) * facing[mine]).max())
-        pairs[a, b] = Contest(
-            int(mine.sum()), region_of(mask), (np.abs(apart) * facing)[mine], needed, float(z1[mine].max()),
-            _towards_eye(n1, direction, np.flatnonzero(mine)[0]), float(np.median((np.abs(z1) * facing)[mine])),
-            survey.painted(viewpoint, mask),
+    owners = np.sort(np.stack([geometry.owner[first], geometry.owner[second]], axis=1), axis=1)[bad].astype(np.int64)
+    rows, columns, n1, z1, facing, direction = (v[bad] for v in (rows, columns, n1, z1, facing, direction))
+    gap, needed, off = np.abs(apart[bad]) * facing, depth.step_m(z1) * facing, np.abs(z1) * facing
+    # All pixels of a pair side by side, so that thousands of pairs cost no more than one.
+    group = owners[:, 0] * len(geometry.drawables) + owners[:, 1]
+    order = np.argsort(group, kind="stable")
+    starts = np.flatnonzero(np.append(True, np.diff(group[order]) != 0))
+    pairs: Pairs = {}
+    for start, end in zip(starts, np.append(starts[1:], len(order))):
+        mine = order[start:end]
+        at = (rows[mine], columns[mine])
+        region = (int(at[1].min()), int(at[0].min()), int(np.ptp(at[1])) + 1, int(np.ptp(at[0])) + 1)
+        pairs[int(owners[mine[0], 0]), int(owners[mine[0], 1])] = Contest(
+            len(mine), region, gap[mine], float(needed[mine].max()), float(z1[mine].max()), _towards_eye(n1, direction, mine[0]),
+            float(np.median(off[mine])), at,
         )  # fmt: skip
     return pairs
 
@@ -105,7 +110,8 @@ def conclude(survey: Survey, seen: dict[str, Pairs]) -> list[Suspicion]:
     for pair in survey.derive(on_one_plane, survey.renderer.packed(survey.build), solid, state.double_sided):
         by_pair.setdefault(pair, {})
     near = _larger_near(survey) if survey.pictures and any(by_pair.values()) else None
-    return [_suspicion(survey, a, b, contests, near) for (a, b), contests in sorted(by_pair.items())]
+    worst = sorted(by_pair, key=lambda pair: -max((c.pixels for c in by_pair[pair].values()), default=0))[:MOST_PICTURES]
+    return [_suspicion(survey, pair, contests, near, pair in worst) for pair, contests in sorted(by_pair.items())]
 
 
 def _towards_eye(normal: np.ndarray, direction: np.ndarray, i: int) -> np.ndarray:
@@ -124,18 +130,20 @@ def _plane_depth(
     return normal, ((corners[:, 0] - eye) * normal).sum(axis=1) / np.where(along == 0, 1e-300, along)
 
 
-def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest], near: float | None) -> Suspicion:
+def _suspicion(survey: Survey, pair: tuple[int, int], seen: dict[str, Contest], near: float | None, shown: bool) -> Suspicion:
+    a, b = pair
     geometry = survey.geometry
     names = tuple(sorted({geometry.drawables[a].name, geometry.drawables[b].name}))
     settings = survey.resolved(survey.viewpoints[0]).depth
     depth = DepthFormat(settings.format, settings.reversed, settings.near_m, settings.far_m)
     gaps = np.concatenate([c.gaps_m for c in seen.values()]) if seen else np.zeros(1)
     farthest = max((c.depth_m for c in seen.values()), default=1.0)
-    worst = max(seen.values(), key=lambda c: c.pixels, default=None)
+    view = max(seen, key=lambda v: seen[v].pixels, default=None)
+    worst = seen[view] if view is not None else None
     gap = float(np.median(gaps))
     gap = 0.0 if gap <= one_plane_m(geometry) else gap  # what float32 leaves of a gap of nothing
     normal = worst.normal if worst else _shared_normal(geometry, a)
-    area = shared_area(geometry, a, b, normal, float(gaps.max()))
+    area = shared_area(geometry, a, b, normal, float(gaps.max())) if survey.pictures else 0.0
     contested = float(worst.pixels if worst else 0)
     evidence = [
         Evidence(
@@ -144,7 +152,7 @@ def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest], near: f
             "px",
             float(LEAST_PIXELS - 1),
             "depth codes tied or out of order",
-            worst.picture if worst else None,
+            _picture(survey, view, worst.at) if view is not None and worst is not None and shown else None,
         ),
         Evidence("gap between the faces", gap * 1000, "mm", None, "median over the contested pixels"),
         Evidence("area shared", area, "m²"),
@@ -188,6 +196,15 @@ def _suspicion(survey: Survey, a: int, b: int, seen: dict[str, Contest], near: f
         else (),
         facts={"gap_m": gap, "area_m2": area},
     )
+
+
+def _picture(survey: Survey, viewpoint: str, at: tuple[np.ndarray, np.ndarray]) -> np.ndarray | None:
+    """The frame with the contested pixels marked."""
+    if not survey.pictures:
+        return None
+    mask = np.zeros((survey.size[1], survey.size[0]), bool)
+    mask[at] = True
+    return survey.painted(viewpoint, mask)
 
 
 def _shared_normal(geometry: Geometry, drawable: int) -> np.ndarray:

@@ -129,10 +129,10 @@ def _seen(survey: Survey, mesh: str, entry: dict[str, Any]) -> Suspicion:
 
 
 def shell_thickness(mesh: Mesh) -> float:
-    """Thickness in metres that suits a mesh: a fiftieth of its box's diagonal, at most 0.1 m, two digits (common practice)."""
+    """Thickness in metres that suits a mesh: a 25th of its box's diagonal, at most 0.1 m, two digits (common practice)."""
     low = np.min([p.positions.min(axis=0) for p in mesh.primitives], axis=0)
     high = np.max([p.positions.max(axis=0) for p in mesh.primitives], axis=0)
-    return min(0.1, float(f"{max(float(np.linalg.norm(high - low)) / 50, 1e-6):.2g}"))
+    return min(0.1, float(f"{max(float(np.linalg.norm(high - low)) / 25, 1e-6):.2g}"))
 
 
 def mesh_edges(mesh: Mesh) -> Edges:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
-from eddyfall.core.frame.stage import make_stage
+from eddyfall.core.frame.stage import make_stage, make_state
 from eddyfall.core.passes.contract import Stage, Textures
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.rasterise import Cutouts
@@ -18,6 +19,8 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.truth.visibility import casters
+
+SIGNAL_RGB = (200, 86, 31)
 
 
 @dataclass
@@ -44,7 +47,7 @@ class Survey:
         play = [name for name, v in views.items() if v.role != "edit"]
         return play or list(views)
 
-    @property
+    @cached_property
     def geometry(self) -> Geometry:
         return self.renderer.geometry(self.build)
 
@@ -69,7 +72,8 @@ class Survey:
         """Evidence: the frame with the masked pixels (h, w) marked in signal colour and the rest paled."""
         if not self.pictures:
             return None
-        return painted(self.frame(viewpoint, "display").display, mask)
+        pale = self.derive(paled, self.frame(viewpoint, "display").known("display"))
+        return np.where(mask[..., None], np.array(SIGNAL_RGB, np.uint8), pale)
 
     def derive(self, make: Callable[..., Any], *arguments: Any) -> Any:
         """What make(*arguments) gives, kept with the passes' results under all that it reads (see `core.frame.derive`)."""
@@ -78,10 +82,17 @@ class Survey:
     def stage(self, viewpoint: str | None = None) -> Stage:
         """States of drawables, lights and settings at a viewpoint (the first if None), without drawing anything."""
         resolved = self.resolved(viewpoint or self.viewpoints[0])
-        return make_stage(self.build, self.geometry, resolved, frozenset(), False, ())
+        state = self.derive(make_state, self.build, self.renderer.packed(self.build), frozenset(), False, frozenset())
+        return make_stage(self.build, state, resolved)
 
     def resolved(self, viewpoint: str) -> Resolved:
-        return resolve(self.build.setup, self.target, self.role, viewpoint)
+        if viewpoint not in self._resolved:
+            self._resolved[viewpoint] = resolve(self.build.setup, self.target, self.role, viewpoint)
+        return self._resolved[viewpoint]
+
+    @cached_property
+    def _resolved(self) -> dict[str, Resolved]:
+        return {}
 
     def rays(self, frame: Frame, taking_part: np.ndarray | None = None) -> RayScene:
         """Ray scene of the casters, or of the drawables (d,) bool that take part."""
@@ -109,8 +120,12 @@ def region_of(mask: np.ndarray) -> tuple[int, int, int, int]:
     return int(columns[0]), int(rows[0]), int(columns[-1] - columns[0] + 1), int(rows[-1] - rows[0] + 1)
 
 
-def painted(display: np.ndarray, mask: np.ndarray, rgb: tuple[int, int, int] = (200, 86, 31)) -> np.ndarray:
-    """The picture with the masked pixels marked in signal colour and the rest paled, as evidence."""
+def paled(display: np.ndarray) -> np.ndarray:
+    """A picture (h, w, 3) uint8 made pale, so that marks stand out on it."""
     grey = display.mean(axis=2, keepdims=True)
-    pale = 0.55 * (0.5 * display + 0.5 * grey) + 0.45 * 200
-    return np.where(mask[..., None], np.array(rgb, float), pale).astype(np.uint8)
+    return np.asarray(0.55 * (0.5 * display + 0.5 * grey) + 0.45 * 200, np.float64).astype(np.uint8)
+
+
+def painted(display: np.ndarray, mask: np.ndarray) -> np.ndarray:
+    """The picture with the masked pixels marked in signal colour and the rest paled, as evidence."""
+    return np.where(mask[..., None], np.array(SIGNAL_RGB, np.uint8), paled(display))

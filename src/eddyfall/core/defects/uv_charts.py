@@ -154,12 +154,12 @@ def _gutter(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspici
     evidence = [
         Evidence(
             "gap between the closest charts",
-            -gap,
-            "texels (negative)",
-            -LEAST_GUTTER_TEXELS,
+            gap,
+            "texels",
+            LEAST_GUTTER_TEXELS,
             "one texel a side for bilinear filtering",
+            at_least=True,
         ),
-        Evidence("gap", gap, "texels"),
     ]
     wanted = max(int(LEAST_GUTTER_TEXELS), maps.bake.gutter_texels)
     change = mesh_operation(
@@ -173,8 +173,8 @@ def _gutter(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspici
         "uv.gutter",
         key,
         f"{key}: charts lie too close",
-        -gap,
-        -LEAST_GUTTER_TEXELS,
+        LEAST_GUTTER_TEXELS - gap,
+        0.0,
         evidence,
         [Candidate(change, "no texel serves two charts", (), ("texels/m may fall",))],
     )

@@ -77,9 +77,14 @@ def _suspicion(
         pixels,
         {},
         tuple(_candidates(survey, mesh, charts, worst, uv_use)),
-        "lightmaps are not drawn yet",
+        "" if _baked(survey, nodes) else "it has no lightmap yet, so nothing of this is drawn",
         facts={"tiles": worst.tiles, "out_of_range_share": worst.out_of_range_share, "degenerate": worst.degenerate},
     )
+
+
+def _baked(survey: Survey, nodes: list[str]) -> bool:
+    """Whether a lightmap is stored for any of some nodes, or for a material part of one."""
+    return any(name == node or name.startswith(f"{node}/") for name in survey.build.setup.lightmaps for node in nodes)
 
 
 def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_use: str) -> list[Candidate]:

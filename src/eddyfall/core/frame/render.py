@@ -11,7 +11,15 @@ from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.schedule import passes_for
-from eddyfall.core.frame.stage import alpha_tests, make_camera, make_cutouts, make_stage, make_textures, material_store
+from eddyfall.core.frame.stage import (
+    alpha_tests,
+    make_camera,
+    make_cutouts,
+    make_stage,
+    make_state,
+    make_textures,
+    material_store,
+)
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import Camera, Pixels, Stage
 from eddyfall.core.raster.depth_format import DepthFormat
@@ -125,7 +133,8 @@ class Renderer:
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.of(b), resolved.light_set)
         mapped = frozenset(np.flatnonzero(lightmaps.value.of_drawable >= 0).tolist())
-        stage = make_stage(build, geometry, resolved, request.hidden, request.plate is not None, request.paint, mapped)
+        state = self.derive(make_state, build, packed, request.hidden, request.plate is not None, mapped)
+        stage = make_stage(build, state.value, resolved, request.paint)
         camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
         plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.errors import RequestError
+from eddyfall.core.hashing import freeze
 from eddyfall.core.passes.contract import Camera, DrawableState, LightState, Stage, Textures
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
@@ -85,7 +86,7 @@ def make_state(
             }
         )
     types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}
-    columns = {k: np.array([r[k] for r in rows], types.get(k, bool)) for k in rows[0] if k != "shader"}
+    columns = {k: freeze(np.array([r[k] for r in rows], types.get(k, bool))) for k in rows[0] if k != "shader"}
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 
 
@@ -200,10 +201,6 @@ def _rows(matrix: np.ndarray) -> tuple[tuple[float, ...], ...]:
     return tuple(tuple(float(v) for v in row) for row in matrix)
 
 
-def make_stage(
-    build: Build, geometry: Geometry, resolved: Resolved, hidden: frozenset[int], plate: bool, paint: Any,
-    mapped: frozenset[int] = frozenset(),
-) -> Stage:  # fmt: skip
+def make_stage(build: Build, state: DrawableState, resolved: Resolved, paint: Any = ()) -> Stage:
     """All that sections are cut from."""
-    state = make_state(build, geometry, hidden, plate, mapped)
     return Stage(resolved, state, make_lights(build, resolved.light_set), paint)

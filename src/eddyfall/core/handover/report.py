@@ -42,6 +42,8 @@ def evidence_json(e: Evidence) -> dict[str, Any]:
         "limit": e.limit,
         "source": e.source,
         "predicted": e.predicted,
+        "at_least": e.at_least,
+        "beyond": e.beyond,
     }
 
 
@@ -67,7 +69,7 @@ def remedy_json(r: Remedy) -> dict[str, Any]:
     return {
         "title": r.change.title, "verdict": r.verdict, "scope": r.change.scope, "predicts": r.predicts,
         "costs": [cost_json(c) for c in r.costs], "side_effects": list(r.side_effects), "warnings": list(r.warnings),
-        "collateral_share": r.collateral, "new_findings": list(r.new_findings), "change": change_json(r.change),
+        "collateral_share": r.collateral, "new_findings": list(r.new_findings), "together": r.together, "change": change_json(r.change),
     }  # fmt: skip
 
 

@@ -118,6 +118,25 @@ def apply_change(build: Build, change: Change) -> Build:
         raise
 
 
+def apply_together(build: Build, changes: Sequence[Change]) -> Build:
+    """The build after many changes that do not build on one another: their patches as one. ChangeError if any of them does not apply."""
+    patches = [change for change in changes if change.operation is None]
+    for change in changes:
+        if change.operation is not None:
+            build = apply_change(build, change)
+    if not patches:
+        return build
+    seen: dict[str, Op] = {}
+    for op in (op for change in patches for op in change.patch):
+        known = seen.setdefault(f"{op.op} {op.path}", op)
+        if known != op:
+            raise ChangeError(f"two changes set {op.path} to different values")
+    whole = Change.model_construct(
+        id="together", title="", scope="project", reason="", author="", patch=tuple(seen.values()), operation=None
+    )
+    return apply_change(build, whole)
+
+
 def apply_changes(build: Build, changes: Sequence[Change]) -> Build:
     """All changes in order; ChangeError names the first that does not apply."""
     for change in changes:

@@ -157,6 +157,11 @@ class Scene:
         return unique_keys(n.name for n in self.nodes)
 
     @cached_property
+    def node_number(self) -> dict[str, int]:
+        """Index of each node by its key."""
+        return {key: i for i, key in enumerate(self.node_keys)}
+
+    @cached_property
     def material_keys(self) -> tuple[str, ...]:
         return unique_keys(m.name for m in self.materials)
 
@@ -191,7 +196,12 @@ class Scene:
 
     def with_node(self, index: int, node: Node) -> "Scene":
         """The scene with one node replaced; everything else is shared."""
-        return replace(self, nodes=(*self.nodes[:index], node, *self.nodes[index + 1 :]))
+        made = replace(self, nodes=(*self.nodes[:index], node, *self.nodes[index + 1 :]))
+        old = self.nodes[index]
+        same = (old.name, old.light) == (node.name, node.light)
+        keys = ("mesh_keys", "material_keys", "image_keys", *(("node_keys", "node_number", "light_keys") if same else ()))
+        made.__dict__.update({key: self.__dict__[key] for key in keys if key in self.__dict__})
+        return made
 
     def with_image(self, image: Image) -> "Scene":
         """The scene with an image added, or put in the place of the one that has its name."""

@@ -15,10 +15,10 @@ from eddyfall.core.scene.changes import operation
 def move_node(build: Build, params: dict[str, Any]) -> Build:
     """Move a node by by_m (x, y, z metres, world space). ChangeError for unknown nodes or values that are no numbers."""
     key, by = params.get("node"), params.get("by_m")
-    if key not in build.scene.node_keys:
+    if not isinstance(key, str) or key not in build.scene.node_number:
         raise ChangeError(f"node {key!r} does not exist")
     by = _metres(by, 1e6)
-    index = build.scene.node_keys.index(key)
+    index = build.scene.node_number[key]
     node = build.scene.nodes[index]
     parent = np.eye(4) if node.parent is None else build.scene.world_matrices[node.parent]
     matrix = np.array(node.matrix)

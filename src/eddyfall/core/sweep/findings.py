@@ -6,6 +6,7 @@ from typing import Any, Literal
 from eddyfall.core.defects.contract import Cost, Evidence, Suspicion
 from eddyfall.core.scene.changes import Change
 
+Verdict = Literal["cures", "masks", "no effect", "not proved", "does not apply"]
 Severity = Literal["blocking", "visible", "latent"]
 SEVERITY_ORDER: tuple[Severity, ...] = ("blocking", "visible", "latent")
 FULL_FRAME_PIXELS = 960 * 540
@@ -27,17 +28,20 @@ class Impact:
 
 @dataclass(frozen=True)
 class Remedy:
-    """A change that was applied and looked at. verdict is computed: cures (the finding's own measure is inside its limit),
-    masks (the picture changes, the measure does not), no effect, or does not apply. collateral: share of pixels elsewhere that change."""
+    """A change that was applied and looked at. verdict is computed: cures (the finding's own measure is inside its limit), masks (the
+    measure is not, but the look has come nearer to the cured one), no effect, not proved (the budget was spent), does not apply.
+
+    collateral: share of pixels elsewhere that change. together: how many like remedies were proved at once."""
 
     change: Change
-    verdict: Literal["cures", "masks", "no effect", "does not apply"]
+    verdict: Verdict
     predicts: str
     costs: tuple[Cost, ...]
     side_effects: tuple[str, ...]
     warnings: tuple[str, ...]
     collateral: float
     new_findings: tuple[str, ...] = ()
+    together: int = 1
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ from eddyfall.core.lineup.run import Trial as CoreTrial
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.sweep.run import TRIAL_SAMPLES
+from eddyfall.core.sweep.proving import TRIAL_SAMPLES
 from eddyfall.workbench import files
 from eddyfall.workbench.errors import Conflict, NotThere, Refused
 from eddyfall.workbench.models import Build, Case, Finding, Trial
