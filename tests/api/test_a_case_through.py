@@ -64,7 +64,9 @@ def test_a_sweep_over_the_api_is_the_sweep_of_the_command_line(swept, tmp_path, 
     assert swept["sweep"]["job"]["state"] == "done"
     [row] = swept["sweep"]["tide"]
     cell = row["cells"]["depth"]
-    assert cell["share"] == document["findings"][0]["pixels"]["eye"] / (960 * 540) and cell["severity"] == "blocking"
+    measured = document["findings"][0]["impact"]
+    assert measured["kind"] == "measured" and cell["share"] == measured["by_viewpoint"]["eye"] == measured["share"] > 0.3
+    assert cell["severity"] == "blocking" and not cell["exposed"]
     picture = swept["viewer"].get(f"{swept['base']}/findings/{swept['sweep']['items'][0]['id']}/picture")
     assert Image.open(io.BytesIO(b"".join(picture.streaming_content))).size == (960, 540)
 
@@ -113,9 +115,10 @@ def test_keep_prove_hand_over_and_sweep_clean(case, tmp_path):
     work_off()
     proof = send(case["viewer"], "GET", case["case"])[1]["proof"]
     assert proof["result"]["proved"], proof
-    assert proof["result"]["views"][0]["siblings"] == {
-        "fender_net": pytest.approx(proof["result"]["views"][0]["siblings"]["fender_net"])
-    }
+    # The net is all that changes: its pixels are the share of the frame that the proof says, counted.
+    [view] = proof["result"]["views"]
+    assert view["elsewhere"] == 0 and view["changed"] == view["on_cause"] > 0.1
+    assert view["siblings"] == {"fender_net": round(view["on_cause"] * 960 * 540)}
     ledger = send(case["viewer"], "GET", case["base"] + "/ledger")[1]
     assert [op["op"] for op in ledger["patch"]] == ["test", "replace"]
     status, package = send(case["artist"], "POST", case["base"] + "/hand-over", {})

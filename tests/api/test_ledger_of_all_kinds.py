@@ -22,6 +22,7 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 PARAMS = {
     "node.move": {"node": "partition", "by_m": [0.1, 0, 0]},
+    "scene.move": {"by_m": [1, 0, -2]},
     "face.add_backs": {"mesh": "partition"},
     "face.rewind": {"mesh": "roof"},
     "face.delete_hidden": {"mesh": "roof", "node": "roof", "pack": False},

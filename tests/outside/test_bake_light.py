@@ -159,10 +159,27 @@ def test_bounced_light_in_a_closed_cube():
     assert everywhere == pytest.approx(1 / (1 - 0.5) / 6, rel=0.02)
 
 
-def test_cavity_rule_of_thumb_is_an_upper_case():
-    # The worked case of older scene converted to baked bounce (arithmetic only): flux rho / (A (1 - rho)) for a hall of 20 x 12
-    # x 8 m.
-    assert pytest.approx(260.5, abs=0.05) == 480_000 * 0.35 / (992 * 0.65)
+def test_bounce_of_a_hall_is_flux_rho_over_area_times_one_less_rho():
+    # The worked case of older scene converted to baked bounce: flux rho / (A (1 - rho)) is the mean over all faces of a closed
+    # hall, 480,000 x .35 / (992 x .65) = 260.5 lx for 20 x 12 x 8 m; the floor alone gets about 209 of it.
+    x, y, z = 20.0, 8.0, 12.0
+    sides = {
+        "floor": ((0, 0, z), (x, 0, 0), (0, 0, -z)), "ceiling": ((0, y, 0), (x, 0, 0), (0, 0, z)),
+        "north": ((0, 0, 0), (x, 0, 0), (0, y, 0)), "south": ((x, 0, z), (-x, 0, 0), (0, y, 0)),
+        "west": ((0, 0, z), (0, 0, -z), (0, y, 0)), "east": ((x, 0, 0), (0, 0, z), (0, y, 0)),
+    }  # fmt: skip
+    glow = 480_000 / (x * z) / np.pi  # nit: flux over area is what a Lambertian roof gives off, pi times its radiance
+    things = [panel(n, *s, matt(n, 0.35, glow if n == "ceiling" else 0.0), UNIT_PAGE) for n, s in sides.items()]
+    area = {n: np.linalg.norm(np.cross(s[1], s[2])) for n, s in sides.items()}
+
+    def mean(bounces):
+        build = build_of(*things, setup=baked_setup(things, resolution=8, samples=192, bounces=bounces))
+        maps = {n: bake(build, everything=True).raws[n, None].mean[..., 0].mean() for n in sides}
+        return sum(maps[n] * area[n] for n in sides) / sum(area.values()), maps["floor"]
+
+    (direct, floor_direct), (all_of_it, floor) = mean(0), mean(12)
+    assert all_of_it - direct == pytest.approx(480_000 * 0.35 / (992 * 0.65), rel=0.02)
+    assert floor - floor_direct == pytest.approx(209, rel=0.05)
 
 
 def test_sky_in_a_trench():

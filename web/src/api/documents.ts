@@ -6,6 +6,8 @@ export type Evidence = {
   limit: number | null;
   source: string;
   predicted: boolean;
+  at_least: boolean;
+  beyond: boolean;
 };
 export type Remedy = {
   title: string;
@@ -154,6 +156,7 @@ export type Leak = {
   reach_nearest_mm: number;
   contrast: number;
   texels: number[];
+  trouble: { words: string; weight: number };
 };
 export type CopyRemedy = {
   title: string;

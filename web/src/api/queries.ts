@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { client, must } from "./client";
+import { client, must, Refusal } from "./client";
 
 const at = (project: number, number: number) => ({ params: { path: { project_id: project, number } } });
 
@@ -80,6 +80,14 @@ export const useCase = (project: number, number: number, c: number) =>
       ["running", "waiting"].includes(q.state.data?.proof?.job.state ?? "") ? 700 : false,
   });
 
+/** Symptoms by name; "scored" says whether a line-up can judge trials by them. */
+export const useSymptoms = () =>
+  useQuery({
+    queryKey: ["symptoms"],
+    queryFn: () => must(client.GET("/api/symptoms")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export const useLedger = (project: number, number: number) =>
   useQuery({
     queryKey: ["ledger", project, number],
@@ -95,14 +103,27 @@ export const usePackages = (project: number, number: number) =>
       ["running", "waiting"].includes(q.state.data?.[0]?.job.state ?? "") ? 700 : false,
   });
 
-/** A write that brings everything on the page up to date afterwards. */
+/** What no write changes: it is not asked for again. */
+const FIXED = new Set<unknown>(["symptoms"]);
+
+/** A write that brings what it may have changed up to date afterwards. One that was refused changed nothing, unless others wrote
+ *  meanwhile (409): then the page shows what they did. */
 export function useWrite<In, Out>(work: (input: In) => Promise<Out>, then?: (out: Out) => void) {
   const queries = useQueryClient();
+  const anew = () => queries.invalidateQueries({ predicate: (q) => !FIXED.has(q.queryKey[0]) });
   return useMutation({
     mutationFn: work,
-    onSuccess: (out) => then?.(out),
-    onSettled: () => queries.invalidateQueries(),
+    onSuccess: (out) => {
+      then?.(out);
+      return anew();
+    },
+    onError: (error) => (error instanceof Refusal && error.status !== 409 ? undefined : anew()),
   });
+}
+
+/** A question that takes time and saves nothing, such as a what-if: everything on the page stays as it is. */
+export function useAsk<In, Out>(work: (input: In) => Promise<Out>, then?: (out: Out) => void) {
+  return useMutation({ mutationFn: work, onSuccess: (out) => then?.(out) });
 }
 
 export const useLightmaps = (project: number, number: number, target: string | null = null, enabled = true) =>

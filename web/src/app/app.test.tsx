@@ -156,8 +156,8 @@ describe("the frame around every sheet", () => {
 
 describe("cases", () => {
   const symptoms = [
-    { name: "see-through", means: "" },
-    { name: "missing shadow", means: "" },
+    { name: "see-through", means: "", scored: "yes" },
+    { name: "missing shadow", means: "", scored: "yes" },
   ];
   test("are listed with how far they have come", async () => {
     const one = {

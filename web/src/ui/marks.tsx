@@ -1,6 +1,21 @@
 const FILL = { blocking: "var(--color-error)", visible: "var(--color-warning)", latent: "none" } as const;
 const WORD = { blocking: "blocks the build", visible: "visible", latent: "latent" } as const;
 
+/** Only exposure is known: a thin outline, whatever the severity. */
+export function Exposed({ size }: { size: number }) {
+  const r = size / 2;
+  return (
+    <svg
+      width={size + 4}
+      height={size + 4}
+      viewBox={`${-r - 2} ${-r - 2} ${size + 4} ${size + 4}`}
+      aria-hidden="true"
+    >
+      <circle r={r} fill="none" stroke="var(--color-secondary)" strokeWidth={1} />
+    </svg>
+  );
+}
+
 /** A tide mark: its shape is severity, its size measured impact. */
 export function Mark({ severity, size }: { severity: keyof typeof FILL; size: number }) {
   const r = size / 2;
@@ -30,7 +45,10 @@ export function Legend() {
           <Mark severity={s} size={12} /> {WORD[s]}
         </li>
       ))}
-      <li className="second">size = share of the frame</li>
+      <li className="flex gap-1 items-center">
+        <Exposed size={12} /> shown, not measured
+      </li>
+      <li className="second">size = measured share of the frame</li>
     </ul>
   );
 }

@@ -289,6 +289,10 @@ def _area(geometry: Geometry, drawable: int) -> float:
 
 FAMILY = register(
     Family(
-        "coincident faces", {CODE: "Faces in one place flicker, since the depth buffer cannot tell them apart"}, observe, conclude
+        "coincident faces",
+        {CODE: "Faces in one place flicker, since the depth buffer cannot tell them apart"},
+        observe,
+        conclude,
+        looks_like={CODE: "flicker"},
     )
 )

@@ -189,5 +189,6 @@ FAMILY = register(
         conclude,
         levers,
         ("see-through",),
+        {CODE: "see-through"},
     )
 )

@@ -130,4 +130,8 @@ def _candidates(survey: Survey, kind: str, cause: str, empties: dict[str, Empty]
     return [Candidate(change, "the scene is in its frame", free)]
 
 
-FAMILY = register(Family("empty viewpoints", {CODE: "A viewpoint at which nothing is drawn"}, observe, conclude))
+FAMILY = register(
+    Family(
+        "empty viewpoints", {CODE: "A viewpoint at which nothing is drawn"}, observe, conclude, looks_like={CODE: "nothing drawn"}
+    )
+)

@@ -183,5 +183,6 @@ FAMILY = Family(
     {"face.seen-from-behind": "faces seen from the side that is not drawn", "face.winding": "neighbouring faces that face apart"},
     observe,
     conclude,
+    looks_like={"face.seen-from-behind": "missing sides", "face.winding": "missing sides"},
 )
 register(FAMILY)

@@ -121,5 +121,11 @@ def _recentre(centre: np.ndarray) -> Candidate:
 
 
 FAMILY = register(
-    Family("far from the origin", {CODE: "Coordinates so large that float32 moves things visibly"}, observe, conclude)
+    Family(
+        "far from the origin",
+        {CODE: "Coordinates so large that float32 moves things visibly"},
+        observe,
+        conclude,
+        looks_like={CODE: "trembling"},
+    )
 )

@@ -105,5 +105,11 @@ def conclude(survey: Survey, seen: dict[str, dict[str, Any] | None]) -> list[Sus
     return result
 
 
-FAMILY = Family("mip_bleed", {"texture.mip-bleed": "lightmap charts that bleed at mip levels"}, observe, conclude)
+FAMILY = Family(
+    "mip_bleed",
+    {"texture.mip-bleed": "lightmap charts that bleed at mip levels"},
+    observe,
+    conclude,
+    looks_like={"texture.mip-bleed": "seams"},
+)
 register(FAMILY)

@@ -267,5 +267,6 @@ FAMILY = register(
         conclude,
         levers,
         ("missing shadow",),
+        {CODE: "missing shadow"},
     )
 )

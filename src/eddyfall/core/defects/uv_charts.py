@@ -301,6 +301,15 @@ FAMILY = Family(
     },
     front_pixels,
     conclude,
+    looks_like={
+        "uv.missing": "no baked light",
+        "uv.out-of-range": "blotches",
+        "uv.degenerate": "blotches",
+        "uv.gutter": "seams",
+        "uv.skew": "jagged edges",
+        "uv.split": "seams",
+        "uv.density": "coarse light",
+    },
 )
 register(FAMILY)
 

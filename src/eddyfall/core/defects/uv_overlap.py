@@ -164,4 +164,6 @@ def offset_copies(build: Build, key: str, mesh: int) -> tuple[Change, int]:
     return set_leaf(build, ("meshes", key, "copies"), rules, scope="mesh", title=title, reason=reason), layout.tiles
 
 
-FAMILY = register(Family("lightmap charts", {CODE: "Surfaces share lightmap texels"}, observe, conclude))
+FAMILY = register(
+    Family("lightmap charts", {CODE: "Surfaces share lightmap texels"}, observe, conclude, looks_like={CODE: "blotches"})
+)

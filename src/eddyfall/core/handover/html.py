@@ -14,6 +14,8 @@ from eddyfall import __version__
 from eddyfall.core.defects.registry import words_for
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import pass_table
+from eddyfall.core.handover.report import finding_json
+from eddyfall.core.handover.tide import tide_cells
 from eddyfall.core.lineup.run import LineUp
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.names import visible
@@ -82,26 +84,20 @@ def html_sheet(
 
 
 def _finding(f: Finding) -> dict[str, Any]:
-    pictures = [picture_uri(e.picture, 960) for e in f.evidence if e.picture is not None]
+    own = [e.picture for e in f.evidence if e.picture is not None] or ([f.picture] if f.picture is not None else [])
+    pictures = [picture_uri(p, 960) for p in own]
     return {"f": f, "s": f.suspicion, "pictures": pictures}
 
 
 def _tide(result: SweepResult, codes: list[str]) -> list[dict[str, Any]]:
-    """Rows of the tide table: viewpoint, and for each code the share of its frame that is spoilt and the worst severity."""
+    """Rows of the tide table: viewpoint, and for each code its cell with the mark's radius in px."""
+    documents = [finding_json(f) for f in result.findings]
     rows = []
-    pixels = result.size[0] * result.size[1]
     for view in result.viewpoints:
-        cells = []
-        for code in codes:
-            hits = [f for f in result.findings if f.code == code and view in f.suspicion.pixels]
-            share = sum(f.suspicion.pixels[view] for f in hits) / pixels
-            cells.append(
-                {
-                    "share": share,
-                    "severity": hits[0].severity if hits else None,
-                    "radius": min(15.0, 3 + 60 * share**0.5) if hits else 0,
-                }
-            )
+        found = tide_cells(documents, view, lambda code: code)
+        cells = [{"severity": None, **found.get(code, {})} for code in codes]
+        for cell in cells:
+            cell["radius"] = min(15.0, 3 + 60 * cell.get("share", 0.0) ** 0.5)
         rows.append({"view": view, "cells": cells})
     return rows
 

@@ -13,6 +13,7 @@ from eddyfall.core.handover.report import change_json, document
 from eddyfall.core.uv.copy_remedies import CopyRemedy
 from eddyfall.core.uv.page import PageGeometry
 from eddyfall.core.uv.report import report_json
+from eddyfall.core.uv.troubles import leak_trouble, troubles
 
 
 def explanation_json(e: Explanation) -> dict[str, Any]:
@@ -32,8 +33,8 @@ def map_state_json(m: MapState) -> dict[str, Any]:
     return {"light_set": m.light_set, "state": m.state, "stale_texels": m.stale_texels, "why": list(m.why)}
 
 
-def asset_line_json(line: AssetLine) -> dict[str, Any]:
-    """A receiver in a list: what charts --json says of it, without its charts one by one."""
+def asset_line_json(line: AssetLine, median_texels_per_m: float) -> dict[str, Any]:
+    """A receiver in a list: what charts --json says of it, without its charts one by one, and what is wrong with it, worst first."""
     report = report_json(line.report)
     skews = [line.report.page.charts[i].skew_deg or 0.0 for i in line.report.skewed]
     report["charts"], report["splits"] = len(report["charts"]), len(report["splits"])
@@ -45,6 +46,7 @@ def asset_line_json(line: AssetLine) -> dict[str, Any]:
             "mesh": line.mesh,
             "copies": line.has_copies,
             "maps": [map_state_json(m) for m in line.maps],
+            "troubles": [vars(t) for t in troubles(line.report, [m.state for m in line.maps], median_texels_per_m)],
         }
     )
 
@@ -57,6 +59,7 @@ def leak_json(leak: Leak) -> dict[str, Any]:
     return document({
         "occluder": leak.occluder, "reach_nearest_mm": leak.reach_nearest_mm, "reach_linear_mm": leak.reach_linear_mm,
         "contrast": leak.contrast, "texels": leak.texels, "point_m": leak.point_m, "normal": leak.normal,
+        "trouble": vars(leak_trouble(leak.occluder, leak.reach_linear_mm)),
     })  # fmt: skip
 
 

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.defects.contract import Cost, Evidence
-from eddyfall.core.defects.registry import words_for
+from eddyfall.core.defects.registry import symptom_of, words_for
 from eddyfall.core.frame.core_sample import CoreSample
 from eddyfall.core.lineup.run import LineUp, Trial
 from eddyfall.core.scene.changes import Change
@@ -80,6 +80,7 @@ def finding_json(f: Finding) -> dict[str, Any]:
         "code": s.code,
         "title": s.title,
         "what": words_for(s.code),
+        "symptom": symptom_of(s.code),
         "severity": f.severity,
         "impact": {
             "kind": f.impact.kind,
@@ -87,6 +88,7 @@ def finding_json(f: Finding) -> dict[str, Any]:
             "mean_share": f.impact.mean,
             "viewpoint": f.impact.viewpoint,
             "why": f.impact.why,
+            "by_viewpoint": f.impact.by_view,
         },
         "cause": s.cause,
         "cause_kind": s.cause_kind,

@@ -10,6 +10,7 @@ import numpy as np
 from eddyfall.core.compare.ciede2000 import delta_e_2000
 from eddyfall.core.defects import families
 from eddyfall.core.defects.contract import Lever
+from eddyfall.core.defects.registry import looks
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import EddyfallError, RequestError
 from eddyfall.core.frame.core_sample import core_sample
@@ -83,7 +84,8 @@ def line_up(
     not exist. on_trial is called with each trial as it finishes, before ranking.
     """
     if symptom not in SYMPTOMS:
-        raise RequestError(f"symptom {symptom!r} does not exist; there are: {', '.join(SYMPTOMS)}")
+        why = "has no score yet, so that no trial could be judged by it" if symptom in looks() else "does not exist"
+        raise RequestError(f"symptom {symptom!r} {why}; a line-up knows: {', '.join(SYMPTOMS)}")
     x, y, w, h = spot
     request = Request(viewpoint, size, (x, y, x + w, y + h), target)
     check_request(request)

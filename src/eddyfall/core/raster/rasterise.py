@@ -275,28 +275,63 @@ def fragments_at(
         vx, vy = f(corners[0, 0]) / f(SUBPIXEL), f(corners[0, 1]) / f(SUBPIXEL)
         d = (triangles.z[i, 0] + ((f(x) + f(0.5)) - vx) * triangles.z[i, 1]) + ((f(y) + f(0.5)) - vy) * triangles.z[i, 2]
         material = cutouts.material[owner[triangles.ids[i]]]
-        kept = material < 0 or bool(
-            _keeps(
-                i,
-                order[1],
-                order[2],
-                *p[0],
-                *p[1],
-                *p[2],
-                px,
-                py,
-                triangles.inv_w,
-                triangles.uv,
-                cutouts.cutoff[material],
-                cutouts.factor[material],
-                cutouts.table,
-                material,
-                cutouts.levels,
-                cutouts.alpha,
-            )
+        kept = material < 0 or keeps_plain(
+            p, order, (px, py), triangles.inv_w[i], triangles.uv[i].reshape(3, 2), cutouts, int(material)
         )
         result.append(Fragment(int(i), int(triangles.ids[i]), depth_key(d, code.bits, code.sign), kept))
     return result
+
+
+def keeps_plain(
+    p: list[tuple[int, ...]],
+    order: tuple[int, ...],
+    at: tuple[int, int],
+    inv_w: np.ndarray,
+    uvs: np.ndarray,
+    cutouts: Cutouts,
+    m: int,
+) -> bool:
+    """Plain twin of `_keeps`: whether alpha at subpixel `at` reaches the cutoff of material m (glTF 2.0, alphaMode MASK).
+
+    p: the corners in subpixels, counter-clockwise, which are corners `order` of inv_w (3,) and uvs (3, 2)."""
+    alpha = float(cutouts.factor[m])
+    start, levels, wrap_u, wrap_v, nearest, textured = (int(v) for v in cutouts.table[m])
+    if textured:
+
+        def uv(x: int, y: int) -> np.ndarray:
+            area = np.array(
+                [_edge_plain(*(np.array(c) for c in (p[(k + 1) % 3], p[(k + 2) % 3], (x, y)))) for k in range(3)], float
+            )
+            weight = area * inv_w[list(order)]  # perspective: 1/w is what runs evenly over the screen
+            return np.asarray(weight @ uvs[list(order)] / weight.sum())
+
+        here, size = uv(*at), cutouts.levels[start, 1:3]
+        right, down = uv(at[0] + SUBPIXEL, at[1]), uv(at[0], at[1] + SUBPIXEL)
+        footprint = max(float(np.linalg.norm((right - here) * size)), float(np.linalg.norm((down - here) * size)))
+        level = min(max(np.log2(max(footprint, 1e-6)), 0.0), levels - 1)
+        level = np.floor(level + 0.5) if nearest else level
+        below = _alpha_plain(here, int(level), start, (wrap_u, wrap_v), bool(nearest), cutouts)
+        part = level - int(level)
+        if part > 0:
+            below += part * (_alpha_plain(here, int(level) + 1, start, (wrap_u, wrap_v), bool(nearest), cutouts) - below)
+        alpha *= below
+    return bool(alpha >= cutouts.cutoff[m])
+
+
+def _alpha_plain(uv: np.ndarray, level: int, start: int, wraps: tuple[int, int], nearest: bool, cutouts: Cutouts) -> float:
+    """Alpha 0..1 of one mip level at uv, bilinear or nearest."""
+    offset, w, h = (int(v) for v in cutouts.levels[start + level])
+    texels = cutouts.alpha[offset : offset + w * h].reshape(h, w) / 255.0
+
+    def at(x: int, y: int) -> float:
+        return float(texels[wrap(y, h, wraps[1]), wrap(x, w, wraps[0])])
+
+    if nearest:
+        x, y = (int(np.floor(c)) for c in uv * (w, h))
+        return at(x, y)
+    (x, y), (fx, fy) = np.floor(uv * (w, h) - 0.5).astype(int), (uv * (w, h) - 0.5) % 1.0
+    rows = [at(x, y + j) * (1 - fx) + at(x + 1, y + j) * fx for j in (0, 1)]
+    return float(rows[0] * (1 - fy) + rows[1] * fy)
 
 
 def _edge_plain(a: np.ndarray, b: np.ndarray, c: np.ndarray) -> int:

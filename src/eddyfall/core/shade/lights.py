@@ -168,6 +168,22 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, li
     return r, g, b, max(sun, 0.0) if sun >= 0.0 else 1.0
 
 
+def incoming_plain(i: int, place: np.ndarray, lights: Lights) -> tuple[np.ndarray, float, float]:
+    """Plain twin of `incoming`: (unit direction to the light (3,), share of its power that arrives, distance in m)."""
+    if lights.kind[i] == DIRECTIONAL:
+        return np.array(lights.towards[i]), 1.0, 1.0
+    away = lights.place[i] - place
+    distance = max(float(np.linalg.norm(away)), 1e-4)
+    towards = away / distance
+    share = 1 / distance**2
+    if lights.range_m[i] > 0:
+        share *= float(np.clip(1 - (distance / lights.range_m[i]) ** 4, 0, 1))
+    if lights.kind[i] == SPOT:
+        scale, offset = lights.cone[i]
+        share *= float(np.clip(-(towards @ lights.towards[i]) * scale + offset, 0, 1)) ** 2
+    return towards, share, distance
+
+
 def direct_plain(
     row: np.ndarray,
     place: np.ndarray,
@@ -184,12 +200,12 @@ def direct_plain(
         if mapped and lights.baked[i]:
             result.append((np.zeros(3), 1.0))
             continue
-        *towards, share, distance = incoming(i, *place, lights)
-        n_dot_l = float(row[7:10] @ np.array(towards))
+        towards, share, distance = incoming_plain(i, place, lights)
+        n_dot_l = float(row[7:10] @ towards)
         visible = 1.0
         if receives and n_dot_l > 0 and share > 0:
             visible = float(light_visibility(i, *place, *row[7:10], n_dot_l, view_depth, distance, lights, maps))
-        shine = reflected(row[:3], row[3:6], float(row[6]), row[7:10], view, np.array(towards))
+        shine = reflected(row[:3], row[3:6], float(row[6]), row[7:10], view, towards)
         result.append((shine * share * visible * lights.power[i], visible))
     return result
 

@@ -221,6 +221,22 @@ def surface_buffer(
     return out
 
 
+def bend_plain(corners: np.ndarray, uvs: np.ndarray, normal: np.ndarray, texel: np.ndarray, scale: float) -> np.ndarray:
+    """Plain twin of `_bend`: the normal (3,) bent by a map's texel (3,); corners (3, 3) metres, uvs (3, 2)."""
+    edges, steps = (corners[1:] - corners[0]), (uvs[1:] - uvs[0])
+    if abs(np.linalg.det(steps)) < 1e-20:
+        return normal
+    # Rows of the solution are dP/du and dP/dv of the triangle (Lengyel 2001, from memory); the map's +Y points along -v.
+    along_u, along_v = np.linalg.solve(steps, edges)
+    tangent = along_u - (along_u @ normal) * normal
+    tangent /= max(float(np.linalg.norm(tangent)), 1e-12)
+    up = np.cross(normal, tangent)
+    up = up if up @ -along_v >= 0 else -up
+    x, y, z = (2 * texel - 1) * np.array([scale, scale, 1.0])
+    bent = tangent * x + up * y + normal * z
+    return np.asarray(bent / max(float(np.linalg.norm(bent)), 1e-12))
+
+
 def surface_plain(
     px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Surfaces
 ) -> tuple[np.ndarray, float, list[tuple[str, int, float]]]:
@@ -263,7 +279,7 @@ def surface_plain(
         elif role == "metallic-roughness":
             roughness, metallic = roughness * value[1], metallic * value[2]
         elif role == "normal":
-            normal = np.array(_bend(soup.positions, *tri, *(uvs[1] - uvs[0]), *(uvs[2] - uvs[0]), *normal, *value[:3], f[9]))
+            normal = bend_plain(corners, uvs, normal, value[:3], f[9])
         else:
             emitted *= value[:3]
     face = np.cross(corners[1] - corners[0], corners[2] - corners[0])

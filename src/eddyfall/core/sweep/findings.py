@@ -3,6 +3,8 @@
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
+import numpy as np
+
 from eddyfall.core.defects.contract import Cost, Evidence, Suspicion
 from eddyfall.core.scene.changes import Change
 
@@ -24,6 +26,7 @@ class Impact:
     mean: float
     viewpoint: str | None
     why: str = ""
+    by_view: dict[str, float] = field(default_factory=dict)  # measured shares, by viewpoint
 
 
 @dataclass(frozen=True)
@@ -64,6 +67,12 @@ class Finding:
     impact: Impact
     remedies: tuple[Remedy, ...]
     roles: tuple[RoleView, ...] = ()
+    outlined: np.ndarray | None = None
+
+    @property
+    def picture(self) -> np.ndarray | None:
+        """(h, w, 3) uint8: the first picture of the evidence, else the frame with the subjects outlined; None if nothing shows it."""
+        return next((e.picture for e in self.evidence if e.picture is not None), self.outlined)
 
     @property
     def code(self) -> str:

@@ -308,7 +308,7 @@ def _rank(remedy: Remedy) -> tuple[int, int, int]:
 
 def _measured(shares: dict[str, float], viewpoints: int) -> Impact:
     worst = max(shares, key=lambda v: shares[v])
-    return Impact("measured", shares[worst], sum(shares.values()) / viewpoints, worst)
+    return Impact("measured", shares[worst], sum(shares.values()) / viewpoints, worst, "", shares)
 
 
 def until_baked(titles: list[str]) -> list[str]:

@@ -4,6 +4,9 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+from scipy.ndimage import binary_erosion
+
 from eddyfall.core.defects import families
 from eddyfall.core.defects.contract import Family, Suspicion
 from eddyfall.core.defects.survey import Survey
@@ -15,6 +18,8 @@ from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.sweep.findings import Finding, RoleView, SweepResult, severity_of
 from eddyfall.core.sweep.proving import PROOFS, Prover
 
+OUTLINE_PX = 3
+MOST_OUTLINED = 24
 SWEEP_MEMO_BYTES = 256 * 1024**2
 
 Progress = Callable[[str, float], None]
@@ -66,14 +71,18 @@ class _Sweep:
                     elsewhere.setdefault(role, {}).update({s.fingerprint: s for s in suspicions})
         prover = Prover(self.survey, lambda what, share: self.progress(what, 0.5 + 0.5 * share), self.budget)
         width, height = self.survey.size
-        findings = []
+        findings, outlined = [], 0
         for (family, suspicion), proved in zip(found, prover.prove(found)):
             views_of_roles = tuple(
                 RoleView(role, True) if suspicion.fingerprint in seen else self._hidden_by(family, suspicion, role)
                 for role, seen in elsewhere.items()
             )
             severity = severity_of(suspicion, proved.impact, width * height)
-            findings.append(Finding(suspicion, severity, proved.impact, proved.remedies, views_of_roles))
+            shown = None
+            if all(e.picture is None for e in suspicion.evidence) and outlined < MOST_OUTLINED:
+                shown = self._outlined(suspicion)
+                outlined += shown is not None
+            findings.append(Finding(suspicion, severity, proved.impact, proved.remedies, views_of_roles, shown))
         if prover.unproved:
             some = len(set(prover.unproved))
             self.left_out.append(
@@ -100,6 +109,16 @@ class _Sweep:
                 for family in families():
                     observed[family.name, role][viewpoint] = family.observe(survey, viewpoint)
         return observed
+
+    def _outlined(self, suspicion: Suspicion) -> np.ndarray | None:
+        """The frame of the viewpoint that shows most of the subjects, pale, with their outline; None if none shows them."""
+        if not suspicion.pixels:
+            return None
+        view = max(suspicion.pixels, key=lambda v: suspicion.pixels[v])
+        frame = self.survey.frame(view, "drawable")
+        ids = [i for i, d in enumerate(frame.geometry.drawables) if d.name in suspicion.subjects]
+        inside = np.isin(frame.drawable, ids)
+        return self.survey.painted(view, inside & ~binary_erosion(inside, iterations=OUTLINE_PX)) if inside.any() else None
 
     def _hidden_by(self, family: Family, suspicion: Suspicion, role: str) -> RoleView:
         """Find the one leaf of a role's overrides that hides the finding: put each back to its play value alone and look again."""

@@ -4,6 +4,7 @@ from typing import Any
 
 from ninja import Header, Query, Router, Status
 
+from eddyfall.core.defects.registry import looks
 from eddyfall.core.lineup import SYMPTOMS
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
@@ -30,7 +31,11 @@ def version_of(if_match: str | None) -> int:
 
 @route(router, "GET", "/symptoms", "user", response=list[dict[str, str]])
 def symptoms(request: Any) -> Any:
-    return [{"name": s.name, "unit": s.unit, "means": s.means} for s in SYMPTOMS.values()]
+    scored = [{"name": s.name, "unit": s.unit, "means": s.means, "scored": "yes"} for s in SYMPTOMS.values()]
+    others = [
+        {"name": n, "unit": "", "means": words, "scored": "no"} for n, words in sorted(looks().items()) if n not in SYMPTOMS
+    ]
+    return scored + others
 
 
 @route(router, "GET", BUILD + "/cases", "viewer", response=list[CaseLine])

@@ -312,6 +312,13 @@ class MapState(Schema):
     why: list[str]
 
 
+class Trouble(Schema):
+    """One thing that is wrong with an asset's lightmap; the larger the weight, the worse."""
+
+    words: str
+    weight: float
+
+
 class LightmapAsset(Schema):
     """A receiver: docs/formats.md, charts --json, with counts for charts and splits."""
 
@@ -337,6 +344,7 @@ class LightmapAsset(Schema):
     copies: bool
     seen: dict[str, int]
     maps: list[MapState]
+    troubles: list[Trouble]
 
 
 class TargetBytes(Schema):

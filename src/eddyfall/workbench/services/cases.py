@@ -10,6 +10,7 @@ from django.db.models import Max
 from PIL import Image
 
 from eddyfall.core.bake.run import settled
+from eddyfall.core.defects.registry import looks, symptom_of
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request, check_request
@@ -29,7 +30,6 @@ from eddyfall.workbench.services.projects import note
 from eddyfall.workbench.studio import desk
 from eddyfall.workbench.studio.room import STILL_WANTED, STUDIO
 
-SYMPTOM_OF = {"depth.missing-prepass": "see-through", "shadow.out-of-reach": "missing shadow"}
 SPOT_PX = 110
 
 
@@ -94,14 +94,15 @@ def from_finding(finding: Finding) -> dict[str, Any]:
         spot = [x + (w - wide) * 3 // 4, y + (h - high) // 2, wide, high]
     return {
         "title": document["title"], "viewpoint": view, "spot": spot, "target": finding.sweep.target,
-        "symptom": SYMPTOM_OF.get(document["code"], "see-through"),
+        "symptom": symptom_of(document["code"]),
     }  # fmt: skip
 
 
 def _check(case: Case, build: desk.Ref, user: Any) -> None:
     """Refused(422) if the case names what does not exist."""
-    if case.symptom not in SYMPTOMS:
-        raise Refused(422, f"symptom {case.symptom!r} does not exist; there are: {', '.join(SYMPTOMS)}")
+    known = {**SYMPTOMS, **looks()}
+    if case.symptom not in known:
+        raise Refused(422, f"symptom {case.symptom!r} does not exist; there are: {', '.join(known)}")
     question = (build, case.viewpoint, case.target, case.spot)
     desk.ask(desk.Question("open", str(user.pk), check_place, question))
 

@@ -37,6 +37,7 @@ from eddyfall.core.uv.copy_remedies import copy_remedies
 from eddyfall.core.uv.lightmaps import copy_entry
 from eddyfall.core.uv.page import page_geometry
 from eddyfall.core.uv.report import asset_report, report_json
+from eddyfall.core.uv.troubles import median_density
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.services.builds import applied
 from eddyfall.workbench.services.ledger import change_of
@@ -52,9 +53,10 @@ def sheet(build: Build, target: str | None) -> dict[str, Any]:
         bake = resolve(build.setup, target).bake
         geometry = _geometry(build)
         lines = overview(build, geometry, bake)
+        median = median_density(line.report for line in lines)
         seen = {view: _pixels(build, view, target) for view in build.setup.viewpoints}
         assets = [
-            asset_line_json(line)
+            asset_line_json(line, median)
             | {"drawables": [geometry.drawables[d].name for d in line.report.receiver.drawables]}
             | {"seen": {view: counts[name] for view, counts in seen.items() if (name := line.report.receiver.name) in counts}}
             for line in lines

@@ -7,6 +7,7 @@ from django.db import transaction
 from PIL import Image
 
 from eddyfall.core.handover.report import finding_json, sweep_json
+from eddyfall.core.handover.tide import tide_cells
 from eddyfall.core.sweep.findings import SweepResult
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import NotThere, Refused
@@ -34,7 +35,7 @@ def store(sweep: Sweep, result: SweepResult) -> None:
     """Write a result with its findings and pictures, in the caller's transaction. A second attempt takes the place of the first."""
     sweep.findings.all().delete()
     for i, found in enumerate(result.findings):
-        picture = next((e.picture for e in found.evidence if e.picture is not None), None)
+        picture = found.picture
         stored = None
         if picture is not None:
             stream = io.BytesIO()
@@ -74,26 +75,12 @@ def compared(sweep: Sweep) -> tuple[dict[str, str], list[Finding]]:
 
 
 def tide(sweep: Sweep) -> list[dict[str, Any]]:
-    """Rows of the tide table: viewpoint, and by kind of defect (a code up to its dot) the share of its frame that is spoilt and
-    the worst severity there. Findings that spoil the same pixels are added up, to at most the whole frame."""
+    """Rows of the tide table: viewpoint, and its cells by kind of defect (a code up to its dot)."""
     if sweep.result is None:
         return []
-    width, height = sweep.result["size"]
     documents = [f.document for f in sweep.findings.all()]
-    order = ("blocking", "visible", "latent")
-    rows = []
-    for view in sweep.result["viewpoints"]:
-        cells: dict[str, dict[str, Any]] = {}
-        for f in documents:
-            pixels = f["pixels"].get(view)
-            if not pixels:
-                continue
-            cell = cells.setdefault(f["code"].split(".")[0], {"share": 0.0, "severity": f["severity"], "findings": []})
-            cell["share"] = min(cell["share"] + pixels / (width * height), 1.0)
-            cell["severity"] = min(cell["severity"], f["severity"], key=order.index)
-            cell["findings"].append(f["fingerprint"])
-        rows.append({"viewpoint": view, "cells": cells})
-    return rows
+    views = sweep.result["viewpoints"]
+    return [{"viewpoint": v, "cells": tide_cells(documents, v, lambda code: code.split(".")[0])} for v in views]
 
 
 def sweep_of(build: Build, sweep_id: int) -> Sweep:

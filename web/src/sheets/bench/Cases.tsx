@@ -1,8 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { client, must } from "../../api/client";
-import { useBuild, useCases, useWrite } from "../../api/queries";
+import { useBuild, useCases, useSymptoms, useWrite } from "../../api/queries";
 import { usePlace } from "../../app/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 
@@ -59,11 +58,7 @@ export function Cases() {
 
 function NewCase({ project, build }: { project: number; build: number }) {
   const info = useBuild(project, build);
-  const symptoms = useQuery({
-    queryKey: ["symptoms"],
-    queryFn: () => must(client.GET("/api/symptoms")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const symptoms = useSymptoms();
   const [viewpoint, setViewpoint] = useState("");
   const [symptom, setSymptom] = useState("see-through");
   const [title, setTitle] = useState("");
@@ -116,11 +111,13 @@ function NewCase({ project, build }: { project: number; build: number }) {
           value={symptom}
           onChange={(e) => setSymptom(e.target.value)}
         >
-          {(symptoms.data ?? []).map((s) => (
-            <option key={s.name} title={s.means}>
-              {s.name}
-            </option>
-          ))}
+          {(symptoms.data ?? [])
+            .filter((s) => s.scored === "yes")
+            .map((s) => (
+              <option key={s.name} title={s.means}>
+                {s.name}
+              </option>
+            ))}
         </select>
       </label>
       <button type="submit" className="btn btn-sm" disabled={views.length === 0 || open.isPending}>

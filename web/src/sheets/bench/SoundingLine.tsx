@@ -1,5 +1,4 @@
 import type { Case } from "../../api/client";
-import { OF_LIGHTMAPS } from "../lightmaps/OfCase";
 
 export const STAGES = ["symptom", "spot", "suspects", "trials", "fix", "proof"] as const;
 export type StageName = (typeof STAGES)[number];
@@ -9,9 +8,7 @@ function result(c: Case, stage: StageName): string {
   const clears = c.trials.filter((t) => String(t.document.verdict).startsWith("clears it")).length;
   switch (stage) {
     case "symptom":
-      return c.finding && OF_LIGHTMAPS.test(String(c.finding.document.code))
-        ? String(c.finding.document.what)
-        : c.symptom;
+      return c.symptom;
     case "spot":
       return c.spot
         ? `${c.lineup?.subject ?? c.subject ?? "dragged"}, ${c.spot[2]} × ${c.spot[3]} px`

@@ -1,17 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { type Case, client, must } from "../../api/client";
+import type { Case } from "../../api/client";
+import { useSymptoms } from "../../api/queries";
 import type { Spot } from "./Stage";
 
 type Values = { symptom?: string; spot?: Spot; subject?: string | null };
 
 /** Symptom, spot and subject by keyboard. */
 export function SpotFields({ of, set }: { of: Case; set: (values: Values) => void }) {
-  const symptoms = useQuery({
-    queryKey: ["symptoms"],
-    queryFn: () => must(client.GET("/api/symptoms")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  const symptoms = useSymptoms();
   const spotText = (of.spot ?? []).join(", ");
   const [spot, setSpot] = useState(spotText);
   const [subject, setSubject] = useState(of.subject ?? "");
@@ -41,11 +37,13 @@ export function SpotFields({ of, set }: { of: Case; set: (values: Values) => voi
           value={of.symptom}
           onChange={(e) => set({ symptom: e.target.value })}
         >
-          {(symptoms.data ?? [{ name: of.symptom, means: "" }]).map((s) => (
-            <option key={s.name} title={s.means}>
-              {s.name}
-            </option>
-          ))}
+          {(symptoms.data ?? [{ name: of.symptom, means: "", scored: "yes" }])
+            .filter((s) => s.scored === "yes" || s.name === of.symptom)
+            .map((s) => (
+              <option key={s.name} title={s.means}>
+                {s.name}
+              </option>
+            ))}
         </select>
       </label>
       <label className="flex flex-col">

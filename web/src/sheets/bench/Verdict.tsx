@@ -60,9 +60,7 @@ export function EvidenceList({ of }: { of: FindingDocument }) {
                 {e.measure}
                 {e.predicted && <span className="second"> (a prediction)</span>}
               </td>
-              <td
-                className={`num text-right ${e.limit !== null && (e.value ?? Infinity) > e.limit ? "text-error font-bold" : ""}`}
-              >
+              <td className={`num text-right ${e.beyond ? "text-error font-bold" : ""}`}>
                 {withUnit(e.value, e.unit)}
               </td>
             </tr>

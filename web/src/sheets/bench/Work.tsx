@@ -1,8 +1,7 @@
 import { useCallback, useState } from "react";
-import { useNavigate } from "react-router";
 import { buildPath, type Case, casePath } from "../../api/client";
 import type { FindingDocument, ProofResult, TrialDocument } from "../../api/documents";
-import { useBuild } from "../../api/queries";
+import { useBuild, useSymptoms } from "../../api/queries";
 import { useTitleBlock } from "../../app/Frame";
 import { Failed } from "../../ui/state";
 import { OF_LIGHTMAPS, OfCase } from "../lightmaps/OfCase";
@@ -42,7 +41,8 @@ export function Work({ project, build, of }: { project: number; build: number; o
   }, []);
   const acts = useActs(project, build, of);
   const lineup = useLineUp(project, build, of.number, chooseFirst);
-  const go = useNavigate();
+  const symptoms = useSymptoms();
+  const scored = symptoms.data?.find((s) => s.name === of.symptom)?.scored !== "no";
   const views = (info.data?.viewpoints ?? []) as { key: string; capture: boolean }[];
   useTitleBlock({
     Viewpoint: of.viewpoint,
@@ -104,7 +104,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
     before: setBefore,
     lineUp: () => lineup.run(false),
     keep,
-    drop: () => go(`/p/${project}/b/${build}/ledger`),
+    drop: () => acts.drop.mutate(undefined, { onSuccess: () => setStage("fix") }),
     trial: (step) =>
       prints.length &&
       pick(((choice?.kind === "trial" ? choice.index : -1) + step + prints.length) % prints.length),
@@ -135,7 +135,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
             <p className="second whitespace-nowrap">
               Case {of.number} · {of.viewpoint}
             </p>
-            <LineUpButtons progress={lineup.progress} run={lineup.run} ready={of.spot !== null} />
+            <LineUpButtons progress={lineup.progress} run={lineup.run} ready={of.spot !== null && scored} />
           </div>
           <Controls
             setBefore={setBefore}
@@ -168,11 +168,13 @@ export function Work({ project, build, of }: { project: number; build: number; o
               />
             ) : (
               <p className="second py-3">
-                {aboutLightmaps
-                  ? "This case is about a lightmap: ask at the right why its texels are as they are, then keep a remedy, bake and prove it. The line-up tries passes and lights all the same."
-                  : of.spot
-                    ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
-                    : "Drag a spot over what looks wrong, or type it above."}
+                {!scored
+                  ? `What is seen here is called ${of.symptom}; no score tells yet whether a trial clears it. Keep a remedy and prove it, or choose another symptom above to run a line-up.${aboutLightmaps ? " Why its texels are as they are stands at the right." : ""}`
+                  : aboutLightmaps
+                    ? "This case is about a lightmap: ask at the right why its texels are as they are, then keep a remedy, bake and prove it. The line-up tries passes and lights all the same."
+                    : of.spot
+                      ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
+                      : "Drag a spot over what looks wrong, or type it above."}
               </p>
             )}
           </div>

@@ -34,12 +34,30 @@ export function useActs(project: number, build: number, of: Case) {
       ),
     told,
   );
-  const refused = edit.error ?? keep.error ?? prove.error;
+  // The last kept change of this case goes; the ledger says which version that is done on.
+  const drop = useWrite(async () => {
+    const last = of.kept.at(-1);
+    if (!last) throw new Error("Nothing of this case is kept, so there is nothing to drop.");
+    const ledger = await must(
+      client.GET("/api/projects/{project_id}/builds/{number}/ledger", {
+        params: { path: { project_id: project, number: build } },
+      }),
+    );
+    return must(
+      client.POST("/api/projects/{project_id}/builds/{number}/ledger/{change_id}/drop", {
+        params: {
+          path: { project_id: project, number: build, change_id: last.id },
+          header: { "If-Match": String(ledger.version) },
+        },
+      }),
+    );
+  });
+  const refused = edit.error ?? keep.error ?? drop.error ?? prove.error;
   const conflict = refused instanceof Refusal && refused.status === 409 && "current" in refused.body;
   const error = conflict
     ? new Error(
         `${refused.message}. What they did is on the page now; yours was not written: do it again if it still fits.`,
       )
     : refused;
-  return { edit, keep, prove, error };
+  return { edit, keep, drop, prove, error };
 }

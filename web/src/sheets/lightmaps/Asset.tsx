@@ -21,7 +21,7 @@ import { type Showing, useLeaks, useMap, usePage, useWhy, type Where } from "./u
 import { BeforeButton, ModeBar, ViewBar } from "./ViewBar";
 import { WhatToDo } from "./WhatToDo";
 import { Why } from "./Why";
-import { assetLink, medianDensity, setName, troubles } from "./words";
+import { assetLink, setName, troubles } from "./words";
 
 /** The chart page of one asset, tied to the frame and to why each texel is as it is. */
 export function Asset() {
@@ -90,7 +90,7 @@ function Sheet({ sheet, line, project, build, target }: SheetOf) {
   const why = useWhy(where, lightSet, texel, stamp);
   const acts = useRepairs(where, setWhatIf);
   const shown = useShown(page, whatIf);
-  const wrong = troubles(line, medianDensity(sheet.assets), leaks.data);
+  const wrong = troubles(line, leaks.data);
   const first = why.data && !why.data.healthy ? why.data.effects[0]?.code : undefined;
   return (
     <main className="px-[22px] pt-[14px] pb-4 h-full min-h-[640px] grid grid-rows-[auto_minmax(0,1fr)] gap-3">

@@ -9,7 +9,7 @@ import { bytes, figure, percent } from "../../ui/words";
 import { BakeBox } from "./BakeBox";
 import { TargetPick, useTarget } from "./target";
 import { WorthBaking } from "./WorthBaking";
-import { assetLink, medianDensity, openMaps, setName, troubles } from "./words";
+import { assetLink, openMaps, setName, troubles } from "./words";
 
 /** All lightmaps of a build: what their charts measure, which are stale, what baking them takes. */
 export function Lightmaps() {
@@ -27,10 +27,9 @@ export function Lightmaps() {
         {sheet.isPending && <Skeleton lines={9} />}
       </main>
     );
-  const median = medianDensity(data.assets);
   const rows = data.assets
     .filter((a) => `${a.asset} ${a.mesh}`.toLowerCase().includes(find.toLowerCase()))
-    .map((a) => ({ asset: a, wrong: troubles(a, median) }))
+    .map((a) => ({ asset: a, wrong: troubles(a) }))
     .sort((x, y) => (y.wrong[0]?.weight ?? 0) - (x.wrong[0]?.weight ?? 0));
   return (
     <main className="p-[22px] grid grid-cols-[minmax(0,1fr)_330px] gap-6 items-start">

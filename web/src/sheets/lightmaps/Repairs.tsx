@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { assetPath, client, csrf, must, type Schemas } from "../../api/client";
 import type { CopyRemedy, PageAnswer } from "../../api/documents";
-import { useBuild, useWrite } from "../../api/queries";
+import { useAsk, useBuild, useWrite } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { figure, percent } from "../../ui/words";
 import { useCopies, type Where } from "./useLightmap";
@@ -11,7 +11,7 @@ export type WhatIf = { title: string; change: Record<string, unknown>; answer: P
 /** Asks what a page would be after a change, and keeps the change. */
 export function useRepairs(w: Where, show: (w: WhatIf | null) => void) {
   const build = useBuild(w.project, w.build);
-  const tried = useWrite(
+  const tried = useAsk(
     async (change: Record<string, unknown>): Promise<WhatIf> => {
       const answer = await fetch(
         `${assetPath(w.project, w.build, w.asset)}/what-if${w.target ? `?target=${encodeURIComponent(w.target)}` : ""}`,

@@ -163,8 +163,17 @@ test("needless splits are dashed", () => {
   ]);
 });
 
+const trouble = { words: "light leaks 1 mm past wall", weight: 75 };
+
 test("leaking texels are framed, however small they are", () => {
-  const leak = { occluder: "wall", texels: [17], reach_linear_mm: 1, reach_nearest_mm: 1, contrast: 2 };
+  const leak = {
+    occluder: "wall",
+    texels: [17],
+    reach_linear_mm: 1,
+    reach_nearest_mm: 1,
+    contrast: 2,
+    trouble,
+  };
   expect(
     draw(drawn({ drawn: { leaks: [leak] } }))
       .of("strokeRect")

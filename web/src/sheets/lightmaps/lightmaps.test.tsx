@@ -5,7 +5,7 @@ import type { Effect, Explanation } from "../../api/documents";
 import { ChartIndex, decoded, texelsOf } from "./page";
 import { scaleColour } from "./scale";
 import { Why } from "./Why";
-import { effectWords, medianDensity, openMaps, troubles } from "./words";
+import { effectWords, openMaps, troubles } from "./words";
 
 const THIN = "\u202f";
 const fit = {
@@ -19,6 +19,7 @@ const fit = {
   splits: 0,
   density_spread: 1,
   page_texels_per_m: 8,
+  troubles: [],
   maps: [{ light_set: null, state: "fresh", stale_texels: 0, why: [] }],
 } as unknown as LightmapAsset;
 
@@ -28,41 +29,31 @@ const packed = (values: Float32Array | Int32Array) =>
 afterEach(cleanup);
 
 describe("what is wrong with a lightmap", () => {
-  test("nothing", () => expect(troubles(fit, 8)).toEqual([]));
-  test("shared texels come before everything else, a stale map before a split", () => {
-    const bad = {
-      ...fit,
-      overlap: { surface_share: 0.5 },
-      splits: 2,
-      maps: [
-        { light_set: "on", state: "stale", stale_texels: 9, why: ["lamp"] },
-        { light_set: "off", state: "fresh", stale_texels: 0, why: [] },
-      ],
-    } as unknown as LightmapAsset;
-    expect(troubles(bad, 8).map((t) => t.words)).toEqual([
-      `50${THIN}% of its surface shares texels`,
-      "1 of its lightmaps stale",
-      "2 charts part where the surface is flat",
-    ]);
-    expect(openMaps([bad, fit])).toEqual([
+  const stale = {
+    ...fit,
+    troubles: [{ words: "1 of its lightmaps stale", weight: 70 }],
+    maps: [{ light_set: "on", state: "stale", stale_texels: 9, why: ["lamp"] }],
+  } as unknown as LightmapAsset;
+  test("is what the core says, and nothing else", () => {
+    expect(troubles(fit)).toEqual([]);
+    expect(troubles(stale).map((t) => t.words)).toEqual(["1 of its lightmaps stale"]);
+    expect(openMaps([stale, fit])).toEqual([
       { asset: "leaf", light_set: "on", state: "stale", stale_texels: 9, why: ["lamp"] },
     ]);
   });
-  test("texels far larger than those of the others, and the leak that reaches farthest", () => {
+  test("the leak that reaches farthest joins in its place once it is traced", () => {
     const leaks = [40, 120].map((mm) => ({
       occluder: `wall_${mm}`,
       reach_linear_mm: mm,
       reach_nearest_mm: mm,
       contrast: 2,
       texels: [],
+      trouble: { words: `light leaks ${mm} mm past wall_${mm}`, weight: 75 },
     }));
-    expect(troubles(fit, 40, leaks).map((t) => t.words)).toEqual([
+    expect(troubles(stale, leaks).map((t) => t.words)).toEqual([
       "light leaks 120 mm past wall_120",
-      "texels 5 times as large as most",
+      "1 of its lightmaps stale",
     ]);
-    expect(medianDensity([{ ...fit, page_texels_per_m: 0 }, fit, { ...fit, page_texels_per_m: 12 }])).toBe(
-      12,
-    );
   });
 });
 

@@ -2,42 +2,12 @@ import type { LightmapAsset } from "../../api/client";
 import type { Effect, Leak } from "../../api/documents";
 import { figure, percent } from "../../ui/words";
 
-export type Trouble = { words: string; weight: number };
+export type Trouble = LightmapAsset["troubles"][number];
 
-/** What is wrong with a lightmap, worst first, from what was measured. Empty: its charts are fit and its maps fresh.
- *  median: texels/m of the middle one of all assets; leaks: once they are traced. */
-export function troubles(a: LightmapAsset, median: number, leaks: Leak[] = []): Trouble[] {
-  const found: Trouble[] = [];
-  const say = (words: string, weight: number) => found.push({ words, weight });
-  const shared = a.overlap.surface_share as number;
-  if (shared > 0) say(`${percent(shared, shared < 0.1 ? 1 : 0)} of its surface shares texels`, 90 + shared);
-  if (a.degenerate > 0)
-    say(`${a.degenerate} triangle${a.degenerate > 1 ? "s have" : " has"} no area on the page`, 80);
-  if (a.out_of_range_share > 0 && a.uv_use !== "as_is")
-    say(`${percent(a.out_of_range_share, 0)} of it lies outside 0 to 1`, a.uv_use === "repacked" ? 5 : 60);
-  if (a.skew_deg !== null) say(`a chart lies ${Math.abs(a.skew_deg).toFixed(1)}° off the texel grid`, 50);
-  if (a.safe_mip !== null && a.safe_mip < 0) say("charts touch: they bleed without any mip", 48);
-  if (a.splits > 0)
-    say(`${a.splits} chart${a.splits > 1 ? "s part" : " parts"} where the surface is flat`, 40);
-  if (a.density_spread > 4) say(`density differs ${figure(a.density_spread)} times between its charts`, 30);
-  const coarser = median / a.page_texels_per_m;
-  if (Number.isFinite(coarser) && coarser > 4) say(`texels ${figure(coarser)} times as large as most`, 45);
+/** What is wrong with a lightmap, worst first, as the core judges it; leaks join once they are traced. */
+export function troubles(a: LightmapAsset, leaks: Leak[] = []): Trouble[] {
   const leak = leaks.toSorted((x, y) => y.reach_linear_mm - x.reach_linear_mm)[0];
-  if (leak) say(`light leaks ${figure(Math.round(leak.reach_linear_mm))} mm past ${leak.occluder}`, 75);
-  const stale = a.maps.filter((m) => m.state === "stale").length;
-  const missing = a.maps.filter((m) => m.state === "missing").length;
-  if (stale) say(stale === a.maps.length ? "its lightmap is stale" : `${stale} of its lightmaps stale`, 70);
-  if (missing) say(missing === a.maps.length ? "not baked yet" : `${missing} of its lightmaps not baked`, 20);
-  return found.sort((x, y) => y.weight - x.weight);
-}
-
-/** Texels/m of the middle one of some assets. */
-export function medianDensity(assets: LightmapAsset[]): number {
-  const known = assets
-    .map((a) => a.page_texels_per_m)
-    .filter((d) => d > 0)
-    .sort((x, y) => x - y);
-  return known[known.length >> 1] ?? 0;
+  return [...a.troubles, ...(leak ? [leak.trouble] : [])].sort((x, y) => y.weight - x.weight);
 }
 
 export const assetLink = (project: number, build: number, asset: string) =>

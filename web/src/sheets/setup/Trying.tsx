@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { client, must } from "../../api/client";
-import { useWrite } from "../../api/queries";
+import { useAsk } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { percent } from "../../ui/words";
 import type { Where } from "./Setup";
@@ -27,7 +27,7 @@ export function Trying({
   limits: string;
 }) {
   const [text, setText] = useState(typeof start === "string" ? start : JSON.stringify(start));
-  const trial = useWrite(() =>
+  const trial = useAsk(() =>
     must(
       client.POST("/api/projects/{project_id}/builds/{number}/setup/trial", {
         params: { path: { project_id: where.project, number: where.build } },

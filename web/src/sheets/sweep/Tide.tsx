@@ -1,12 +1,17 @@
 import { buildPath, type Sweep } from "../../api/client";
-import { Mark } from "../../ui/marks";
+import { Exposed, Mark } from "../../ui/marks";
 import { Picture } from "../../ui/Picture";
 import { percent } from "../../ui/words";
 
-type Cell = { share: number; severity: "blocking" | "visible" | "latent"; findings: string[] };
+type Cell = {
+  share: number;
+  exposed: boolean;
+  severity: "blocking" | "visible" | "latent";
+  findings: string[];
+};
 type Row = { viewpoint: string; cells: Record<string, Cell> };
 
-/** Viewpoints down, kinds of defect across; each mark's size is the share of the frame that is spoilt, its shape the severity. */
+/** Viewpoints down, kinds of defect across; a mark's size is the measured share of the frame, its shape the severity. */
 export function Tide({ project, build, sweep }: { project: number; build: number; sweep: Sweep }) {
   const codes = sweep.codes as { code: string; words: string }[];
   return (
@@ -48,7 +53,9 @@ export function Tide({ project, build, sweep }: { project: number; build: number
 
 function TideCell({ cell }: { cell: Cell | undefined }) {
   if (!cell) return <span className="second" aria-hidden="true" />;
-  const label = `${cell.severity}, ${percent(cell.share)} of the frame`;
+  const label = cell.exposed
+    ? `${cell.severity}, shown here, not measured`
+    : `${cell.severity}, ${percent(cell.share)} of the frame`;
   return (
     <span
       className="inline-flex items-center gap-2 justify-center"
@@ -56,8 +63,14 @@ function TideCell({ cell }: { cell: Cell | undefined }) {
       aria-label={label}
       title={label}
     >
-      <Mark severity={cell.severity} size={Math.min(34, 9 + 90 * Math.sqrt(cell.share))} />
-      <span className="num second">{percent(cell.share, cell.share < 0.0095 ? 2 : 1)}</span>
+      {cell.exposed ? (
+        <Exposed size={14} />
+      ) : (
+        <>
+          <Mark severity={cell.severity} size={Math.min(34, 9 + 90 * Math.sqrt(cell.share))} />
+          <span className="num second">{percent(cell.share, cell.share < 0.0095 ? 2 : 1)}</span>
+        </>
+      )}
     </span>
   );
 }

@@ -35,5 +35,14 @@ FAMILY = Family(
     },
     front_pixels,
     conclude,
+    looks_like={
+        "bake.stale": "stale light",
+        "bake.leak": "light leaks",
+        "bake.hidden-faces": "black joins",
+        "bake.wasted": "wasted texels",
+        "bake.banding": "banding",
+        "bake.denoise-lines": "black lines",
+        "bake.uncovered": "no bounced light",
+    },
 )
 register(FAMILY)
