@@ -13,7 +13,8 @@ EVEN = SkyLight(*(np.full(3, 250.0),) * 3)
 
 def surface_row(albedo=0.5, f0=0.0, rough=1.0, normal=(0.0, 1.0, 0.0)):
     """A row of the surface buffer: diffuse albedo, reflectance at normal incidence, roughness, normal."""
-    row = np.zeros((1, 14), np.float32)
+    row = np.zeros((1, 15), np.float32)
+    row[0, 14] = 1.0
     row[0, :3], row[0, 3:6], row[0, 6], row[0, 7:10] = albedo, f0, rough, normal
     return row
 

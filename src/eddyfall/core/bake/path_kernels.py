@@ -10,6 +10,7 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import helper, light_helper
 from eddyfall.core.raster.rasterise import sample_alpha
+from eddyfall.core.shade.coat import average_at
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
 from eddyfall.core.shade.sky import sky_radiance
 from eddyfall.core.shade.textures import sample
@@ -253,8 +254,8 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
         m = material[d]
         r, g, b = f[m, 0], f[m, 1], f[m, 2]
         er, eg, eb = f[m, 6], f[m, 7], f[m, 8]
-        keep = 1.0 - f[m, 4]
-        for role in range(4):
+        metal, rough = f[m, 4], f[m, 5]
+        for role in range(4):  # the occlusion map is left out: what it stands for is traced here
             s = used[m, role]
             if s < 0 or role == 2:
                 continue
@@ -268,7 +269,7 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
             if role == 0:
                 r, g, b = r * tr, g * tg, b * tb
             elif role == 1:
-                keep = 1.0 - f[m, 4] * tb
+                rough, metal = rough * tg, metal * tb
             else:
                 er, eg, eb = er * tr, eg * tg, eb * tb
         if f[m, 11] > 0.0:  # unlit: shines its colour, reflects nothing
@@ -276,9 +277,11 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
         light[i, 0] += weight[i, 0] * math.pi * er
         light[i, 1] += weight[i, 1] * math.pi * eg
         light[i, 2] += weight[i, 2] * math.pi * eb
-        weight[i, 0] *= r * keep
-        weight[i, 1] *= g * keep
-        weight[i, 2] *= b * keep
+        # What a metal reflects goes on too, evenly: as much of it as its coat reflects over all views.
+        a_part, b_part = metal * average_at(rough, 0), metal * average_at(rough, 1)
+        weight[i, 0] *= r * (1.0 - metal) + r * a_part + min(1.0, 50.0 * r) * b_part
+        weight[i, 1] *= g * (1.0 - metal) + g * a_part + min(1.0, 50.0 * g) * b_part
+        weight[i, 2] *= b * (1.0 - metal) + b * a_part + min(1.0, 50.0 * b) * b_part
         goes_on[k] = weight[i, 0] + weight[i, 1] + weight[i, 2] > 0.0
         nx = b0 * normals[c0, 0] + u[k] * normals[c1, 0] + v[k] * normals[c2, 0]
         ny = b0 * normals[c0, 1] + u[k] * normals[c1, 1] + v[k] * normals[c2, 1]

@@ -83,6 +83,8 @@ def _look(build: Build, index: int) -> list[Any]:
     """What light paths take from a material, as floats whatever kind of number the file or program gave."""
     material = build.scene.materials[index]
     numbers = [*material.base_rgba, material.metallic, *material.emissive, material.alpha_cutoff, material.unlit]
+    if material.metallic > 0:
+        numbers.append(material.roughness)  # a metal's light goes by it; nothing else's does
     uses = (material.base_texture, material.metallic_roughness_texture, material.emissive_texture)
     textures = [(build.scene.images[u.image].pixels, u.uv_set, u.wrap_u, u.wrap_v) for u in uses if u is not None]
     return [[float(v) for v in numbers], textures]

@@ -102,7 +102,7 @@ def _folder() -> Path | None:
 
 
 STORE = RawStore(_folder())
-RAW_VERSION = 2  # counted up when light is gathered otherwise, so that results of older code are not taken for those of this one
+RAW_VERSION = 3  # counted up when light is gathered otherwise, so that results of older code are not taken for those of this one
 
 
 def raw_key(surface: str, scene: str) -> str:

@@ -21,10 +21,11 @@ from eddyfall.core.passes.triangles import on_screen
 from eddyfall.core.raster.rasterise import fragments_at
 from eddyfall.core.scene.build import Build
 from eddyfall.core.shade.blend import KINDS, blend_plain
+from eddyfall.core.shade.coat import even_plain
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.lightmaps import irradiance_at, page_position
 from eddyfall.core.shade.lights import direct_plain
-from eddyfall.core.shade.sky import ambient_at, sky_plain
+from eddyfall.core.shade.sky import ambient_plain, sky_plain
 from eddyfall.core.shade.surface import surface_plain
 
 KIND_NAMES = {code: name for name, code in KINDS.items()}
@@ -196,7 +197,7 @@ class _Driller:
             self._lay("indirect", name, "light from its lightmap", baked, 1.0, lightmap=facts)
             total = lit + baked
         elif sky is not None:
-            ambient = np.array(ambient_at(row[None], 0, *self._to_eye(), sky))
+            ambient = ambient_plain(row, self._to_eye(), sky)
             self._lay("indirect", name, "light from the sky", ambient, 1.0)
             total = lit + ambient
         return np.asarray(total)
@@ -212,7 +213,8 @@ class _Driller:
         u, v = page_position(store, k, self.soup, triangle, x, y, self.view.rays)
         edge = int(store.levels[store.maps[k, 0], 1])
         texel = [int(np.floor(u * edge)), int(np.floor(v * edge))]
-        return row[:3] / np.pi * np.array(lux), {
+        diffuse, coat = even_plain(row, min(max(float(row[7:10] @ self._to_eye()), 0.0), 1.0))
+        return (diffuse + coat) * row[14] / np.pi * np.array(lux), {
             "texel": texel,
             "edge": edge,
             "lux": [float(e) for e in lux],
@@ -285,7 +287,7 @@ class _Driller:
                 colour, lights = self._light(row, d, row[13] / self.length)
                 sky = sky_light(stage)
                 if sky is not None:
-                    colour = colour + np.array(ambient_at(row[None], 0, *self._to_eye(), sky))
+                    colour = colour + ambient_plain(row, self._to_eye(), sky)
             fade = float(transmittance(row[13], fog.fog_per_m)) if fog.enabled and state.fogs[d] else 1.0
             faded = [fade_blended(int(state.blend[d]), float(colour[i]), alpha, fade, fog.rgb[i]) for i in range(3)]
             value, strength = np.array([v for v, _ in faded]), faded[0][1]

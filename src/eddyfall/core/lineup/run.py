@@ -85,7 +85,7 @@ def line_up(
     """
     if symptom not in SYMPTOMS:
         why = "has no score yet, so that no trial could be judged by it" if symptom in looks() else "does not exist"
-        raise RequestError(f"symptom {symptom!r} {why}; a line-up knows: {', '.join(SYMPTOMS)}")
+        raise RequestError(f"symptom {symptom!r} {why}; there are: {', '.join(SYMPTOMS)}")
     x, y, w, h = spot
     request = Request(viewpoint, size, (x, y, x + w, y + h), target)
     check_request(request)

@@ -41,6 +41,7 @@ def image_roles(scene: Scene) -> list[list[str]]:
             ("metallic-roughness", material.metallic_roughness_texture),
             ("normal", material.normal_texture),
             ("emissive", material.emissive_texture),
+            ("occlusion", material.occlusion_texture),
         ):
             if use is not None:
                 roles[use.image].add(role)

@@ -214,9 +214,7 @@ class _Reader:
             raise SceneError(f"alphaMode {mode!r:.40} does not exist", here)
         strength = number(_object(extensions, "KHR_materials_emissive_strength", here), "emissiveStrength", 1.0, here, 0.0)
         emissive = tuple(v * strength for v in numbers(entry, "emissiveFactor", 3, (0.0, 0.0, 0.0), here))
-        if entry.get("occlusionTexture"):
-            self.notes.append(f"not drawn yet: occlusion texture of {here}")
-        normal = _object(entry, "normalTexture", here)
+        normal, occlusion = _object(entry, "normalTexture", here), _object(entry, "occlusionTexture", here)
         return Material(
             name=name,
             base_rgba=numbers(pbr, "baseColorFactor", 4, (1.0, 1.0, 1.0, 1.0), here),  # type: ignore[arg-type]
@@ -226,6 +224,8 @@ class _Reader:
             metallic_roughness_texture=self._texture(pbr, "metallicRoughnessTexture", here),
             normal_texture=self._texture(entry, "normalTexture", here),
             normal_scale=number(normal, "scale", 1.0, here),
+            occlusion_texture=self._texture(entry, "occlusionTexture", here),
+            occlusion_strength=number(occlusion, "strength", 1.0, here, 0.0, 1.0),
             emissive=emissive,  # type: ignore[arg-type]
             emissive_texture=self._texture(entry, "emissiveTexture", here),
             alpha_mode=mode,

@@ -202,11 +202,12 @@ class _Writer:
         }
         if m.alpha_mode == "MASK":
             entry["alphaCutoff"] = m.alpha_cutoff
-        normal = self._texture(m.normal_texture)
+        normal, occlusion = self._texture(m.normal_texture), self._texture(m.occlusion_texture)
         for owner, key, value in (
             (pbr, "baseColorTexture", self._texture(m.base_texture)),
             (pbr, "metallicRoughnessTexture", self._texture(m.metallic_roughness_texture)),
             (entry, "emissiveTexture", self._texture(m.emissive_texture)),
+            (entry, "occlusionTexture", {**occlusion, "strength": m.occlusion_strength} if occlusion else None),
             (entry, "normalTexture", {**normal, "scale": m.normal_scale} if normal else None),
         ):
             if value is not None:

@@ -53,6 +53,8 @@ class Material:
     double_sided: bool = False
     unlit: bool = False
     ior: float = 1.5
+    occlusion_texture: TextureUse | None = None
+    occlusion_strength: float = 1.0
 
 
 @dataclass(frozen=True)

@@ -7,6 +7,7 @@ import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
+from eddyfall.core.shade.coat import coat_at, edge_at
 from eddyfall.core.shade.surface import Soup, _weights
 
 
@@ -101,6 +102,20 @@ def irradiance_at(store, k, soup, t, px, py, rays, nearest, mips, c):
     return value
 
 
+@light_helper
+def mapped_share(rows, i, px, py, rays, c):
+    """Share of even light from all around that surface row i reflects to the eye at pixel position (px, py): all that a lightmap says
+    of light is how much of it there is, so the coat takes it as even too."""
+    dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
+    dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
+    dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
+    along = -(rows[i, 7] * dx + rows[i, 8] * dy + rows[i, 9] * dz) / math.sqrt(dx * dx + dy * dy + dz * dz)
+    n_dot_v, rough, f0 = min(max(along, 0.0), 1.0), np.float64(rows[i, 6]), np.float64(rows[i, 3 + c])
+    f90, edge = min(1.0, 50.0 * f0), edge_at(n_dot_v)
+    through = 1.0 - (f0 * (1.0 - edge) + f90 * edge)
+    return min(rows[i, c] * through + f0 * coat_at(n_dot_v, rough, 0) + f90 * coat_at(n_dot_v, rough, 1), 1.0) * rows[i, 14]
+
+
 @njit(cache=True, parallel=True, nogil=True)
 def _add(rows, visible, drawable, triangle, ox, oy, jx, jy, rays, soup, store, nearest, mips, out):
     height, width = visible.shape
@@ -114,9 +129,8 @@ def _add(rows, visible, drawable, triangle, ox, oy, jx, jy, rays, soup, store, n
             i = py * width + px
             x, y = ox + px + 0.5 + jx, oy + py + 0.5 + jy
             for c in range(3):
-                out[py, px, c] += (
-                    rows[i, c] / math.pi * irradiance_at(store, k, soup, triangle[py, px], x, y, rays, nearest, mips, c)
-                )
+                lux = irradiance_at(store, k, soup, triangle[py, px], x, y, rays, nearest, mips, c)
+                out[py, px, c] += mapped_share(rows, i, x, y, rays, c) / math.pi * lux
 
 
 def add_lightmaps(

@@ -7,6 +7,7 @@ import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
+from eddyfall.core.shade.coat import coat_at, edge_at, even_plain
 
 
 class SkyLight(NamedTuple):
@@ -28,27 +29,26 @@ def sky_radiance(up, c, sky):
 
 @light_helper
 def ambient_at(rows, i, vx, vy, vz, sky):
-    """(r, g, b) surface row i reflects of the sky: diffuse from a hemisphere blend, specular from the mirrored direction.
-
-    The reflectance of the coat at roughness a is approximated as F0 + (max(1 - a, F0) - F0)(1 - n.v)^5.
-    """
+    """(r, g, b) surface row i reflects of the sky: diffuse from a hemisphere blend, specular from the mirrored direction, each as
+    much of it as the BRDF reflects of even light (see `coat`), both dimmed by the occlusion map."""
     nx, ny, nz = np.float64(rows[i, 7]), np.float64(rows[i, 8]), np.float64(rows[i, 9])
     n_dot_v = min(max(nx * vx + ny * vy + nz * vz, 0.0), 1.0)
     mirrored_up = 2.0 * (nx * vx + ny * vy + nz * vz) * ny - vy
-    m = 1.0 - n_dot_v
-    m5 = m * m * m * m * m
     rough = np.float64(rows[i, 6])
+    a, b, edge = coat_at(n_dot_v, rough, 0), coat_at(n_dot_v, rough, 1), edge_at(n_dot_v)
+    open_to = np.float64(rows[i, 14])
     out_r = out_g = out_b = 0.0
     for c in range(3):
         overhead = sky.horizon[c] + (sky.zenith[c] - sky.horizon[c]) * 0.8
         level = 0.5 * overhead + 0.5 * sky.ground[c]
         around = level + (overhead - level) * ny if ny > 0.0 else level + (sky.ground[c] - level) * -ny
         f0 = np.float64(rows[i, 3 + c])
-        edge = min(max(1.0 - rough, f0), 50.0 * f0)
-        fresnel = f0 + (edge - f0) * m5
+        f90 = min(1.0, 50.0 * f0)
+        through = 1.0 - (f0 * (1.0 - edge) + f90 * edge)
         mirrored = sky_radiance(mirrored_up, c, sky)
         glossy = mirrored + (around - mirrored) * rough * rough
-        value = rows[i, c] * around * (1.0 - fresnel) + glossy * fresnel
+        diffuse, coat = rows[i, c] * through, f0 * a + f90 * b
+        value = (diffuse * around + coat * glossy) * open_to / max(diffuse + coat, 1.0)
         if c == 0:
             out_r = value
         elif c == 1:
@@ -114,6 +114,18 @@ def sky_picture(
     out = np.array(colour)
     _sky_buffer(visible, origin[0], origin[1], jitter[0], jitter[1], rays, sky, out)
     return out
+
+
+def ambient_plain(row: np.ndarray, to_eye: np.ndarray, sky: SkyLight) -> np.ndarray:
+    """Plain twin of `ambient_at`: (3,) radiance that a surface row reflects of the sky towards unit vector to_eye."""
+    normal = np.asarray(row[7:10], float)
+    overhead = sky.horizon + (sky.zenith - sky.horizon) * 0.8
+    level = (overhead + sky.ground) / 2
+    around = level + ((overhead if normal[1] > 0 else sky.ground) - level) * abs(normal[1])
+    mirrored = sky_plain(2 * float(normal @ to_eye) * normal - to_eye, sky)
+    glossy = mirrored + (around - mirrored) * float(row[6]) ** 2
+    diffuse, coat = even_plain(row, min(max(float(normal @ to_eye), 0.0), 1.0))
+    return np.asarray((diffuse * around + coat * glossy) * row[14])
 
 
 def sky_plain(direction: np.ndarray, sky: SkyLight) -> np.ndarray:

@@ -1,6 +1,7 @@
 """What the eye ray of a pixel meets on its triangle: place, normal, texture values, as one row of the surface buffer.
 
-Row layout (float32, 14): albedo rgb, F0 rgb, roughness, normal xyz, emitted rgb (unlit colour or emissive), distance to the eye in m.
+Row layout (float32, 15): albedo rgb, F0 rgb, roughness, normal xyz, emitted rgb (unlit colour or emissive), distance to the eye in m,
+share of the light around that the occlusion map lets through.
 """
 
 import math
@@ -13,7 +14,7 @@ from eddyfall.core.kernel import light_helper
 from eddyfall.core.scene.model import Material
 from eddyfall.core.shade.textures import TextureStore, sample, sample_plain
 
-ROW = 14
+ROW = 15
 
 
 class Rays(NamedTuple):
@@ -40,8 +41,9 @@ class Soup(NamedTuple):
 class Surfaces(NamedTuple):
     """Material table (last row: default) and its textures, flat because numba's parallel loops take no nested tuples.
 
-    factors (m, 12) float64: base rgba, metallic, roughness, emissive rgb, normal scale, F0 of the dielectric, unlit; used (m, 4)
-    int32: texture slots of base, metallic-roughness, normal, emissive; then the fields of TextureStore; mip bias; most taps."""
+    factors (m, 13) float64: base rgba, metallic, roughness, emissive rgb, normal scale, F0 of the dielectric, unlit, occlusion
+    strength; used (m, 5) int32: texture slots of base, metallic-roughness, normal, emissive, occlusion; then the fields of
+    TextureStore; mip bias; most taps."""
 
     factors: np.ndarray
     used: np.ndarray
@@ -58,7 +60,9 @@ def material_factors(materials: tuple[Material, ...]) -> np.ndarray:
     rows = []
     for m in (*materials, Material("(default)")):
         f0 = ((m.ior - 1.0) / (m.ior + 1.0)) ** 2 if m.ior > 0 else 1.0
-        rows.append([*m.base_rgba, m.metallic, m.roughness, *m.emissive, m.normal_scale, f0, float(m.unlit)])
+        rows.append(
+            [*m.base_rgba, m.metallic, m.roughness, *m.emissive, m.normal_scale, f0, float(m.unlit), m.occlusion_strength]
+        )
     return np.array(rows, np.float64)
 
 
@@ -85,7 +89,7 @@ def _weights(positions, t0, t1, t2, eye, dx, dy, dz):
 
 @light_helper
 def surface_at(px, py, t, rays, soup, surf, rows, i):
-    """Fill row i of `rows` (n, 14) for triangle t at pixel position (px, py); returns alpha."""
+    """Fill row i of `rows` (n, 15) for triangle t at pixel position (px, py); returns alpha."""
     eye = rays.eye
     t0, t1, t2 = soup.triangles[t, 0], soup.triangles[t, 1], soup.triangles[t, 2]
     dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
@@ -104,10 +108,11 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
     r, g, b, a = f[m, 0], f[m, 1], f[m, 2], f[m, 3]
     metallic, rough = f[m, 4], f[m, 5]
     er, eg, eb = f[m, 6], f[m, 7], f[m, 8]
-    if used[m, 0] >= 0 or used[m, 1] >= 0 or used[m, 2] >= 0 or used[m, 3] >= 0:
+    open_to = 1.0
+    if used[m, 0] >= 0 or used[m, 1] >= 0 or used[m, 2] >= 0 or used[m, 3] >= 0 or used[m, 4] >= 0:
         xb1, xb2, _ = _weights(soup.positions, t0, t1, t2, eye, dx + rays.du[0], dy + rays.du[1], dz + rays.du[2])
         yb1, yb2, _ = _weights(soup.positions, t0, t1, t2, eye, dx + rays.dv[0], dy + rays.dv[1], dz + rays.dv[2])
-        for k in range(4):
+        for k in range(5):
             s = used[m, k]
             if s < 0:
                 continue
@@ -127,8 +132,10 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
                 rough, metallic = rough * tg, metallic * tb
             elif k == 2:
                 nx, ny, nz = _bend(soup.positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, f[m, 9])
-            else:
+            elif k == 3:
                 er, eg, eb = er * tr, eg * tg, eb * tb
+            else:
+                open_to = 1.0 + f[m, 12] * (tr - 1.0)  # glTF 2.0, occlusionTextureInfo
     if nx * dx + ny * dy + nz * dz > 0.0:
         nx, ny, nz = _face(soup.positions, t0, t1, t2, dx, dy, dz, nx, ny, nz)
     if f[m, 11] > 0.0:
@@ -147,7 +154,7 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
         rows[i, 6] = rough
         rows[i, 10], rows[i, 11], rows[i, 12] = er, eg, eb
     rows[i, 7], rows[i, 8], rows[i, 9] = nx, ny, nz
-    rows[i, 13] = depth * length
+    rows[i, 13], rows[i, 14] = depth * length, open_to
     return a
 
 
@@ -214,7 +221,7 @@ def surface_buffer(
     soup: Soup,
     surf: Surfaces,
 ) -> np.ndarray:
-    """(h, w, 14) rows of what is visible; zero where nothing is. `visible` indexes `ids`, world triangles."""
+    """(h, w, 15) rows of what is visible; zero where nothing is. `visible` indexes `ids`, world triangles."""
     out = np.zeros((*visible.shape, ROW), np.float32)
     if len(ids):
         _surface_buffer(visible, ids, origin[0], origin[1], jitter[0], jitter[1], rays, soup, surf, out.reshape(-1, ROW))
@@ -240,7 +247,7 @@ def bend_plain(corners: np.ndarray, uvs: np.ndarray, normal: np.ndarray, texel: 
 def surface_plain(
     px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Surfaces
 ) -> tuple[np.ndarray, float, list[tuple[str, int, float]]]:
-    """Plain twin for one triangle and pixel position: (row (14,), alpha, [(role, texture slot, mip level)])."""
+    """Plain twin for one triangle and pixel position: (row (15,), alpha, [(role, texture slot, mip level)])."""
     tri = soup.triangles[t]
     corners = soup.positions[tri].astype(np.float64)
 
@@ -257,8 +264,8 @@ def surface_plain(
     m = int(soup.material[soup.owner[t]])
     f = surf.factors[m]
     base, metallic, roughness, emitted = f[:4].copy(), f[4], f[5], f[6:9].copy()
-    used = []
-    for k, role in enumerate(("base", "metallic-roughness", "normal", "emissive")):
+    used, open_to = [], 1.0
+    for k, role in enumerate(("base", "metallic-roughness", "normal", "emissive", "occlusion")):
         slot = int(surf.used[m, k])
         if slot < 0:
             continue
@@ -280,8 +287,10 @@ def surface_plain(
             roughness, metallic = roughness * value[1], metallic * value[2]
         elif role == "normal":
             normal = bend_plain(corners, uvs, normal, value[:3], f[9])
-        else:
+        elif role == "emissive":
             emitted *= value[:3]
+        else:
+            open_to = 1 + f[12] * (value[0] - 1)
     face = np.cross(corners[1] - corners[0], corners[2] - corners[0])
     if normal @ direction > 0 and face @ direction > 0:
         normal = -normal
@@ -292,5 +301,5 @@ def surface_plain(
         row[:3] = base[:3] * (1 - metallic)
         row[3:6] = f[10] * (1 - metallic) + base[:3] * metallic
         row[6], row[10:13] = roughness, emitted
-    row[7:10], row[13] = normal, depth * np.linalg.norm(direction)
+    row[7:10], row[13], row[14] = normal, depth * np.linalg.norm(direction), open_to
     return row, float(base[3]), used

@@ -10,18 +10,18 @@ from eddyfall.core.uv.overlap import colliding_pairs, pair_areas
 from eddyfall.core.uv.polygons import MOST, clip_half, intersect, polygon_area
 
 PARALLEL = math.cos(math.radians(0.1))
-ONE_PLANE_M = 1e-5  # in scenes of ten metres and more; less in smaller ones
+ONE_PLANE_M = 1e-5  # in scenes of a metre and more; less in smaller ones
 LEAST_AREA_M2 = 1e-4  # likewise
-FULL_SIZE_M = 10.0
+FULL_SIZE_M = 1.0
 
 
 def scale_of(geometry: Geometry) -> float:
-    """What lengths of this file are multiplied by: 1 in scenes of ten metres and more, a tenth of the diagonal in smaller ones."""
+    """What lengths of this file are multiplied by: 1 in scenes of a metre and more, the diagonal in metres in smaller ones."""
     return min(1.0, geometry.diagonal_m / FULL_SIZE_M)
 
 
 def one_plane_m(geometry: Geometry) -> float:
-    """How far faces on one plane may stray from it: a millionth of a small scene, or what float32 leaves so far from the origin."""
+    """How far faces on one plane may stray from it: a hundred-thousandth of a small scene, or what float32 leaves so far from the origin."""
     return max(ONE_PLANE_M * scale_of(geometry), 0.5 * geometry.coordinate_step_m)
 
 

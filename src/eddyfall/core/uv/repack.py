@@ -45,7 +45,7 @@ def _texture_sets(build: Build, part: Primitive) -> set[int]:
     if part.material is None:
         return set()
     m = build.scene.materials[part.material]
-    uses = (m.base_texture, m.metallic_roughness_texture, m.normal_texture, m.emissive_texture)
+    uses = (m.base_texture, m.metallic_roughness_texture, m.normal_texture, m.emissive_texture, m.occlusion_texture)
     return {use.uv_set for use in uses if use is not None}
 
 
