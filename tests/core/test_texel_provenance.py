@@ -222,3 +222,24 @@ def test_a_texel_on_the_edge_of_a_shadow_is_healthy():
     assert found.reference == pytest.approx(100 * 0.06 / 0.125, abs=2)
     assert found.value == pytest.approx(found.reference, abs=3)
     assert found.healthy, [(e.code, e.effect) for e in found.effects[:3]]
+
+
+def test_the_reach_of_a_leak_goes_by_the_texel_along_it():
+    # A floor 6.4 x .4 m on a whole page of 64: texels of 100 x 6.25 mm. Past the wall at 3.03 m the mixed texel ends 70 mm on, and a
+    # bilinear look-up reaches half a texel further along: 50 mm, not half of the root of the texel's area (12.5 mm).
+    floor = panel("floor", (0, 0, 0.4), (6.4, 0, 0), (0, 0, -0.4), matt("floor", 0.0), UNIT_PAGE)
+    base = under_a_partition(64, samples=256)
+    shapes = [Thing(n.name, _shape_of(base.scene.meshes[n.mesh]), base.scene.materials[base.scene.meshes[n.mesh].primitives[0].material])
+              for n in base.scene.nodes if n.mesh is not None and n.name != "floor"]  # fmt: skip
+    build = build_of(floor, *shapes, setup={**base.raw_setup, "meshes": {"floor": {"lightmap_uv": 1}}})
+    geometry = pack(build.scene, build.setup)
+    leak = find_leaks(geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup.bake)[
+        0
+    ]
+    assert leak.reach_nearest_mm == pytest.approx(70, abs=1)
+    assert leak.reach_linear_mm == pytest.approx(120, abs=1)
+
+
+def _shape_of(mesh):
+    shape, part = Shape(), mesh.primitives[0]
+    return shape.add(part.positions, part.attributes["NORMAL"], part.attributes["TEXCOORD_0"], part.indices)

@@ -64,7 +64,7 @@ def find_leaks(geometry: Geometry, receiver: Receiver, scenes: list[LitScene], b
     few = owned.only(suspect)
     lit = [samples_of(s, job_of(receiver, few, triangles, bake, samples=max(SAMPLES, bake.samples))) for s in scenes]
     got = lit[0]
-    groups: dict[str, list[tuple[int, float, float, np.ndarray, np.ndarray]]] = {}
+    groups: dict[str, list[tuple[int, float, float, float, np.ndarray, np.ndarray]]] = {}
     for k in range(len(few.texel)):
         open_to = ~got.hidden[k]
         if open_to.sum() < 8:
@@ -86,12 +86,9 @@ def find_leaks(geometry: Geometry, receiver: Receiver, scenes: list[LitScene], b
         parts = slice(few.first[k], few.first[k + 1])
         corners = part_corners(geometry, receiver, few.uv[parts], triangles[few.triangle[parts]])
         reach = float(((corners @ normal - border) * away).max())
-        groups.setdefault(name, []).append((int(few.texel[k]), reach, mixed, point, normal))
-    return [
-        _leak(name, rows, texel_m, geometry, triangles)
-        for name, rows in sorted(groups.items())
-        if len(rows) > 1 or rows[0][2] > 1.5
-    ]
+        step = half_texel_m(geometry, receiver, int(triangles[few.triangle[parts][0]]), normal)
+        groups.setdefault(name, []).append((int(few.texel[k]), reach, reach + step, mixed, point, normal))
+    return [_leak(name, rows, geometry, triangles) for name, rows in sorted(groups.items()) if len(rows) > 1 or rows[0][3] > 1.5]
 
 
 def _mixed(y: np.ndarray, label: np.ndarray) -> tuple[float, float, float]:
@@ -103,21 +100,20 @@ def _mixed(y: np.ndarray, label: np.ndarray) -> tuple[float, float, float]:
 
 def _leak(
     name: str,
-    rows: list[tuple[int, float, float, np.ndarray, np.ndarray]],
-    texel_m: float,
+    rows: list[tuple[int, float, float, float, np.ndarray, np.ndarray]],
     geometry: Geometry,
     triangles: np.ndarray,
 ) -> Leak:
     worst = max(rows, key=lambda r: r[1])
-    point, normal = worst[3], worst[4]
+    point, normal = worst[4], worst[5]
     corners = geometry.positions[geometry.triangles[triangles]].astype(np.float64)
     height = (corners - point) @ normal
     cut = ((height > 1e-6).any(axis=1) & (height < -1e-6).any(axis=1)).sum()
     return Leak(
         name,
         worst[1] * 1000,
-        (worst[1] + texel_m / 2) * 1000,
-        max(r[2] for r in rows),
+        max(r[2] for r in rows) * 1000,
+        max(r[3] for r in rows),
         np.array([r[0] for r in rows]),
         point,
         normal,
@@ -154,6 +150,17 @@ def part_corners(geometry: Geometry, receiver: Receiver, parts: np.ndarray, tria
         weights = np.linalg.solve(np.stack([uv[1] - uv[0], uv[2] - uv[0]], axis=1), (part - uv[0]).T)
         result.append(p[0] + weights.T @ np.stack([p[1] - p[0], p[2] - p[0]]))
     return np.concatenate(result)
+
+
+def half_texel_m(geometry: Geometry, receiver: Receiver, triangle: int, across: np.ndarray) -> float:
+    """Metres along a direction (3,) that half a texel each way of the page comes to on a world triangle: bilinear look-ups reach on so far.
+
+    Texels need not be square: dP/du and dP/dv solve the triangle's own edges (plain linear algebra, derived)."""
+    index = geometry.triangles[triangle]
+    p = geometry.positions[index].astype(np.float64)
+    uv = receiver.page_uv(uv_of(geometry, receiver.uv_set)[index]) * receiver.resolution
+    steps = np.linalg.lstsq(uv[1:] - uv[0], p[1:] - p[0], rcond=None)[0]
+    return float(np.abs(steps @ across).sum() / 2)
 
 
 def texel_size_m(geometry: Geometry, receiver: Receiver, triangles: np.ndarray) -> float:

@@ -15,7 +15,7 @@ from eddyfall.core.raster.layers import two_nearest
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_resolved
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.names import short_id
-from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, one_plane_m, scale_of, shared_area
+from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, one_plane_m, shared_area
 
 CODE = "depth.coincident"
 LEAST_PIXELS = 4
@@ -225,7 +225,7 @@ def _candidates(
     upper = min((a, b), key=lambda d: (sizes[d], d))
     node = geometry.drawables[upper].node
     if geometry.drawables[a].node != geometry.drawables[b].node:
-        unit = 1e-3 * scale_of(geometry)
+        unit = 1e-3 * min(1.0, geometry.diagonal_m / 10)  # a millimetre, less in a scene of less than ten metres
         lift = max(math.ceil((1.5 * needed_m + unit) / unit) * unit, 2 * unit)
         by = [float(f"{float(v) * lift:.6g}") for v in normal]
         change = Change(

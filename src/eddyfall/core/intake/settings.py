@@ -20,7 +20,12 @@ METER_SIZE = (240, 135)
 SUN = {"kind": "sun", "illuminance_lux": 60000.0, "towards": [0.35, 0.75, 0.55]}
 SKY = {"zenith_rgb": [2400.0, 3600.0, 6400.0], "horizon_rgb": [5600.0, 6000.0, 6400.0], "ground_rgb": [1500.0, 1400.0, 1250.0]}
 DIM = 1 / 20000  # brings a white face in that light to about 1 nit, the brightness of an unlit white one
-SHARPER: tuple[dict[str, Any], ...] = ({}, {"bias_texels": 0.5}, {"bias_texels": 0.5, "resolution": 4096})
+SHARPER: tuple[dict[str, Any], ...] = (
+    {},
+    {"bias_texels": 0.5},
+    {"bias_texels": 0.5, "resolution": 4096},
+    {"bias_texels": 0.25, "filter_px": 1, "resolution": 4096},
+)
 SHADOW_LIMIT = 0.015  # of the pixels turned to the sun
 LEAST_SUNLIT = 200
 LEAST_UNLIT = 0.02  # of display white: an unlit thing is exposed to at least this
@@ -162,8 +167,12 @@ def _sharpness(scene: Scene, raw: dict[str, Any], renderer: Renderer) -> list[st
             break
     worst, best = min(tried, key=lambda t: t[0])
     raw["shadow"].update(best)
-    if not best:
+    if not best and worst <= SHADOW_LIMIT:
         return []
+    if not best:
+        return [
+            f"shadow: {worst * 100:.1f} % of sunlit pixels differ from rays at a viewpoint; no finer map or smaller bias tried is better"
+        ]
     words = ", ".join(f"{k} {v:g}" for k, v in best.items())
     return [
         f"shadow: {words}, with which {worst * 100:.1f} % of sunlit pixels differ from rays, instead of {tried[0][0] * 100:.1f} %"

@@ -21,7 +21,7 @@ def scale_of(geometry: Geometry) -> float:
 
 
 def one_plane_m(geometry: Geometry) -> float:
-    """How far faces on one plane may stray from it: a hundred-thousandth of a small scene, or what float32 leaves so far from the origin."""
+    """How far faces on one plane may stray from it: a hundred-thousandth of a small scene, or what float32 leaves so far out."""
     return max(ONE_PLANE_M * scale_of(geometry), 0.5 * geometry.coordinate_step_m)
 
 
