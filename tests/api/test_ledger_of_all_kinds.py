@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from api_helpers import bring, send
 from bake_scenes import under_a_partition
 from eddyfall.core import defects  # noqa: F401  (registers the operations)
-from eddyfall.core.bake.run import from_store_only
+from eddyfall.core.bake.store import StoredLight
 from eddyfall.core.handover.package import setup_patch
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.changes import OPERATIONS, Change, apply_changes
@@ -121,8 +121,7 @@ def test_any_mixture_is_kept_dropped_and_reordered(hall, steps):
         ledger = send(hall["artist"], "GET", where)[1]
         assert [c["title"] for c in ledger["changes"] if c["dropped"] is None] == [c["title"] for c in kept]
         base = builds.open_core(Row.objects.get())
-        with from_store_only():
-            result = apply_changes(base, [Change.model_validate(c) for c in kept])
+        result = apply_changes(base, [Change.model_validate(c) for c in kept], StoredLight(gathers=False))
         assert ledger["patch"] == setup_patch(base, result)
         assert builds.head(Row.objects.get()).content_hash == result.content_hash
 

@@ -3,6 +3,7 @@
 import base64
 import io
 import json
+import zipfile
 from urllib.parse import quote
 
 import numpy as np
@@ -15,8 +16,9 @@ from eddyfall.cli import main
 from eddyfall.core.bake.store import STORE
 from eddyfall.core.scene.model import Light
 from eddyfall.workbench import jobs, tasks
-from eddyfall.workbench.models import Bake, Change, Job
+from eddyfall.workbench.models import Bake, Change, Job, Package
 from eddyfall.workbench.studio.room import STUDIO
+from eddyfall.workbench.upkeep import kept_light
 from scenes import build_of, write_build
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -171,6 +173,28 @@ def test_a_kept_bake_is_applied_from_the_store_and_is_stale_without_it(baked):
     STORE._held.clear()
     STUDIO.memory.clear()
     assert state_of(baked) == "missing", "nothing is traced while a user waits"
+
+
+def test_what_is_handed_over_does_not_depend_on_what_light_is_at_hand(baked):
+    """The cache is trimmed to nothing between two hand overs of one head: both hold the same lightmaps."""
+    packages = []
+    for trimmed in (False, True):
+        if trimmed:
+            STORE.trim(0, needed=kept_light())
+            left = {path.stem for path in STORE.folder.glob("*/*.npz")}
+            assert left == kept_light() != set(), "light that a kept bake needs stays"
+            assert STORE.trim(0) == len(left)
+            STORE._held.clear()
+            STUDIO.memory.clear()
+            Package.objects.all().delete()
+        status, package = send(baked["artist"], "POST", baked["base"] + "/hand-over", {})
+        assert status == 201, package
+        work_off()
+        answer = baked["viewer"].get(f"{baked['base']}/hand-over/{package['id']}")
+        with zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))) as archive:
+            packages.append({name: archive.read(name) for name in archive.namelist() if name.endswith((".glb", "setup.json"))})
+    assert packages[0].keys() == packages[1].keys() and packages[0] == packages[1]
+    assert any(b"lightmap floor" in data for data in packages[0].values())
 
 
 def test_a_cancelled_bake_keeps_what_it_has_finished(people, tmp_path, monkeypatch):

@@ -7,8 +7,8 @@ from shapely.ops import unary_union
 
 from bake_scenes import under_a_partition
 from eddyfall.core.bake.look import Look, look, magnified
-from eddyfall.core.bake.run import bake, from_store_only
-from eddyfall.core.bake.store import STORE, RawStore
+from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.store import STORE, RawStore, StoredLight
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Request
@@ -108,12 +108,16 @@ def test_from_the_store_alone_nothing_is_traced(tmp_path, monkeypatch):
     monkeypatch.setattr(STORE, "folder", tmp_path)
     STORE._held.clear()
     build = under_a_partition(16, samples=4)
-    with from_store_only():
-        assert apply_change(build, run()).setup.lightmaps == {}
+    at_hand = StoredLight(gathers=False)
+    assert apply_change(build, run(), at_hand).setup.lightmaps == {}
     whole = apply_change(build, run(maps=[["floor", None], ["no longer there", None], ["floor", "no such set"]]))
     STORE._held.clear()
-    with from_store_only():
-        assert apply_change(build, run(maps=[["floor", None]])).content_hash == whole.content_hash
+    assert apply_change(build, run(maps=[["floor", None]]), at_hand).content_hash == whole.content_hash
+    STORE._held.clear()
+    for path in tmp_path.rglob("*.npz"):
+        path.unlink()
+    again = apply_change(build, run(maps=[["floor", None]]))
+    assert again.content_hash == whole.content_hash, "a result depends on build and change alone, not on what is at hand"
     for bad in ([["floor"]], "floor", [[1, None]]):
         with pytest.raises(ChangeError, match="maps must be"):
             apply_change(build, run(maps=bad))

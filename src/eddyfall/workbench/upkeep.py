@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from eddyfall.core.bake.store import STORE
 from eddyfall.workbench import files
-from eddyfall.workbench.models import WrongSignIn
+from eddyfall.workbench.models import Change, WrongSignIn
 
 QUEUE_HOURS = 24
 
@@ -15,10 +15,16 @@ QUEUE_HOURS = 24
 def sweep_up() -> None:
     """Everything once."""
     files.remove_leftovers()
-    STORE.trim()
+    STORE.trim(needed=kept_light())
     Session.objects.filter(expire_date__lt=timezone.now()).delete()
     WrongSignIn.objects.filter(at__lt=timezone.now() - timedelta(days=1)).delete()
     sweep_queue()
+
+
+def kept_light() -> set[str]:
+    """Keys of gathered light that a change in some ledger needs."""
+    rows = Change.objects.filter(dropped=None, evidence__has_key="raws").values_list("evidence__raws", flat=True)
+    return {key for raws in rows for key in raws or ()}
 
 
 def sweep_queue(hours: float = QUEUE_HOURS) -> None:

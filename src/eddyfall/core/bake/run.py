@@ -1,8 +1,6 @@
 """Bakes receivers: cuts them into tiles, has the tiles gathered somewhere, puts pages together, finishes, encodes and records them."""
 
-from collections.abc import Callable, Collection, Iterator, Sequence
-from contextlib import contextmanager
-from contextvars import ContextVar
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
@@ -14,7 +12,7 @@ from eddyfall.core.bake.footprint import Footprint, footprint
 from eddyfall.core.bake.gather import SITES_AT_ONCE, Gathered, Job, gather
 from eddyfall.core.bake.light_scene import LitScene, light_scene
 from eddyfall.core.bake.stamps import Stamps, gather_stamp, scene_stamp, stale, stamps, surface_stamp
-from eddyfall.core.bake.store import STORE, raw_key
+from eddyfall.core.bake.store import STORE, StoredLight, raw_key
 from eddyfall.core.compute import Executor, Here
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.hashing import digest, freeze
@@ -32,21 +30,6 @@ MOST_OVER = 250
 
 Progress = Callable[[str, float], None]
 Map = tuple[str, str | None]  # receiver and light set
-
-_GATHERS: ContextVar[bool] = ContextVar("gathers", default=True)
-
-
-@contextmanager
-def from_store_only() -> Iterator[None]:
-    """Inside, `bake.run` stores light that was gathered before and leaves the rest as it is: stale, and shown as such.
-
-    So a ledger with a bake in it is applied again at once, and never traces a ray where a user waits.
-    """
-    token = _GATHERS.set(False)
-    try:
-        yield
-    finally:
-        _GATHERS.reset(token)
 
 
 @dataclass(frozen=True)
@@ -295,17 +278,18 @@ def attach(
     return replace(build, scene=build.scene.with_image(Image(key, pixels, wide)), setup=setup)
 
 
-@operation("bake.run")
-def run_bake(build: Build, params: dict[str, Any]) -> Build:
+@operation("bake.run", takes_light=True)
+def run_bake(build: Build, params: dict[str, Any], light: StoredLight | None = None) -> Build:
     """Bake what is missing or stale of `receivers` (default: all) in `light_sets` (default: all), or of `maps`, a list of [receiver,
-    light set or null]. Names that are not there any more are passed over in `maps`, which a bake job writes; elsewhere they are errors."""
+    light set or null]. Names that are not there any more are passed over in `maps`, which a bake job writes; elsewhere they are errors. light: where gathered light comes from, and whether what is not there is gathered (it is by default)."""
+    light = light or StoredLight()
     names, sets = params.get("receivers"), params.get("light_sets")
     if "maps" in params:
         only = _maps(params["maps"])
         known = set(light_sets(build))
         kept = [m for m in only if m[1] in known]
         wanted_sets = [s for s in light_sets(build) if s in {m[1] for m in kept}]
-        return bake(build, sorted({m[0] for m in kept}), wanted_sets, only=frozenset(kept), gathers=_GATHERS.get()).build
+        return bake(build, sorted({m[0] for m in kept}), wanted_sets, only=frozenset(kept), gathers=light.gathers).build
     for value in (names, sets):
         if value is not None and (not isinstance(value, list) or not all(v is None or isinstance(v, str) for v in value)):
             raise ChangeError("receivers and light_sets must be lists of names")
@@ -316,7 +300,7 @@ def run_bake(build: Build, params: dict[str, Any]) -> Build:
     missing = [n for n in names or () if n not in there]
     if missing:
         raise ChangeError(f"receiver {missing[0]!r} does not exist")
-    return bake(build, names, sets, gathers=_GATHERS.get()).build
+    return bake(build, names, sets, gathers=light.gathers).build
 
 
 def _maps(value: Any) -> list[Map]:

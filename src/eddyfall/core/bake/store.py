@@ -8,7 +8,8 @@ import io
 import os
 import threading
 from collections import OrderedDict
-from dataclasses import fields
+from collections.abc import Collection
+from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import Any
 
@@ -68,15 +69,17 @@ class RawStore:
         part.write_bytes(stream.getvalue())
         part.replace(path)
 
-    def trim(self, limit_bytes: int = FOLDER_BYTES) -> int:
-        """Take the longest unused results out of the folder until it holds no more than a number of bytes; returns how many went."""
+    def trim(self, limit_bytes: int = FOLDER_BYTES, needed: Collection[str] = ()) -> int:
+        """Take the longest unused results out of the folder until it holds no more than a number of bytes; returns how many went.
+
+        needed: keys of results that somebody has kept: they stay."""
         if self.folder is None:
             return 0
         paths = sorted(((p.stat().st_mtime, p.stat().st_size, p) for p in self.folder.glob("*/*.npz")), reverse=True)
         total = gone = 0
         for _, size, path in paths:
             total += size
-            if total > limit_bytes:
+            if total > limit_bytes and path.stem not in needed:
                 path.unlink(missing_ok=True)
                 gone += 1
         return gone
@@ -101,6 +104,14 @@ def _folder() -> Path | None:
     return Path(place) if place else None
 
 
+@dataclass(frozen=True)
+class StoredLight:
+    """Where a bake that is applied takes its light from. gathers: what is not stored is gathered; else it is left as it was, stale, and
+    shown as such, so that no ray is traced where a user waits."""
+
+    gathers: bool = True
+
+
 STORE = RawStore(_folder())
 RAW_VERSION = 3  # counted up when light is gathered otherwise, so that results of older code are not taken for those of this one
 
@@ -110,4 +121,4 @@ def raw_key(surface: str, scene: str) -> str:
     return digest("raw", RAW_VERSION, surface, scene)[:40]
 
 
-__all__ = ["STORE", "RawStore", "raw_key"]
+__all__ = ["STORE", "RawStore", "StoredLight", "raw_key"]

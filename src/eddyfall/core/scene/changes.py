@@ -63,14 +63,17 @@ class ChangeFile(BaseModel):
     changes: tuple[Change, ...] = Field(default=(), max_length=MAX_CHANGES)
 
 
-OPERATIONS: dict[str, Callable[[Build, dict[str, Any]], Build]] = {}
+OPERATIONS: dict[str, Callable[..., Build]] = {}
+TAKE_LIGHT: set[str] = set()  # operations that are given where stored light comes from, as a third argument
 
 
-def operation(name: str) -> Callable[[Callable[[Build, dict[str, Any]], Build]], Callable[[Build, dict[str, Any]], Build]]:
-    """Register a buffer operation under a name."""
+def operation(name: str, takes_light: bool = False) -> Callable[[Callable[..., Build]], Callable[..., Build]]:
+    """Register a buffer operation (build, parameters) -> build under a name; takes_light: it is handed `light` of `apply_change` too."""
 
-    def register(function: Callable[[Build, dict[str, Any]], Build]) -> Callable[[Build, dict[str, Any]], Build]:
+    def register(function: Callable[..., Build]) -> Callable[..., Build]:
         OPERATIONS[name] = function
+        if takes_light:
+            TAKE_LIGHT.add(name)
         return function
 
     return register
@@ -89,8 +92,11 @@ def read_changes(path: Path | str) -> tuple[Change, ...]:
         raise error.in_file(path.name) from None
 
 
-def apply_change(build: Build, change: Change) -> Build:
-    """The build after one change. ChangeError (with the change's id and the rule) if it does not apply; nothing is half done."""
+def apply_change(build: Build, change: Change, light: Any = None) -> Build:
+    """The build after one change. ChangeError (with the change's id and the rule) if it does not apply; nothing is half done.
+
+    light: where a bake takes gathered light from (`core.bake.store.StoredLight`); None gathers what is not at hand, so that the result is
+    that of build and change alone."""
     try:
         if change.operation is not None:
             if change.patch:
@@ -99,7 +105,8 @@ def apply_change(build: Build, change: Change) -> Build:
                 raise ChangeError(
                     f"operation {change.operation.name!r} does not exist; there are: {', '.join(sorted(OPERATIONS))}"
                 )
-            return OPERATIONS[change.operation.name](build, change.operation.params)
+            given = (light,) if change.operation.name in TAKE_LIGHT else ()
+            return OPERATIONS[change.operation.name](build, change.operation.params, *given)
         ops = [op.model_dump() if op.op != "remove" else {"op": op.op, "path": op.path} for op in change.patch]
         document = jsonpatch.apply_patch(normalised(build.setup), ops)
         if not isinstance(document, dict):
@@ -137,10 +144,10 @@ def apply_together(build: Build, changes: Sequence[Change]) -> Build:
     return apply_change(build, whole)
 
 
-def apply_changes(build: Build, changes: Sequence[Change]) -> Build:
-    """All changes in order; ChangeError names the first that does not apply."""
+def apply_changes(build: Build, changes: Sequence[Change], light: Any = None) -> Build:
+    """All changes in order; ChangeError names the first that does not apply. light: as in `apply_change`."""
     for change in changes:
-        build = apply_change(build, change)
+        build = apply_change(build, change, light)
     return build
 
 

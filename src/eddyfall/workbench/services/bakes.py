@@ -13,6 +13,7 @@ from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.changes import Operation
 from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.receivers import NO_SET
 from eddyfall.workbench import jobs
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Bake, Build, Job
@@ -83,15 +84,16 @@ def run(row: Bake, attempt: jobs.Attempt) -> tuple[str, Any]:
     )  # fmt: skip
 
     def write() -> None:
-        keep(row, [list(m) for m in result.done], result.rays)
+        records = result.build.setup.lightmaps
+        keep(row, [list(m) for m in result.done], result.rays, sorted({records[n][s or NO_SET].raw for n, s in result.done}))
 
     count = len(result.done)
     light = f"{result.rays / 1e6:.1f} M rays" if result.rays else "their light was at hand"
     return f"{count} of {len(row.wanted)} lightmaps baked, {light}", write
 
 
-def keep(row: Bake, done: list[list[str | None]], rays: int) -> None:
-    """Write what was baked into the ledger, in the caller's transaction."""
+def keep(row: Bake, done: list[list[str | None]], rays: int, raws: list[str]) -> None:
+    """Write what was baked into the ledger, in the caller's transaction; raws: keys of the light gathered, which upkeep then spares."""
     row.done, row.rays = done, rays
     if done:
         locked = Build.objects.select_for_update().get(pk=row.build.pk)
@@ -104,6 +106,6 @@ def keep(row: Bake, done: list[list[str | None]], rays: int) -> None:
         user = row.job.created_by
         if user is None:
             raise EddyfallError("the user who asked for this bake is gone")
-        row.change = append(locked, None, change, user, {"from": "bake", "maps": len(done), "rays": rays})
+        row.change = append(locked, None, change, user, {"from": "bake", "maps": len(done), "rays": rays, "raws": raws})
         note(locked.project, user, "lightmaps baked", f"build {locked.number}: {what}")
     row.save(update_fields=["done", "rays", "change"])

@@ -10,7 +10,7 @@ from django.db import transaction
 from PIL import Image, UnidentifiedImageError
 
 from eddyfall.core import defects  # noqa: F401  (registers the buffer operations)
-from eddyfall.core.bake.run import from_store_only
+from eddyfall.core.bake.store import StoredLight
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
@@ -105,9 +105,8 @@ def head(build: Build, without_case: int | None = None) -> CoreBuild:
 
 
 def applied(base: CoreBuild, changes: Sequence[CoreChange]) -> CoreBuild:
-    """A core build with changes; kept bakes are read from the store, and what is not there stays stale."""
-    with from_store_only():
-        return apply_changes(base, changes)
+    """A core build with changes, for looking at: kept bakes are read from the store, and what is not there is shown as stale."""
+    return apply_changes(base, changes, StoredLight(gathers=False))
 
 
 @transaction.atomic

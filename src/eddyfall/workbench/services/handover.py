@@ -15,19 +15,22 @@ from eddyfall.core.frame.render import Renderer
 from eddyfall.core.handover.html import html_sheet
 from eddyfall.core.handover.package import slug, write_package
 from eddyfall.core.handover.sarif import sarif
+from eddyfall.core.scene.changes import apply_changes
 from eddyfall.core.sweep import sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.workbench import jobs
 from eddyfall.workbench.errors import Refused
 from eddyfall.workbench.models import Build, Job, Package
-from eddyfall.workbench.services.builds import core_changes, head, kept, open_core
+from eddyfall.workbench.services.builds import core_changes, kept, open_core
 from eddyfall.workbench.services.projects import note
 
 
 def make(build: Build, progress: Any) -> bytes:
     """The ZIP's bytes. The sheet and SARIF come from a sweep of the build as it was uploaded and of its head."""
     base, rows = open_core(build), kept(build)
-    result = head(build)
+    # What is handed over depends on build and changes alone: a kept bake whose light is not at hand any more is gathered again.
+    progress("applying what is kept", 0.0)
+    result = apply_changes(base, core_changes(rows))
     stem = slug(Path(build.name).stem)
     renderer = Renderer(Memo(SWEEP_MEMO_BYTES))
     before = sweep(base, renderer=renderer, progress=lambda what, share: progress(what, share * 0.45))
