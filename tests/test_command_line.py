@@ -1,14 +1,19 @@
 """Every command as a user runs it: exit codes, JSON keys, one-line errors."""
 
 import json
+import subprocess
+import sys
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from PIL import Image
 
 from eddyfall.cli import main
+from eddyfall.core.scene.model import Camera, Node
 from eddyfall.core.sweep import sweep
-from scenes import net_build, write_build
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of, net_build, write_build
 
 
 @pytest.fixture(scope="module")
@@ -163,3 +168,68 @@ def test_a_lone_part_of_a_change_file_does_not_apply_by_halves(run, nets, tmp_pa
     (tmp_path / "c.json").write_text(json.dumps({"eddyfall_changes": 1, "changes": [good, bad]}))
     code, _, err = run("apply", nets, "--changes", tmp_path / "c.json", "--out", tmp_path / "out")
     assert code == 2 and "change b" in err and not (tmp_path / "out").exists()
+
+
+def test_a_crash_is_told_in_one_line_and_has_an_exit_code_of_its_own(run, nets, monkeypatch):
+    def broken(*args, **kwargs):
+        raise OverflowError("cannot convert float infinity\nto integer")
+
+    monkeypatch.setattr("eddyfall.core.sweep.run._Sweep.run", broken)
+    code, out, err = run("sweep", nets)
+    assert code == 3 and out == "" and err.count("\n") == 1
+    assert "not foreseen: OverflowError: cannot convert float infinity to integer" in err and "not a finding" in err
+
+
+def test_a_closed_pipe_ends_quietly_and_the_files_asked_for_are_written(nets, tmp_path):
+    command = [
+        sys.executable,
+        "-m",
+        "eddyfall.cli",
+        "sweep",
+        str(nets),
+        *SMALL,
+        "--json",
+        str(tmp_path / "r.json"),
+        "--sarif",
+        str(tmp_path / "r.sarif"),
+    ]
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    process.stdout.close()
+    assert process.stderr.read() == "" and process.wait() == 1
+    assert json.loads((tmp_path / "r.json").read_text())["findings"] and json.loads((tmp_path / "r.sarif").read_text())["runs"]
+
+
+def test_nothing_drawn_is_never_clean(run, tmp_path):
+    # A scene of 2 mm before the default near plane of 100 mm: everything is cut off, and smaller near is the remedy.
+    speck = Thing("speck", Shape().box((-0.001, -0.001, -0.011), (0.001, 0.001, -0.01)))
+    path = write_build(build_of(speck), tmp_path, "speck")
+    code, out, _ = run("sweep", path, *SMALL, "--json", "-")
+    [finding] = json.loads(out)["findings"]
+    assert code == 1 and finding["code"] == "view.empty" and finding["severity"] == "blocking"
+    assert finding["remedies"][0]["verdict"] == "cures" and finding["remedies"][0]["title"].startswith("near plane 0.00")
+    # All of its geometry left out: refused.
+    holes = build_of(Thing("a", Shape().quad((float("nan"), 0, 0), (1, 0, 0), (0, 1, 0))))
+    code, out, err = run("sweep", write_build(holes, tmp_path, "holes"), *SMALL)
+    assert code == 2 and "nothing can be judged" in err and "NaN" in err
+
+
+def test_coordinates_of_millions_of_metres_are_drawn_and_said_to_lose_precision(run, tmp_path):
+    # Map-like places, as survey data has them: 4,500 km out, float32 steps are half a metre.
+    things = [
+        Thing(n, Shape().box((x, 0, -8), (x + 2, 2, -6)), place=(4_500_000.0, 0, 5_400_000.0)) for n, x in (("a", -3), ("b", 1))
+    ]
+    path = write_build(build_of(*things), tmp_path, "map", with_setup=False)
+    code, out, _ = run("sweep", path, *SMALL, "--json", "-")
+    found = {f["code"]: f for f in json.loads(out)["findings"]}
+    assert code == 1 and "import.far-off" in found
+    assert found["import.far-off"]["remedies"][0]["change"]["operation"]["name"] == "scene.move"
+
+
+def test_a_camera_without_a_scale_is_left_out_and_said(run, tmp_path):
+    build = build_of(Thing("a", Shape().box((-1, -1, -8), (1, 1, -6))))
+    matrix = np.diag([0.0, 0.0, 0.0, 1.0])
+    nodes = (*build.scene.nodes, Node("flat camera", matrix, camera=0))
+    scene = replace(build.scene, nodes=nodes, cameras=(Camera("c", 0.8, 0.1),))
+    path = write_build(replace(build, scene=scene), tmp_path, "cam", with_setup=False)
+    code, out, _ = run("intake", path)
+    assert code == 0 and "its scale is 0, so that it looks nowhere" in out and "fitted_front" in out

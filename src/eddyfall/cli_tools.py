@@ -118,6 +118,7 @@ class Out:
             TextColumn("{task.description}"),
             console=Console(file=Pipe(sys.stderr)),
             transient=True,
+            disable=not sys.stderr.isatty(),  # a log gets no bar, and no empty line for it
         ) as bar:
             task = bar.add_task("", total=1.0)
             yield lambda what, share: bar.update(task, completed=share, description=escape(printable(what, 80)))

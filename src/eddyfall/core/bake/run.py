@@ -281,7 +281,8 @@ def attach(
 @operation("bake.run", takes_light=True)
 def run_bake(build: Build, params: dict[str, Any], light: StoredLight | None = None) -> Build:
     """Bake what is missing or stale of `receivers` (default: all) in `light_sets` (default: all), or of `maps`, a list of [receiver,
-    light set or null]. Names that are not there any more are passed over in `maps`, which a bake job writes; elsewhere they are errors. light: where gathered light comes from, and whether what is not there is gathered (it is by default)."""
+    light set or null]. Names that are not there any more are passed over in `maps`, which a bake job writes; elsewhere they are errors.
+    light: where gathered light comes from, and whether what is not there is gathered (it is by default)."""
     light = light or StoredLight()
     names, sets = params.get("receivers"), params.get("light_sets")
     if "maps" in params:

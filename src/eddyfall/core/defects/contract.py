@@ -80,6 +80,7 @@ class Suspicion:
     candidates: tuple[Candidate, ...] = ()
     not_drawn_yet: str = ""
     facts: dict[str, Any] = field(default_factory=dict)
+    content_lost: bool = False  # a whole frame or thing is not there: blocking, whatever the pixels say
 
     @property
     def fingerprint(self) -> str:

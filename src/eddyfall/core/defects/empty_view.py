@@ -105,6 +105,7 @@ def _suspicion(survey: Survey, kind: str, cause: str, empties: dict[str, Empty])
         pixels=dict.fromkeys(empties, width * height),
         regions=dict.fromkeys(empties, (0, 0, width, height)),
         candidates=tuple(_candidates(survey, kind, cause, empties)),
+        content_lost=True,
     )
 
 
