@@ -208,8 +208,9 @@ def test_nothing_drawn_is_never_clean(run, tmp_path):
     assert code == 1 and finding["code"] == "view.empty" and finding["severity"] == "blocking"
     assert finding["remedies"][0]["verdict"] == "cures" and finding["remedies"][0]["title"].startswith("near plane 0.00")
     # All of its geometry left out: refused.
-    holes = build_of(Thing("a", Shape().quad((float("nan"), 0, 0), (1, 0, 0), (0, 1, 0))))
-    code, out, err = run("sweep", write_build(holes, tmp_path, "holes"), *SMALL)
+    holes = write_build(build_of(Thing("a", Shape().quad((1234.5, 0, 0), (1, 0, 0), (0, 1, 0)))), tmp_path, "holes")
+    holes.write_bytes(holes.read_bytes().replace(np.float32(1234.5).tobytes(), np.float32("nan").tobytes()))
+    code, out, err = run("sweep", holes, *SMALL)
     assert code == 2 and "nothing can be judged" in err and "NaN" in err
 
 

@@ -109,8 +109,8 @@ class SweepResult:
 
 
 def severity_of(suspicion: Suspicion, impact: Impact, frame_pixels: int) -> Severity:
-    """blocking: measured on more than 1 % of a play frame, or content is lost; visible: measured on 16 px of 960 x 540, or 16 px exposed with evidence
-    beyond its limit; latent: the rest."""
+    """blocking: measured on more than 1 % of a play frame, or content is lost; visible: measured on 16 px of 960 x 540, or 16 px exposed
+    with evidence beyond its limit; latent: the rest."""
     least = 16 / FULL_FRAME_PIXELS
     if suspicion.content_lost or (impact.kind == "measured" and impact.share > 0.01):
         return "blocking"
