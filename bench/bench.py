@@ -1,8 +1,12 @@
 """Speed and memory of the core, printed as medians and ratios of one run. Run it with ./run bench [NAME ...].
 
+--save FILE keeps the figures as JSON; --compare FILE prints beside each what it is to an earlier run's (more than 1: it has grown).
+
 Every figure stands beside its bound. Times depend on the machine and its neighbours, so nothing here is a test.
 """
 
+import argparse
+import json
 import resource
 import statistics
 import subprocess
@@ -60,8 +64,23 @@ def seconds(action: Callable[[], Any], times: int = 5, before: Callable[[], Any]
     return statistics.median(taken)
 
 
+FIGURES: dict[str, float] = {}
+EARLIER: dict[str, float] = {}
+
+
 def show(what: str, value: float, unit: str, bound: str, met: bool) -> None:
-    print(f"{what:66s} {value:10.3f} {unit:6s} {bound:12s} {'met' if met else 'MISSED'}", flush=True)
+    FIGURES[what] = value
+    then = EARLIER.get(what)
+    ratio = f"  {value / then:6.2f} times the earlier {then:.3f}" if then else ""
+    print(f"{what:66s} {value:10.3f} {unit:6s} {bound:12s} {'met' if met else 'MISSED'}{ratio}", flush=True)
+
+
+def shares(of: str, renderer: Renderer) -> None:
+    """What each pass and each family takes of it."""
+    rows = [("frames: " if prefix == "pass " else "families: ", renderer.clock.shares(prefix)) for prefix in ("pass ", "family ")]
+    for kind, found in rows:
+        if found:
+            print(f"  {of}, {kind}" + ", ".join(f"{name} {share * 100:.1f} %" for name, share in found), flush=True)
 
 
 def with_lamps(build: Build) -> Build:
@@ -107,6 +126,7 @@ def frame() -> None:
     print(f"frame 960x540, {triangles} triangles, {LAMPS} lamps and the sun; reused: {', '.join(sorted(names))} ran")
     show("frame, shadow maps reused", reused_s, "s", "<= 0.35", reused_s <= 0.35)
     show("frame, everything redrawn after the camera moved", redrawn_s, "s", "<= 0.6", redrawn_s <= 0.6)
+    shares("frame", renderer)
 
 
 def trial() -> None:
@@ -147,8 +167,40 @@ def lineup() -> None:
 def sweeps() -> None:
     """A whole sweep of the demo on a cold memo."""
     build = make_demo()[0]
-    taken = seconds(lambda: sweep(build, renderer=Renderer(Memo(SWEEP_MEMO_BYTES))), 3)
+    used: list[Renderer] = []
+
+    def run() -> None:
+        used.append(Renderer(Memo(SWEEP_MEMO_BYTES)))
+        sweep(build, renderer=used[-1])
+
+    taken = seconds(run, 3)
     show("sweep of the demo", taken, "s", "<= 20", taken <= 20)
+    shares("sweep", used[-1])
+
+
+def many() -> None:
+    """A sweep of a thousand decals in the plane of one wall, against one of a single decal in the same scene."""
+    one, thousand = (seconds(lambda n=n: sweep(decals(n), renderer=Renderer(Memo(SWEEP_MEMO_BYTES))), 3) for n in (1, 1000))  # type: ignore[misc]
+    show("sweep of a thousand like findings over that of one", thousand / one, "times", "<= 3", thousand / one <= 3)
+
+
+def decals(bad: int, count: int = 1000) -> Build:
+    """A wall with so many decals, the first `bad` of them in its very plane, the others a hand before it."""
+    side = int(np.ceil(np.sqrt(count)))
+    meshes, nodes = [], []
+    white, red = (
+        Material("white", (0.8, 0.8, 0.8, 1.0), metallic=0.0, unlit=True),
+        Material("red", (0.8, 0.1, 0.1, 1.0), metallic=0.0, unlit=True),
+    )
+    shapes = [(Shape().quad((-20, -12, -20), (40, 0, 0), (0, 24, 0)), 0)]
+    for i in range(count):
+        x, y, gap = -19 + 38 * (i % side) / side, -11 + 22 * (i // side) / side, 0.0 if i < bad else 0.1
+        shapes.append((Shape().quad((x, y, -20 + gap), (30 / side, 0, 0), (0, 16 / side, 0)), 1))
+    for i, (shape, material) in enumerate(shapes):
+        meshes.append(Mesh(f"card{i}", (shape.primitive(material),)))
+        nodes.append(Node(f"card{i}", freeze(np.eye(4)), mesh=i))
+    raw = {"eddyfall_setup": 1, "viewpoints": {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 60}}}
+    return Build(Scene(tuple(meshes), tuple(nodes), (white, red)), parse_setup(raw), raw)
 
 
 def random_triangles(count: int, width: float, size: float) -> np.ndarray:
@@ -321,6 +373,7 @@ PARTS: dict[str, Callable[[], None]] = {
     "trial": trial,
     "lineup": lineup,
     "sweep": sweeps,
+    "many": many,
     "overlap": overlap,
     "memory": memory,
     "growth": growth,
@@ -331,13 +384,23 @@ PARTS: dict[str, Callable[[], None]] = {
 }
 
 
-def main(names: list[str]) -> int:
+def main(arguments: list[str]) -> int:
+    parser = argparse.ArgumentParser("bench", description=__doc__)
+    parser.add_argument("names", nargs="*", metavar="NAME", help=", ".join(PARTS))
+    parser.add_argument("--save", type=Path, metavar="FILE", help="keep the figures as JSON")
+    parser.add_argument("--compare", type=Path, metavar="FILE", help="figures of an earlier run to print ratios to")
+    args = parser.parse_args(arguments)
+    names = args.names
+    if args.compare:
+        EARLIER.update(json.loads(args.compare.read_text()))
     unknown = [n for n in names if n not in PARTS]
     if unknown:
         print(f"no such part: {unknown[0]}; there are: {', '.join(PARTS)}", file=sys.stderr)
         return 2
     for name in names or PARTS:
         PARTS[name]()
+    if args.save:
+        args.save.write_text(json.dumps(FIGURES, indent=1) + "\n")
     print(f"peak memory of this run {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MiB, in {Path.cwd().name}")
     return 0
 

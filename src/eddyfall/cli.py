@@ -191,6 +191,9 @@ def _sweep(args: Any) -> int:
         result = sweep(build, target=args.target, size=args.size, progress=progress, renderer=renderer,
                        budget=max(args.budget, 0))  # fmt: skip
     _print_sweep(out, result, args.file.name)
+    families = ", ".join(f"{name} {share * 100:.0f} %" for name, share in renderer.clock.shares("family ") if share >= 0.005)
+    frames = sum(share for _, share in renderer.clock.shares("pass "))
+    out.say(f"time went to: frames {frames * 100:.0f} %, {families}")
     if args.sarif:
         write_new(args.sarif, json_bytes(sarif(result, args.file.name)), inputs(args))
     if args.changes_out:

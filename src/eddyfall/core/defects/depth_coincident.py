@@ -20,7 +20,7 @@ from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, one_plane_m, share
 CODE = "depth.coincident"
 LEAST_PIXELS = 4
 CODES_ASTRAY = 64.0
-MOST_PICTURES = 24  # pairs that get an evidence picture, the worst first
+MOST_PICTURES = 16  # pairs that get an evidence picture, the worst first
 
 
 @dataclass(frozen=True)
@@ -110,7 +110,7 @@ def conclude(survey: Survey, seen: dict[str, Pairs]) -> list[Suspicion]:
     for pair in survey.derive(on_one_plane, survey.renderer.packed(survey.build), solid, state.double_sided):
         by_pair.setdefault(pair, {})
     near = _larger_near(survey) if survey.pictures and any(by_pair.values()) else None
-    worst = sorted(by_pair, key=lambda pair: -max((c.pixels for c in by_pair[pair].values()), default=0))[:MOST_PICTURES]
+    worst = set(sorted(by_pair, key=lambda pair: -max((c.pixels for c in by_pair[pair].values()), default=0))[:MOST_PICTURES])
     return [_suspicion(survey, pair, contests, near, pair in worst) for pair, contests in sorted(by_pair.items())]
 
 
@@ -221,7 +221,7 @@ def _candidates(
     geometry = survey.geometry
     free = (Cost("memory", 0.0, "bytes"),)
     result = []
-    sizes = {d: _area(geometry, d) for d in (a, b)}
+    sizes = {d: float(survey.areas_m2[d]) for d in (a, b)}
     upper = min((a, b), key=lambda d: (sizes[d], d))
     node = geometry.drawables[upper].node
     if geometry.drawables[a].node != geometry.drawables[b].node:
@@ -237,7 +237,7 @@ def _candidates(
         )
         result.append(Candidate(change, f"its face lies {lift * 1000:.4g} mm in front", (Cost("memory", 0.0, "bytes"),),
                                 (f"{node} and all it carries moves by {lift * 1000:.4g} mm",)))  # fmt: skip
-        triangles = sum(d.last - d.first for d in geometry.drawables if d.node == node)
+        triangles = survey.triangles_of_node.get(node, 0)
         hide = set_leaf(survey.build, ("nodes", node, "drawn"), False, scope="node", title=f"do not draw {node}",
                         reason="the other face is enough")  # fmt: skip
         result.append(Candidate(hide, "only one face is left", (Cost("triangles saved", float(triangles), "triangles"),),
@@ -279,12 +279,6 @@ def nearest_m(*depths: Any) -> float:
     """Smallest view depth in metres in depth buffers (h, w), whose format comes last."""
     *buffers, depth = depths
     return min((float(depth.view_depth(np.array(b.min())))) for b in buffers) if buffers else math.inf
-
-
-def _area(geometry: Geometry, drawable: int) -> float:
-    d = geometry.drawables[drawable]
-    corners = geometry.positions[geometry.triangles[d.first : d.last]].astype(np.float64)
-    return float(0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum())
 
 
 FAMILY = register(

@@ -73,7 +73,9 @@ class Survey:
         if not self.pictures:
             return None
         pale = self.derive(paled, self.frame(viewpoint, "display").known("display"))
-        return np.where(mask[..., None], np.array(SIGNAL_RGB, np.uint8), pale)
+        picture = np.array(pale)
+        picture[mask] = SIGNAL_RGB
+        return picture
 
     def derive(self, make: Callable[..., Any], *arguments: Any) -> Any:
         """What make(*arguments) gives, kept with the passes' results under all that it reads (see `core.frame.derive`)."""
@@ -89,6 +91,22 @@ class Survey:
         if viewpoint not in self._resolved:
             self._resolved[viewpoint] = resolve(self.build.setup, self.target, self.role, viewpoint)
         return self._resolved[viewpoint]
+
+    @cached_property
+    def triangles_of_node(self) -> dict[str, int]:
+        """Triangles by node, all its parts together."""
+        found: dict[str, int] = {}
+        for d in self.geometry.drawables:
+            found[d.node] = found.get(d.node, 0) + d.last - d.first
+        return found
+
+    @cached_property
+    def areas_m2(self) -> np.ndarray:
+        """(d,) area of each drawable's faces in m^2."""
+        g = self.geometry
+        corners = g.positions[g.triangles].astype(np.float64)
+        each = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+        return np.bincount(g.owner, each, len(g.drawables))
 
     @cached_property
     def _resolved(self) -> dict[str, Resolved]:

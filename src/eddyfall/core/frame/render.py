@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
@@ -105,11 +106,13 @@ class Renderer:
     def __init__(self, memo: Memo | None = None) -> None:
         self.memo = Memo() if memo is None else memo
         self.ran: list[str] = []
+        self.clock = Clock()
         self.between: Callable[[], None] = lambda: None  # called before each pass; what it raises ends the frame
 
     def derive(self, make: Callable[..., Any], *arguments: Any) -> Known:
         """What make(*arguments) gives, remembered with the passes' results under all that it read (see `derive`)."""
-        return derive(self.memo, make, *arguments)
+        with self.clock.of("made for passes and rays"):
+            return derive(self.memo, make, *arguments)
 
     def packed(self, build: Build) -> Known:
         """World geometry of a build, and its key."""
@@ -155,7 +158,8 @@ class Renderer:
             outputs = self.memo.get(key)
             if outputs is None:
                 self.between()
-                outputs = p.run({name: values[name] for name in p.reads}, section)
+                with self.clock.of(f"pass {p.name}"):
+                    outputs = p.run({name: values[name] for name in p.reads}, section)
                 self.ran.append(p.name)
                 self.memo.put(key, outputs)
             for name in p.writes:

@@ -3,6 +3,7 @@
 File format: {"eddyfall_changes": 1, "changes": [...]}. Each replace is preceded by a test of the old value, so conflicts show.
 """
 
+import weakref
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -16,7 +17,7 @@ from eddyfall.core.scene.build import Build, check_keys
 from eddyfall.core.scene.container import parse_json
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.resolve import Resolved
-from eddyfall.core.scene.setup import normalised, parse_setup
+from eddyfall.core.scene.setup import Setup, normalised, parse_setup
 from eddyfall.core.scene.setup.document import first_fault
 
 Scope = Literal["node", "material", "shader", "mesh", "viewpoint", "role", "target", "project"]
@@ -162,6 +163,18 @@ def drop_change(base: Build, changes: Sequence[Change], dropped: str) -> tuple[B
         raise ChangeError(f"cannot be dropped: {error.where or 'a later change'} {error.rule}", f"change {dropped}") from None
 
 
+_plain: dict[int, dict[str, Any]] = {}
+
+
+def _plain_setup(setup: Setup) -> dict[str, Any]:
+    """The normalised setup, for reading only, remembered while the setup lives: a thousand remedies are written against one."""
+    known = _plain.get(id(setup))
+    if known is None:
+        known = _plain[id(setup)] = normalised(setup)
+        weakref.finalize(setup, _plain.pop, id(setup), None)
+    return known
+
+
 def set_leaf(
     build: Build, path: tuple[str, ...], value: Any, *, scope: Scope, title: str, reason: str = "", author: str = ""
 ) -> Change:
@@ -173,7 +186,7 @@ def set_leaves(
     build: Build, values: dict[tuple[str, ...], Any], *, scope: Scope, title: str, reason: str = "", author: str = ""
 ) -> Change:
     """A change that sets several leaves: test and replace where the leaf exists, add of the missing entry where not."""
-    document = normalised(build.setup)
+    document = _plain_setup(build.setup)
     ops: list[Op] = []
     made: dict[str, dict[str, Any]] = {}
     for path, value in values.items():

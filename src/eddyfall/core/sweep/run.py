@@ -19,7 +19,7 @@ from eddyfall.core.sweep.findings import Finding, RoleView, SweepResult, severit
 from eddyfall.core.sweep.proving import PROOFS, Prover
 
 OUTLINE_PX = 3
-MOST_OUTLINED = 24
+MOST_OUTLINED = 12
 SWEEP_MEMO_BYTES = 256 * 1024**2
 
 Progress = Callable[[str, float], None]
@@ -64,7 +64,10 @@ class _Sweep:
         elsewhere: dict[str, dict[str, Suspicion]] = {}
         for family in families():
             for role in roles:
-                suspicions = family.conclude(replace(self.survey, role=role, pictures=role is None), observed[family.name, role])
+                with self.survey.renderer.clock.of(f"family {family.name}"):
+                    suspicions = family.conclude(
+                        replace(self.survey, role=role, pictures=role is None), observed[family.name, role]
+                    )
                 if role is None:
                     found += [(family, s) for s in suspicions]
                 else:
@@ -107,7 +110,8 @@ class _Sweep:
             for role in roles:
                 survey = replace(self.survey, role=role, pictures=role is None)
                 for family in families():
-                    observed[family.name, role][viewpoint] = family.observe(survey, viewpoint)
+                    with survey.renderer.clock.of(f"family {family.name}"):
+                        observed[family.name, role][viewpoint] = family.observe(survey, viewpoint)
         return observed
 
     def _outlined(self, suspicion: Suspicion) -> np.ndarray | None:
