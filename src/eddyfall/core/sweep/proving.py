@@ -139,8 +139,9 @@ class Prover:
         if verdict == "no effect" and ought is not None and delta.changed.any():
             mine = np.isin(delta.before, ids) | np.isin(self._small(ought, worst)[1], ids)
             aim = self._small(ought, worst)[0]
-            apart, left = (delta_e_2000(self._small(b, worst)[0], aim)[mine] for b in (self.survey.build, changed))
-            if mine.any() and float(left.mean()) < (1 - NEARER) * float(apart.mean()):
+            apart, left = (delta_e_2000(self._small(b, worst)[0], aim) for b in (self.survey.build, changed))
+            spoilt = mine & (apart > VISIBLE_DIFFERENCE)
+            if spoilt.any() and float(left[spoilt].mean()) < (1 - NEARER) * float(apart[spoilt].mean()):
                 verdict = "masks"
         return replace(remedy, collateral=collateral, verdict=verdict)
 

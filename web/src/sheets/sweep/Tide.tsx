@@ -68,7 +68,11 @@ function TideCell({ cell }: { cell: Cell | undefined }) {
       ) : (
         <>
           <Mark severity={cell.severity} size={Math.min(34, 9 + 90 * Math.sqrt(cell.share))} />
-          <span className="num second">{percent(cell.share, cell.share < 0.0095 ? 2 : 1)}</span>
+          <span className="num second">
+            {cell.share < 0.00005
+              ? `< ${percent(0.0001, 2)}`
+              : percent(cell.share, cell.share < 0.0095 ? 2 : 1)}
+          </span>
         </>
       )}
     </span>
