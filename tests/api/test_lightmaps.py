@@ -332,3 +332,19 @@ def test_a_viewer_looks_and_does_not_bake(partition):
     for path, body in (("/bakes", {}), ("/ledger", {"change": {}, "evidence": {}, "reason": ""})):
         assert send(partition["viewer"], "POST", partition["base"] + path, body, 1)[0] == 403
     assert not Bake.objects.exists() and not Change.objects.exists()
+
+
+def test_a_case_of_a_lightmap_is_filed_under_what_one_sees(baked):
+    send(baked["artist"], "POST", baked["base"] + "/sweeps", {})
+    work_off()
+    sweep = send(baked["viewer"], "GET", baked["base"] + "/sweeps")[1][0]
+    items = send(baked["viewer"], "GET", f"{baked['base']}/sweeps/{sweep['id']}")[1]["items"]
+    leak = next(f for f in items if f["document"]["code"] == "bake.leak")
+    assert leak["document"]["symptom"] == "light leaks" and leak["has_picture"]
+    status, case = send(baked["artist"], "POST", baked["base"] + "/cases", {"finding": leak["id"], "spot": [400, 200, 80, 60]})
+    assert status == 201 and case["symptom"] == "light leaks"
+    told = {s["name"]: s["scored"] for s in send(baked["viewer"], "GET", "/api/symptoms")[1]}
+    assert told["light leaks"] == "no" and told["see-through"] == "yes"
+    answer = baked["artist"].post(f"{baked['base']}/cases/{case['number']}/line-up", "{}", "application/json")
+    words = b"".join(answer.streaming_content).decode() if answer.streaming else answer.content.decode()
+    assert "has no score yet" in words and "see-through" in words

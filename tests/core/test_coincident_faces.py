@@ -151,3 +151,36 @@ def test_slanted_planes_are_found_too():
         small.quad(tuple(at - along - up), tuple(1.5 * along), tuple(1.5 * up))
         build = build_of(Thing("big", big, flat("white", 0.8)), Thing("small", small, flat("red", 0.3)))
         assert finding_of(build) is not None
+
+
+def test_a_larger_near_plane_is_a_remedy_where_nothing_stands_near():
+    build = facing(90.0, 0.004, format="unorm24")
+    finding = finding_of(build)
+    nearer = [r for r in finding.remedies if r.change.title.startswith("near plane")]
+    # Half the depth of what stands nearest, 44.998 m, to two digits: a step of z^2 / (n 2^24) = 11 um instead of 9.7 mm.
+    assert [(r.change.title, r.verdict) for r in nearer] == [("near plane 45 m", "cures")]
+    assert finding_of(apply_change(build, nearer[0].change)) is None
+
+
+@pytest.mark.parametrize("tilt_deg", [0.0, 0.02, 0.05])
+def test_the_area_shared_is_that_where_the_planes_are_within_the_gap(tilt_deg):
+    # A card 4 x 4 m hinged at its left edge to a wall 20 m off: at .05 degrees it stands 3.5 mm off at its right. The depth step there
+    # is z^2 / (n 2^24) = .48 mm, so that a strip of .48 / tan(tilt) is contested: .55 m of 4 m, and that much area is shared.
+    rise = np.tan(np.radians(tilt_deg)) * 4
+    card = Shape().quad((-2, -2, -20), (4, 0, rise), (0, 4, 0))
+    build = build_of(
+        Thing("card", card, flat("red", 0.5)), Thing("wall", wall(20.0), flat("white", 0.8)), setup={"depth": {"near_m": 0.05}}
+    )
+    finding = finding_of(build)
+    step = 20.0**2 / (0.05 * 2**24)
+    strip = 4.0 if tilt_deg == 0 else min(4.0, step / np.tan(np.radians(tilt_deg)))
+    # What counts as within the gap is a tenth of a millimetre more than what is contested.
+    assert 0.9 * strip * 4 < finding.suspicion.facts["area_m2"] < 1.35 * strip * 4 + 0.1
+    assert finding.suspicion.pixels["eye"] > 100
+
+
+def test_a_gap_of_a_fiftieth_of_a_millimetre_is_no_gap_of_nothing():
+    finding = finding_of(facing(20.0, 2e-5))
+    # 20 m off, float32 keeps 1.9 um: 20 um come out as 19 to 21.
+    assert finding.suspicion.facts["gap_m"] == pytest.approx(2e-5, abs=2e-6)
+    assert finding_of(facing(20.0, 0.0)).suspicion.facts["gap_m"] == 0.0
