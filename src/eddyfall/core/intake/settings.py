@@ -7,7 +7,7 @@ import numpy as np
 
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.stage import make_camera
-from eddyfall.core.intake.views import Views, fitted_viewpoints
+from eddyfall.core.intake.views import VAST, Views, fitted_viewpoints
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Material, Scene
@@ -159,6 +159,8 @@ def _shells(scene: Scene, views: Views, raw: dict[str, Any], renderer: Renderer)
 
 def _sharpness(scene: Scene, raw: dict[str, Any], renderer: Renderer) -> list[str]:
     """Less bias and finer maps where the fitted ones disagree with rays; measured at each viewpoint."""
+    if len(renderer.geometry(Build(scene, parse_setup(raw))).triangles) > VAST:
+        return []  # rays against so much would take more memory than all the rest
     tried: list[tuple[float, dict[str, Any]]] = []
     for finer in SHARPER:
         trial = {**raw, "shadow": {**raw["shadow"], **finer}}

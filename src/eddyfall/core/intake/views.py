@@ -20,6 +20,7 @@ MOST_POINTS = 200_000
 MOST_ADDED = 6
 MOST_CLOSE = 8  # drawables that are looked for one by one
 MOST_LOOKS = 90
+VAST = 4_000_000  # triangles
 LEAST_ROOM = 0.2  # nothing else may stand nearer to the eye than this share of the way to what is looked at
 
 
@@ -64,7 +65,9 @@ class _Fitter:
         self.geometry, self.looker, self.views = geometry, looker, views
         self.count = len(geometry.drawables) - 1
         self.seen = np.zeros(self.count, bool)
-        self.left = MOST_LOOKS
+        # A look draws the whole scene: a vast one is looked at less often, and the vastest from the first three poses only.
+        triangles = max(len(geometry.triangles), 1)
+        self.left = 0 if triangles > VAST else min(MOST_LOOKS, max(16, 45_000_000 // triangles))
         for look in views.looks.values():
             self._count(look)
 
@@ -98,7 +101,8 @@ class _Fitter:
             for a, e in ((azimuth, elevation), (azimuth + 180, elevation), (azimuth, -elevation), (azimuth + 180, -elevation)):
                 pose = pose_around(name, points, direction(a, e))
                 look = self._look(pose)
-                if look is None:
+                if look is None:  # no looks are left: the pose is taken as it is
+                    chosen = (pose, self.looker(pose))
                     break
                 if look.front.sum() >= SEEN_PIXELS and look.behind_share < MOSTLY_BEHIND and self._shows(look, inner):
                     chosen = (pose, look)
