@@ -1,9 +1,10 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { cleanup, render, screen } from "@testing-library/react";
+import { act, cleanup, render, renderHook, screen } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router";
 import { afterEach, expect, test, vi } from "vitest";
 import { client, must, Refusal, type Sweep } from "../api/client";
+import { useAsk, useWrite } from "../api/queries";
 import { Patch } from "./ledger/Patch";
 import { read } from "./setup/Trying";
 import { Findings } from "./sweep/Findings";
@@ -70,6 +71,38 @@ const sweep = (over: Partial<Sweep>): Sweep =>
     ],
     ...over,
   }) as unknown as Sweep;
+
+test("only exposure is a thin outline without a number, and no impact is no mark", () => {
+  const cells = {
+    depth: { share: 0.00003, exposed: false, severity: "visible", findings: ["a"] },
+    uv: { share: 0, exposed: true, severity: "visible", findings: ["b"] },
+  };
+  const codes = ["depth", "uv", "bake"].map((code) => ({ code, words: code }));
+  render(<Tide project={1} build={1} sweep={sweep({ codes, tide: [{ viewpoint: "quay", cells }] })} />);
+  expect(screen.getByRole("img", { name: /^visible, .* of the frame$/ }).textContent).toMatch(/^< 0\.01/);
+  expect(screen.getByRole("img", { name: "visible, shown here, not measured" }).textContent).toBe("");
+  expect(screen.getAllByRole("img", { name: /visible|latent|blocking/ })).toHaveLength(2);
+});
+
+test("a what-if asks for nothing anew, a write for all but what is fixed, a refused one for nothing", async () => {
+  const queries = new QueryClient();
+  const stale = (name: string) => queries.getQueryState([name])?.isInvalidated;
+  const fresh = () => ["build", "symptoms"].forEach((name) => void queries.setQueryData([name], 1));
+  const wrapper = ({ children }: { children: ReactNode }) => (
+    <QueryClientProvider client={queries}>{children}</QueryClientProvider>
+  );
+  const ask = renderHook(() => useAsk(async () => 1), { wrapper });
+  const write = renderHook(() => useWrite(async () => 1), { wrapper });
+  const refused = renderHook(() => useWrite(() => Promise.reject(new Refusal(422, "no"))), {
+    wrapper,
+  });
+  fresh();
+  await act(() => ask.result.current.mutateAsync(undefined));
+  await act(() => refused.result.current.mutateAsync(undefined).catch(() => undefined));
+  expect([stale("build"), stale("symptoms")]).toEqual([false, false]);
+  await act(() => write.result.current.mutateAsync(undefined));
+  expect([stale("build"), stale("symptoms")]).toEqual([true, false]);
+});
 
 test("a tide mark says its severity and share in words", () => {
   render(<Tide project={1} build={1} sweep={sweep({})} />);
