@@ -153,14 +153,15 @@ def part_corners(geometry: Geometry, receiver: Receiver, parts: np.ndarray, tria
 
 
 def half_texel_m(geometry: Geometry, receiver: Receiver, triangle: int, across: np.ndarray) -> float:
-    """Metres along a direction (3,) that half a texel each way of the page comes to on a world triangle: bilinear look-ups reach on so far.
+    """Metres along a direction (3,) of half a texel of the page on a world triangle: bilinear look-ups reach on so far.
 
-    Texels need not be square: dP/du and dP/dv solve the triangle's own edges (plain linear algebra, derived)."""
+    Texels need not be square: dP/du and dP/dv solve the triangle's own edges, and a texel's extent along the direction is the length of
+    both seen along it (plain linear algebra, derived)."""
     index = geometry.triangles[triangle]
     p = geometry.positions[index].astype(np.float64)
     uv = receiver.page_uv(uv_of(geometry, receiver.uv_set)[index]) * receiver.resolution
     steps = np.linalg.lstsq(uv[1:] - uv[0], p[1:] - p[0], rcond=None)[0]
-    return float(np.abs(steps @ across).sum() / 2)
+    return float(np.linalg.norm(steps @ across) / 2)
 
 
 def texel_size_m(geometry: Geometry, receiver: Receiver, triangles: np.ndarray) -> float:
