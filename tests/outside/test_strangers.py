@@ -33,15 +33,15 @@ def files(tmp_path_factory):
 
 @pytest.fixture(scope="module")
 def builds(files):
-    """Builds of those that can be read, every third of the many alike; the others refused in one line."""
+    """Builds of those that can be read, every fifth of the many alike; the others refused in one line."""
     read, refused = {}, {}
-    for path in [p for i, p in enumerate(files) if "@webxr" not in str(p) or i % 3 == 0]:
+    for path in [p for i, p in enumerate(files) if "@webxr" not in str(p) or i % 5 == 0]:
         try:
             read[path] = open_build(path)
         except EddyfallError as error:
             refused[path] = str(error)
     assert all("\n" not in words and words for words in refused.values())
-    assert len(read) > 45 and len(refused) > 10
+    assert len(read) > 35 and len(refused) > 10
     return read
 
 
@@ -71,7 +71,7 @@ def test_at_fitted_viewpoints_nothing_is_cut_and_shadows_are_where_rays_say(buil
                 said = "of sunlit pixels differ from rays" in "\n".join(build.notes)
                 assert wrong < (0.03 if said else 0.02), f"{where}: {wrong * 100:.1f} % of sunlit pixels differ from rays"
             looked += 1
-    assert looked > 60
+    assert looked > 40
 
 
 def test_everything_is_seen_from_somewhere_or_said_to_be_hidden(builds):
