@@ -1,8 +1,12 @@
 """A thousand like findings cost about what one costs: remedies are proved together, within a budget, and what was not proved is said."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
+from bake_scenes import under_a_partition
+from eddyfall.core.bake.run import bake
 from eddyfall.core.defects.registry import families
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.scene.changes import apply_change, apply_changes
@@ -77,9 +81,21 @@ def test_what_the_budget_left_unproved_is_said():
     assert all(f.impact.kind == "exposed" for f in result.findings if f.best is None)
 
 
-def test_masks_means_that_the_look_came_nearer_while_the_measure_did_not(renderer, demo_sweep):
-    """In the demo nothing that leaves its measure alone brings the look nearer, though some change pixels."""
-    for finding in demo_sweep.findings:
-        for remedy in finding.remedies:
-            assert remedy.verdict in ("cures", "masks", "no effect", "does not apply")
-            assert remedy.verdict != "masks" or finding.best is not None
+def test_the_budget_holds_for_many_at_once_too():
+    result = sweep(decals(12), size=SIZE, budget=1)
+    verdicts = {r.change.id.split(":")[0]: r.verdict for r in result.findings[0].remedies}
+    assert verdicts["node.move"] == "cures" and "not proved" in verdicts.values()
+    assert any("not proved: 12 remedies of 12 findings" in line for line in result.left_out)
+
+
+def test_masks_means_that_the_look_came_nearer_while_the_measure_did_not():
+    # A wall across a lightmapped floor: cutting the floor there ends the leak; a map twice as fine only narrows it (a fact of the trade,
+    # no source), so it brings the look nearer to that of the cut floor and leaves the measure beyond its limit.
+    build = under_a_partition(64, samples=64)
+    pale = tuple(replace(m, base_rgba=(0.9, 0.9, 0.9, 1.0)) if m.name == "floor" else m for m in build.scene.materials)
+    dark_side = {"eye": (3.9, 1.2, 0.3), "target": (3.1, 0.0, 0.2), "fov_y_deg": 20.0}
+    views = {"eye": build.setup.viewpoints["eye"].model_copy(update=dark_side)}
+    setup = build.setup.model_copy(update={"viewpoints": views})
+    build = bake(replace(build, scene=replace(build.scene, materials=pale), setup=setup), everything=True).build
+    [leak] = [f for f in sweep(build, size=SIZE).findings if f.code == "bake.leak"]
+    assert [(r.change.title.split(" ")[0], r.verdict) for r in leak.remedies] == [("cut", "cures"), ("lightmap", "masks")]

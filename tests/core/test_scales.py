@@ -9,16 +9,18 @@ import pytest
 
 from bake_scenes import baked_setup, matt, panel, under_a_partition
 from eddyfall.core.bake.run import bake
+from eddyfall.core.errors import SceneError
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.hashing import freeze
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.changes import Change, Operation, apply_change
+from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.model import Light
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.shapes import Shape
-from scenes import GREY, Thing, build_of, flat, net_build, wall
+from scenes import GREY, Thing, build_of, flat, net_build, wall, write_build
 
 SIZE = (320, 180)
 RENDERER = Renderer(Memo(256 * 1024**2))
@@ -170,7 +172,10 @@ def test_hidden_texels_do_not_eat_a_small_room():
     assert light(0.01) == pytest.approx(light(1.0), rel=0.02)
 
 
-def test_walls_far_away_are_where_they_are():
-    # A wall ten thousand kilometres off is refused by name, one at ten kilometres is drawn.
-    build = build_of(Thing("wall", wall(9_000.0, half=4000.0), flat("w", 0.5)))
-    assert "view.empty" not in {f.code for f in found(build).values()}
+def test_what_stands_beyond_ten_thousand_kilometres_is_refused_by_name(tmp_path):
+    far = build_of(Thing("wall", wall(9.0, half=4.0), flat("w", 0.5), place=(2e7, 0, 0)))
+    with pytest.raises(SceneError, match="node 0 'wall': it stands beyond 10,000 km"):
+        read_scene(write_build(far, tmp_path))
+    assert "view.empty" not in {
+        f.code for f in found(build_of(Thing("wall", wall(9_000.0, half=4000.0), flat("w", 0.5)))).values()
+    }

@@ -1,18 +1,24 @@
+import type { ReactNode } from "react";
+
 const FILL = { blocking: "var(--color-error)", visible: "var(--color-warning)", latent: "none" } as const;
 const WORD = { blocking: "blocks the build", visible: "visible", latent: "latent" } as const;
 
+/** What a mark is drawn in: its middle is 0, 0. */
+function Around({ size, children }: { size: number; children: ReactNode }) {
+  const r = size / 2 + 2;
+  return (
+    <svg width={2 * r} height={2 * r} viewBox={`${-r} ${-r} ${2 * r} ${2 * r}`} aria-hidden="true">
+      {children}
+    </svg>
+  );
+}
+
 /** Only exposure is known: a thin outline, whatever the severity. */
 export function Exposed({ size }: { size: number }) {
-  const r = size / 2;
   return (
-    <svg
-      width={size + 4}
-      height={size + 4}
-      viewBox={`${-r - 2} ${-r - 2} ${size + 4} ${size + 4}`}
-      aria-hidden="true"
-    >
-      <circle r={r} fill="none" stroke="var(--color-secondary)" strokeWidth={1} />
-    </svg>
+    <Around size={size}>
+      <circle r={size / 2} fill="none" stroke="var(--color-secondary)" strokeWidth={1} />
+    </Around>
   );
 }
 
@@ -20,12 +26,7 @@ export function Exposed({ size }: { size: number }) {
 export function Mark({ severity, size }: { severity: keyof typeof FILL; size: number }) {
   const r = size / 2;
   return (
-    <svg
-      width={size + 4}
-      height={size + 4}
-      viewBox={`${-r - 2} ${-r - 2} ${size + 4} ${size + 4}`}
-      aria-hidden="true"
-    >
+    <Around size={size}>
       {severity === "blocking" ? (
         <path d={`M0 ${-r}L${r} 0L0 ${r}L${-r} 0Z`} fill={FILL.blocking} />
       ) : severity === "visible" ? (
@@ -33,7 +34,7 @@ export function Mark({ severity, size }: { severity: keyof typeof FILL; size: nu
       ) : (
         <circle r={Math.max(r - 1, 2)} fill="none" stroke="var(--color-secondary)" strokeWidth={2} />
       )}
-    </svg>
+    </Around>
   );
 }
 

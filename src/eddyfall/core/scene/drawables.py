@@ -92,11 +92,6 @@ class Geometry:
         return replace(self, positions=freeze(positions), normals=freeze(normals), drawables=(*self.drawables[:-1], plate))
 
 
-def geometry_hash(scene: Scene, setup: Setup) -> str:
-    """What `pack` depends on: meshes, nodes, copy rules. Materials only by which part has which."""
-    return digest(scene.meshes, scene.nodes, scene.material_keys, dict(setup.meshes))
-
-
 def final_mesh(scene: Scene, setup: Setup, mesh: int) -> Mesh:
     """Mesh number `mesh` with its copy rules evaluated."""
     entry = setup.meshes.get(scene.mesh_keys[mesh], MeshSetup())

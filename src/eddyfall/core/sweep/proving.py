@@ -27,6 +27,7 @@ TRIAL_SAMPLES = 8  # remedies are tried on lightmaps of this many samples; impac
 ALONE = 8  # so many like findings are proved one by one
 PROOFS = 400  # inspections that a sweep spends on remedies
 FRAMES_KEPT = 24
+SPENT = "the budget of this sweep was spent"
 RANK: dict[str, int] = {"cures": 0, "masks": 1, "no effect": 2, "not proved": 3, "does not apply": 4}
 
 Found = tuple[Family, Suspicion]
@@ -101,7 +102,7 @@ class Prover:
         where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
         if self.spent >= self.budget:
             self.unproved.append(suspicion.title)
-            return _remedy(candidate, "not proved", "the budget of this sweep was spent"), None
+            return _remedy(candidate, "not proved", SPENT), None
         try:
             changed = settled(apply_change(self.survey.build, candidate.change), suspicion.subjects, TRIAL_SAMPLES)
         except EddyfallError as error:
@@ -176,6 +177,9 @@ class Prover:
     ) -> tuple[list[tuple[Verdict, str]], dict[str, np.ndarray], float]:
         """(verdict and words of the k-th remedy of each member, changed pixels by viewpoint and drawable, collateral share)."""
         self.progress(f"proving {len(members)} like remedies: {members[0].candidates[k].change.title}", 0.0)
+        if self.spent >= self.budget:
+            self.unproved += [member.title for member in members]
+            return [("not proved", SPENT)] * len(members), {}, 0.0
         changes = {member.candidates[k].change.id: member.candidates[k].change for member in members}
         subjects = tuple({s for m in members for s in m.subjects})
         where = tuple({v: None for m in members for v in m.pixels}) or tuple(self.survey.viewpoints)
