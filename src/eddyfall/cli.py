@@ -108,7 +108,7 @@ def _intake(args: Any) -> int:
         for k in ("triangles", "vertices", "drawables", "meshes", "nodes", "materials", "images", "lights", "cameras")
     ]
     rows.append(
-        ["bounds", " to ".join("(" + ", ".join(f"{v:.2f}" for v in corner) + ") m" for corner in facts["bounds_m"].values())]
+        ["bounds", " to ".join("(" + ", ".join(f"{v:.4g}" for v in corner) + ") m" for corner in facts["bounds_m"].values())]
     )
     rows.append(["viewpoints", ", ".join(build.setup.viewpoints)])
     out.table(args.file.name, ["what", "how much"], rows)

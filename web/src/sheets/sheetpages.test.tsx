@@ -71,7 +71,7 @@ describe("intake", () => {
       await screen.findByRole("heading", { name: /Build 1: 12.345 triangles in 7 drawables/ }),
     ).toBeTruthy();
     expect(screen.getByText("with its own settings")).toBeTruthy();
-    expect(screen.getByText("12.0 × 4.5 × 8.0 m")).toBeTruthy();
+    expect(screen.getByText("12 × 4.5 × 8 m")).toBeTruthy();
     expect(screen.getByText("skin of crane: skins are not read")).toBeTruthy();
     expect(screen.getByText("12 vertices stay at rest").className).toContain("pl-4");
     const textures = screen.getByRole("heading", { name: "Textures" }).closest("section") as HTMLElement;

@@ -118,7 +118,7 @@ function Counts({ build }: { build: Build }) {
           ))}
           <tr>
             <td>size</td>
-            <td className="num text-right">{size.map((v) => v.toFixed(1)).join(" × ")} m</td>
+            <td className="num text-right">{size.map((v) => figure(v)).join(" × ")} m</td>
           </tr>
           {build.files.map((f) => (
             <tr key={f.kind}>
