@@ -15,6 +15,7 @@ from eddyfall.core.scene.model import Image, Material, Primitive, TextureUse
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.gutters import narrowest_gap, padding_for_mip
 from eddyfall.core.uv.overlap import measure_overlap
+from eddyfall.core.uv.packing import pack_charts
 from eddyfall.core.uv.repair import cut_part, joined_charts, turn_matrix
 from eddyfall.demo.shapes import Shape, grid_charts
 from scenes import Thing, build_of
@@ -150,6 +151,46 @@ def test_packing_at_a_density_gives_that_density():
     assert [c.density for c in page.charts] == pytest.approx([20.0] * len(page.charts), rel=0.04)
     with pytest.raises(ChangeError, match="do not fit one page"):
         operate(box_build(), "uv.pack", mesh="box", texels_per_m=200.0)
+
+
+@pytest.fixture(scope="module")
+def many_boxes():
+    """400 charts of many sizes: boards on a wall. (uv (800, 3, 2), corners (800, 3, 3) m)."""
+    size = np.random.default_rng(1).uniform(0.2, 1.0, (400, 2))
+    square = np.array([[[0, 0], [1, 0], [1, 1]], [[0, 0], [1, 1], [0, 1]]], float)
+    flat = (square[None] * size[:, None, None]).reshape(-1, 3, 2)
+    x = np.repeat(np.arange(400) * 2.0, 2)[:, None]
+    corners = np.stack([flat[..., 0] + x, flat[..., 1], np.zeros(flat.shape[:2])], axis=-1)
+    uv = np.stack([corners[..., 0], 800 - corners[..., 1]], axis=-1) / 800
+    return uv, corners
+
+
+def test_many_charts_fill_most_of_their_page(many_boxes):
+    # 70 % of the page and more by the charts themselves is common practice for boxes; no source.
+    packed = pack_charts(*many_boxes, 1024, 4)
+    page = measure_charts(packed, many_boxes[1], 1024)
+    assert len(page.charts) == 400
+    assert sum(abs(c.uv_area) for c in page.charts) > 0.7
+    assert packed.min() >= 0 and packed.max() <= 1
+    assert narrowest_gap(packed, page).texels >= 4 - 1e-3
+    assert measure_overlap(packed, np.ones(len(packed)), 1024).pairs == 0
+    assert page.density_spread == pytest.approx(1.0, rel=1e-6)
+    assert all(c.uv_area * before.uv_area > 0 for c, before in zip(page.charts, measure_charts(*many_boxes, 1024).charts))
+    # The density that was found is met when it is asked for.
+    again = pack_charts(*many_boxes, 1024, 4, texels_per_m=page.density * 0.999)
+    assert measure_charts(again, many_boxes[1], 1024).density == pytest.approx(page.density, rel=0.002)
+
+
+def test_charts_that_interlock_are_still_packed_by_their_shapes():
+    # Two right triangles of one size make a square, so bounds can fill half of a page at most: shapes must win.
+    turned = np.array([[[0, 0], [1, 0], [0, 1]], [[1, 1], [0, 1], [1, 0]]], float)
+    flat = np.concatenate([turned] * 40)
+    x = np.arange(80)[:, None] * 2.0
+    corners = np.stack([flat[..., 0] + x, flat[..., 1], np.zeros((80, 3))], axis=-1)
+    page = measure_charts(
+        pack_charts(np.stack([corners[..., 0], 160 - corners[..., 1]], -1) / 160, corners, 512, 2), corners, 512
+    )
+    assert len(page.charts) == 80 and sum(abs(c.uv_area) for c in page.charts) > 0.5
 
 
 @given(st.floats(-170, 170), st.floats(0.3, 3.0), st.floats(-2, 2))
