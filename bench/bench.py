@@ -77,7 +77,9 @@ def show(what: str, value: float, unit: str, bound: str, met: bool) -> None:
 
 def shares(of: str, renderer: Renderer) -> None:
     """What each pass and each family takes of it."""
-    rows = [("frames: " if prefix == "pass " else "families: ", renderer.clock.shares(prefix)) for prefix in ("pass ", "family ")]
+    rows = [(kind, renderer.clock.shares(prefix)) for kind, prefix in (("frames: ", "pass "), ("families: ", "family "))]
+    named = {name for prefix in ("pass ", "family ") for name, _ in renderer.clock.shares() if name.startswith(prefix)}
+    rows.append(("else: ", [row for row in renderer.clock.shares() if row[0] not in named]))
     for kind, found in rows:
         if found:
             print(f"  {of}, {kind}" + ", ".join(f"{name} {share * 100:.1f} %" for name, share in found), flush=True)

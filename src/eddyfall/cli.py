@@ -183,6 +183,7 @@ def _sweep(args: Any) -> int:
     from eddyfall.core.handover.report import sweep_json
     from eddyfall.core.handover.sarif import sarif
     from eddyfall.core.sweep import best_changes, sweep
+    from eddyfall.core.sweep.proving import TRIAL_BAKES
     from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 
     out, build = Out(args), opened(args)
@@ -192,8 +193,8 @@ def _sweep(args: Any) -> int:
                        budget=max(args.budget, 0))  # fmt: skip
     _print_sweep(out, result, args.file.name)
     families = ", ".join(f"{name} {share * 100:.0f} %" for name, share in renderer.clock.shares("family ") if share >= 0.005)
-    frames = sum(share for _, share in renderer.clock.shares("pass "))
-    out.say(f"time went to: frames {frames * 100:.0f} %, {families}")
+    frames, bakes = (sum(share for _, share in renderer.clock.shares(of)) for of in ("pass ", TRIAL_BAKES))
+    out.say(f"time went to: frames {frames * 100:.0f} %, lightmaps baked for trials {bakes * 100:.0f} %, {families}")
     if args.sarif:
         write_new(args.sarif, json_bytes(sarif(result, args.file.name)), inputs(args))
     if args.changes_out:

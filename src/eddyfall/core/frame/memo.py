@@ -4,6 +4,8 @@ Values share arrays (a build with a change has most arrays of the build without 
 values hold it.
 """
 
+import contextlib
+import ctypes
 import dataclasses
 import sys
 from collections import OrderedDict
@@ -120,6 +122,12 @@ class _Entry:
                 self.large[owner] = size
 
 
+def give_back() -> None:
+    """Give memory that was freed back to the system: the C library keeps what lies between things that are still held."""
+    with contextlib.suppress(OSError, AttributeError):  # another C library has no malloc_trim
+        ctypes.CDLL("libc.so.6").malloc_trim(0)
+
+
 def size_of(value: Any) -> int:
     """Bytes that a value holds, arrays that stand in it twice counted once."""
     entry = _Entry(value)
@@ -164,4 +172,4 @@ def _held(value: Any) -> Iterator[tuple[int | None, int]]:
             yield None, PLAIN_BYTES
 
 
-__all__ = ["Memo", "size_of"]
+__all__ = ["Memo", "give_back", "size_of"]

@@ -16,6 +16,7 @@ from eddyfall.core.compare.ciede2000 import delta_e_2000
 from eddyfall.core.defects.contract import Candidate, Family, Suspicion
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import EddyfallError
+from eddyfall.core.frame.memo import give_back
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, apply_together
 from eddyfall.core.sweep.findings import Impact, Remedy, Verdict
@@ -26,7 +27,8 @@ NEARER = 0.1  # a look that masks has come this share nearer to what it ought to
 TRIAL_SAMPLES = 8  # remedies are tried on lightmaps of this many samples; impact is measured at the set number
 ALONE = 8  # so many like findings are proved one by one
 PROOFS = 400  # inspections that a sweep spends on remedies
-FRAMES_KEPT = 24
+FRAMES_KEPT = 16
+TRIAL_BAKES = "lightmaps baked for trials"  # their name on the clock
 SPENT = "the budget of this sweep was spent"
 RANK: dict[str, int] = {"cures": 0, "masks": 1, "no effect": 2, "not proved": 3, "does not apply": 4}
 
@@ -104,12 +106,13 @@ class Prover:
             self.unproved.append(suspicion.title)
             return _remedy(candidate, "not proved", SPENT), None
         try:
-            changed = settled(apply_change(self.survey.build, candidate.change), suspicion.subjects, TRIAL_SAMPLES)
+            changed = self._settled(apply_change(self.survey.build, candidate.change), suspicion.subjects, TRIAL_SAMPLES)
         except EddyfallError as error:
             return _remedy(candidate, "does not apply", str(error)), None
         self.spent += 1
         looking = replace(self.survey, only=where, pictures=False)
         after = family.inspect(replace(looking, build=changed))
+        give_back()
         cured = suspicion.fingerprint not in {s.fingerprint for s in after}
         known = self._known(family, where) if len(after) > int(not cured) else set()
         # Other lightmaps that a change makes stale are baked once all changes are kept, not for each trial.
@@ -150,7 +153,7 @@ class Prover:
         shown = self._shown(suspicion)
         if not shown or suspicion.not_drawn_yet or best is None:
             return self._exposed(suspicion, best)
-        changed = settled(apply_change(self.survey.build, best.change), suspicion.subjects)
+        changed = self._settled(apply_change(self.survey.build, best.change), suspicion.subjects)
         return _measured({v: float(self._seen(changed, v).changed.mean()) for v in shown}, len(self.survey.viewpoints))
 
     # Many at once
@@ -214,7 +217,7 @@ class Prover:
     def _applied(self, changes: list[Change], subjects: tuple[str, ...], refused: dict[str, str]) -> Build:
         """The build with all changes that apply; `refused` takes why the others do not, by id."""
         try:
-            return settled(apply_together(self.survey.build, changes), subjects, TRIAL_SAMPLES)
+            return self._settled(apply_together(self.survey.build, changes), subjects, TRIAL_SAMPLES)
         except EddyfallError as error:
             if len(changes) == 1:
                 refused[changes[0].id] = str(error)
@@ -227,7 +230,7 @@ class Prover:
             except EddyfallError as error:
                 refused[change.id] = str(error)
         try:
-            return settled(apply_together(self.survey.build, kept), subjects, TRIAL_SAMPLES)
+            return self._settled(apply_together(self.survey.build, kept), subjects, TRIAL_SAMPLES)
         except EddyfallError as error:
             refused.update({change.id: f"not along with its like: {error}" for change in kept})
             return self.survey.build
@@ -258,12 +261,17 @@ class Prover:
         worst = max(shown, key=lambda v: shown[v])
         return Impact("exposed", shown[worst], sum(shown.values()) / len(self.survey.viewpoints), worst, why)
 
+    def _settled(self, changed: Build, subjects: tuple[str, ...], samples: int | None = None) -> Build:
+        with self.survey.renderer.clock.of(TRIAL_BAKES):
+            return settled(changed, subjects, samples)
+
     def _small(self, build: Build, viewpoint: str) -> tuple[np.ndarray, np.ndarray, tuple[str, ...]]:
         """(display, front drawable, drawables' names) at the size impact is measured at; the last few are kept."""
         key = (build.content_hash, viewpoint)
         if key not in self._frames:
             frame = replace(self.survey, size=IMPACT_SIZE, build=build).frame(viewpoint, "display")
             self._frames[key] = (frame.display, frame.drawable, tuple(d.name for d in frame.geometry.drawables))
+            give_back()
         self._frames.move_to_end(key)
         while len(self._frames) > FRAMES_KEPT:
             self._frames.popitem(last=False)

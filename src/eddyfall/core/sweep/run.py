@@ -11,7 +11,7 @@ from eddyfall.core.defects import families
 from eddyfall.core.defects.contract import Family, Suspicion
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.memo import Memo, give_back
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.resolve import resolve
@@ -20,7 +20,7 @@ from eddyfall.core.sweep.proving import PROOFS, Prover
 
 OUTLINE_PX = 3
 MOST_OUTLINED = 12
-SWEEP_MEMO_BYTES = 256 * 1024**2
+SWEEP_MEMO_BYTES = 224 * 1024**2
 
 Progress = Callable[[str, float], None]
 
@@ -112,6 +112,7 @@ class _Sweep:
                 for family in families():
                     with survey.renderer.clock.of(f"family {family.name}"):
                         observed[family.name, role][viewpoint] = family.observe(survey, viewpoint)
+            give_back()
         return observed
 
     def _outlined(self, suspicion: Suspicion) -> np.ndarray | None:

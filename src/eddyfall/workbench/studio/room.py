@@ -5,7 +5,6 @@ remembered gives way when the process is larger than that.
 """
 
 import contextlib
-import ctypes
 import os
 import threading
 from collections.abc import Callable, Iterator
@@ -16,7 +15,7 @@ from typing import Any
 
 from django.conf import settings
 
-from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.memo import Memo, give_back
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.scene.build import Build as CoreBuild
 
@@ -59,11 +58,11 @@ class Studio:
         over = resident_bytes() - settings.MEMORY_BYTES
         if over <= 0:
             return
-        _give_back()
+        give_back()
         over = resident_bytes() - settings.MEMORY_BYTES
         if over > 0:
             self.memory.shrink(over)
-            _give_back()
+            give_back()
 
     def draw(self, action: Callable[[Renderer], Any]) -> Any:
         """Run an action with the renderer to itself, as long as it is wanted."""
@@ -84,11 +83,6 @@ class Studio:
             return known
         with self.measuring:
             return self.memory.once(key, make)
-
-
-def _give_back() -> None:
-    with contextlib.suppress(OSError, AttributeError):  # another C library has no malloc_trim
-        ctypes.CDLL("libc.so.6").malloc_trim(0)
 
 
 STUDIO = Studio()
