@@ -218,6 +218,11 @@ def test_a_scene_without_settings_gets_a_case_from_a_spot(people, net_files):
     assert send(people["artist"], "POST", base + "/cases", {"symptom": "see-through"})[0] == 422
 
 
-def test_the_core_is_asked_once_for_the_head(case):
-    result = core_sweep(net_build())
-    assert [f.fingerprint for f in result.findings] == [f["fingerprint"] for f in case["sweep"]["items"]]
+def test_the_core_is_asked_once_for_the_head(built, monkeypatch):
+    asked = []
+    monkeypatch.setattr(tasks, "core_sweep", lambda build, **how: asked.append(build) or core_sweep(build, **how))
+    path = f"{built['base']}/sweeps/{send(built['artist'], 'POST', built['base'] + '/sweeps', {})[1]['id']}"
+    work_off()
+    first, again = (send(built["viewer"], "GET", path)[1] for _ in range(2))
+    send(built["artist"], "POST", built["base"] + "/cases", {"finding": first["items"][0]["id"]})
+    assert first == again and first["items"] and len(asked) == 1

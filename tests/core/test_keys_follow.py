@@ -4,13 +4,14 @@ from dataclasses import replace
 
 import numpy as np
 
+from eddyfall.core.bake.run import bake
 from eddyfall.core.defects import families, lightmap_survey
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Image, Light, Material, TextureUse
-from eddyfall.demo.shapes import Shape
+from eddyfall.demo.shapes import Shape, grid_charts
 from scenes import Thing, build_of
 
 SIZE = (64, 36)
@@ -39,7 +40,8 @@ def random_build(rng):
     for i in range(int(rng.integers(3, 6))):
         place = rng.uniform((-3, -2, -14), (3, 2, -6))
         shape = Shape().box(tuple(place), tuple(place + rng.uniform(0.5, 3, 3)), faces="xXyYzZ"[: int(rng.integers(3, 7))])
-        things.append(Thing(f"thing{i}", shape, random_material(rng, f"m{rng.integers(3)}")))
+        mapped = grid_charts(shape) if i == 0 else None
+        things.append(Thing(f"thing{i}", shape, random_material(rng, f"m{rng.integers(3)}"), lightmap=mapped))
     setup = {
         "lights": {"sun": {"kind": "sun", "illuminance_lux": 10.0, "towards": [0.3, 0.8, 0.5]}},
         "sky": {"zenith_rgb": [0.3, 0.4, 0.8], "horizon_rgb": [0.5, 0.5, 0.5], "ground_rgb": [0.1, 0.1, 0.1]},
@@ -51,7 +53,8 @@ def random_build(rng):
     }
     images = (Image("a", freeze(ALPHA.copy())), Image("b", freeze(rng.integers(0, 255, (4, 4, 4)).astype(np.uint8))))
     lamps = ((Light("lamp", "point", intensity=30.0), (0.0, 3.0, -7.0)),)
-    return build_of(*things, setup=setup, images=images, lamps=lamps)
+    build = build_of(*things, setup=setup, images=images, lamps=lamps)
+    return build if rng.integers(3) else bake(build).build
 
 
 def table_entry(build, rng, table, keys, **fields):
@@ -74,7 +77,7 @@ def changed(build, rng):
     """The build after one random change, of the setup or of the file."""
     scene, flag = build.scene, bool(rng.integers(2))
     i = int(rng.integers(len(scene.nodes) - 1))
-    match int(rng.integers(10)):
+    match int(rng.integers(13)):
         case 0:
             blend = ("opaque", "cutout", "blended")[rng.integers(3)]
             return table_entry(build, rng, "materials", scene.material_keys, blend=blend, double_sided=flag, shader="bare")
@@ -109,6 +112,26 @@ def changed(build, rng):
             k = int(rng.integers(len(scene.materials)))
             made = random_material(rng, scene.materials[k].name)
             return replace(build, scene=replace(scene, materials=(*scene.materials[:k], made, *scene.materials[k + 1 :])))
+        case 9:
+            encoding = ("half", "srgb8", "linear16")[rng.integers(3)]
+            return section(
+                build,
+                rng,
+                "bake",
+                mips=flag,
+                encoding=encoding,
+                hidden="keep",
+                dither=flag,
+                dilate_texels=i,
+                denoise="across_gaps",
+            )
+        case 10 if build.setup.lightmaps:
+            return bake(build).build
+        case 11 if build.setup.lightmaps:  # a lightmap painted over by hand
+            painted = next(k for k in scene.images if k.name not in ("a", "b"))
+            pixels = np.array(painted.pixels)
+            pixels[: 1 + i] = pixels[0, 0]
+            return replace(build, scene=scene.with_image(Image(painted.name, freeze(pixels))))
         case _:
             matrix = np.array(scene.nodes[i].matrix)
             matrix[:3, 3] += rng.uniform(-1, 1, 3)

@@ -2,13 +2,19 @@
 
 import numpy as np
 import pytest
+from scipy.ndimage import distance_transform_cdt
 
+from bake_scenes import UNIT_PAGE, baked_setup, matt, panel
+from eddyfall.core.bake.run import bake
 from eddyfall.core.defects.depth_prepass import CODE
-from eddyfall.core.frame.render import Renderer
+from eddyfall.core.defects.survey import SIGNAL_RGB
+from eddyfall.core.frame.render import Renderer, render
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.sweep import sweep
 from eddyfall.core.sweep.proof import proof_json, prove, sharing
-from scenes import net_build
+from eddyfall.core.sweep.run import OUTLINE_PX
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of, net_build
 
 SIZE = (320, 180)
 VIEWS = {
@@ -61,3 +67,25 @@ def test_it_is_plain_json(net):
     assert {"proved", "why", "ended", "left", "made", "views"} == set(document)
     assert {"viewpoint", "role", "changed", "on_cause", "elsewhere", "siblings"} == set(document["views"][0])
     assert np.isfinite(document["views"][0]["changed"])
+
+
+def test_a_finding_without_a_picture_of_its_own_shows_its_subject_outlined():
+    # A floor outside every focus region is told by numbers alone.
+    floor = panel("floor", (-4, -1, -6), (8, 0, 0), (0, 0, -6), matt("floor", 0.5), UNIT_PAGE)
+    post = Thing("post", Shape().box((-1, -1, -9), (0, 2, -8)), matt("post", 0.5))
+    setup = {
+        **baked_setup([floor], resolution=16, samples=4),
+        "sky": {"zenith_rgb": [1, 1, 1], "horizon_rgb": [1, 1, 1]},
+        "focus_regions": {"hall": {"low_m": [50, 0, 0], "high_m": [60, 5, 5]}},
+        "viewpoints": {"eye": {"eye": [0, 3, 0], "target": [0, -1, -8], "fov_y_deg": 50}},
+    }
+    build = bake(build_of(floor, post, setup=setup)).build
+    result = sweep(build, size=(320, 180))
+    found = next(f for f in result.findings if f.code == "bake.uncovered")
+    assert all(e.picture is None for e in found.evidence)
+    frame = render(build, "eye", size=(320, 180))
+    subject = frame.drawable == [d.name for d in frame.geometry.drawables].index("floor")
+    marked = (found.picture == np.array(SIGNAL_RGB)).all(axis=2)
+    # A line along the inner side of its border: how far each pixel lies within is counted in steps by SciPy.
+    steps = distance_transform_cdt(np.pad(subject, 1), "taxicab")[1:-1, 1:-1]
+    assert np.array_equal(marked, subject & (steps <= OUTLINE_PX)) and 200 < marked.sum() < subject.sum() / 2
