@@ -9,6 +9,7 @@ from eddyfall.core.kernel import helper
 from eddyfall.core.shade.srgb import DECODE_TABLE
 
 # sRGB to XYZ from the BT.709 primaries and D65 (0.3127, 0.3290), rows divided by the white point.
+VISIBLE_DIFFERENCE = 2.0  # between two pixels seen one after the other; common practice, no source
 _PRIMARIES = np.array([[0.64, 0.33, 0.03], [0.30, 0.60, 0.10], [0.15, 0.06, 0.79]])
 _WHITE = np.array([0.3127, 0.3290, 1 - 0.3127 - 0.3290]) / 0.3290
 _TO_XYZ = (_PRIMARIES / _PRIMARIES[:, 1:2]).T
@@ -97,6 +98,6 @@ def delta_e_2000(first: np.ndarray, second: np.ndarray) -> np.ndarray:
     return out
 
 
-def changed_share(first: np.ndarray, second: np.ndarray, limit: float = 2.0) -> float:
+def changed_share(first: np.ndarray, second: np.ndarray, limit: float = VISIBLE_DIFFERENCE) -> float:
     """Share of pixels whose CIEDE2000 is above `limit`."""
     return float((delta_e_2000(first, second) > limit).mean())

@@ -18,6 +18,9 @@ if TYPE_CHECKING:
     from eddyfall.core.defects.survey import Survey
 
 
+LEAST_SHOWN = 16 / (960 * 540)  # share of a frame that has to look different before anyone sees it (common practice, no source)
+
+
 @dataclass(frozen=True)
 class Evidence:
     """One measured number against its limit. `source`: where the limit comes from. picture: uint8 (h, w, 3) sRGB or None.

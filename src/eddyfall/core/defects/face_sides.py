@@ -4,12 +4,13 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.compare.ciede2000 import changed_share
+from eddyfall.core.defects.contract import LEAST_SHOWN, Candidate, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.defects.uv_charts import mesh_operation
 from eddyfall.core.passes.contract import View
-from eddyfall.core.scene.changes import set_leaf
+from eddyfall.core.scene.changes import Change, apply_change, set_leaf
 from eddyfall.core.scene.model import Mesh
 from eddyfall.core.uv.report import Edges, edges
 
@@ -155,6 +156,8 @@ def _winding(survey: Survey, key: str, index: int) -> Suspicion | None:
         if count:
             pixels[v] = count
     change = mesh_operation("face.rewind", key, f"turn the faces of {key} the same way round", "neighbours face apart")
+    if not _matters(survey, key, change, pixels):
+        return None
     return Suspicion(
         "face.winding",
         "mesh",
@@ -176,6 +179,16 @@ def _winding(survey: Survey, key: str, index: int) -> Suspicion | None:
         {},
         (Candidate(change, "all faces point out", (Cost("triangles", 0.0, "triangles"),)),),
     )
+
+
+def _matters(survey: Survey, key: str, change: Change, pixels: dict[str, int]) -> bool:
+    """Whether turned faces show in a frame, or take part in a bake. Those inside a thing, or drawn on both sides, harm nobody."""
+    entry = survey.build.setup.meshes.get(key)
+    if entry is not None and entry.lightmap_uv is not None:
+        return True
+    turned = survey.of(apply_change(survey.build, change))
+    looks = ((survey.frame(v, "display").display, turned.frame(v, "display").display) for v in pixels)
+    return any(changed_share(before, after) >= LEAST_SHOWN for before, after in looks)
 
 
 FAMILY = Family(

@@ -5,13 +5,12 @@ from typing import Any, Literal
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Cost, Evidence, Suspicion
+from eddyfall.core.defects.contract import LEAST_SHOWN, Cost, Evidence, Suspicion
 from eddyfall.core.scene.changes import Change
 
 Verdict = Literal["cures", "masks", "no effect", "not proved", "does not apply"]
 Severity = Literal["blocking", "visible", "latent"]
 SEVERITY_ORDER: tuple[Severity, ...] = ("blocking", "visible", "latent")
-FULL_FRAME_PIXELS = 960 * 540
 
 
 @dataclass(frozen=True)
@@ -111,11 +110,10 @@ class SweepResult:
 def severity_of(suspicion: Suspicion, impact: Impact, frame_pixels: int) -> Severity:
     """blocking: measured on more than 1 % of a play frame, or content is lost; visible: measured on 16 px of 960 x 540, or 16 px exposed
     with evidence beyond its limit; latent: the rest."""
-    least = 16 / FULL_FRAME_PIXELS
     if suspicion.content_lost or (impact.kind == "measured" and impact.share > 0.01):
         return "blocking"
-    if impact.kind == "measured" and impact.share >= least:
+    if impact.kind == "measured" and impact.share >= LEAST_SHOWN:
         return "visible"
     beyond = any(e.beyond for e in suspicion.evidence)
     shown = max(suspicion.pixels.values(), default=0) / max(frame_pixels, 1)
-    return "visible" if impact.kind == "exposed" and beyond and shown >= least else "latent"
+    return "visible" if impact.kind == "exposed" and beyond and shown >= LEAST_SHOWN else "latent"

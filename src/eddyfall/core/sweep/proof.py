@@ -6,13 +6,12 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects import families
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.scene.build import Build
 
-VISIBLE_DIFFERENCE = 2.0
 COLLATERAL_LIMIT = 0.001
 
 

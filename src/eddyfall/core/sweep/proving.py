@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.bake.run import settled
-from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects.contract import Candidate, Family, Suspicion
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import EddyfallError
@@ -22,7 +22,6 @@ from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, apply
 from eddyfall.core.sweep.findings import Impact, Remedy, Verdict
 
 IMPACT_SIZE = (480, 270)
-VISIBLE_DIFFERENCE = 2.0
 NEARER = 0.1  # a look that masks has come this share nearer to what it ought to be
 TRIAL_SAMPLES = 8  # remedies are tried on lightmaps of this many samples; impact is measured at the set number
 ALONE = 8  # so many like findings are proved one by one

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.stage import material_states
@@ -15,7 +15,6 @@ from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.studio.room import STUDIO
 
 EFFECT_SIZE = (480, 270)
-VISIBLE_DIFFERENCE = 2.0
 
 
 def sheet(build: Build, viewpoint: str | None, target: str | None) -> dict[str, Any]:
