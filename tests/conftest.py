@@ -14,15 +14,6 @@ from eddyfall.demo.tiny import tiny_build
 from eddyfall.demo.write import write_demo
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Which tests stay together when processes run beside each other: those of one file; all that need the demo; all of the API."""
-    costly = {item.path for item in items if "demo_sweep" in getattr(item, "fixturenames", ())}
-    for item in items:
-        of_api = item.path.parent.name == "api"
-        item.add_marker(pytest.mark.xdist_group("api" if of_api else "demo" if item.path in costly else item.path.stem))
-
-
 @pytest.fixture(scope="session")
 def renderer() -> Renderer:
     return Renderer(Memo(SWEEP_MEMO_BYTES))

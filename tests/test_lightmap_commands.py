@@ -49,8 +49,8 @@ def test_a_leaf_mirrored_on_two_axes_by_one_rule(tmp_path, capsys):
     assert found["texels_per_m"] == pytest.approx(102.4)
     remedies = {r["title"]: r for r in found["remedies"]}
     assert len(remedies) >= 7
-    squash = next(r for t, r in remedies.items() if t.startswith("squash"))
-    assert squash["texel_share"] == 0 and squash["texels_per_m"] == pytest.approx(51.2, abs=0.01)
+    shared = next(r for t, r in remedies.items() if t.startswith("fit"))
+    assert shared["texel_share"] == 0 and shared["texels_per_m"] == pytest.approx(51.2, abs=0.01)
     packed = next(r for t, r in remedies.items() if t.endswith("pack their charts"))
     assert packed["cures"] and 60 < packed["texels_per_m"] <= 64.0
     parts = next(r for t, r in remedies.items() if "material part" in t)

@@ -300,7 +300,7 @@ def _plan(out: Out, build: Any, args: Any, light_set: str | None) -> int:
 
 def why(args: Any) -> int:
     from eddyfall.core.bake.explain import explain
-    from eddyfall.core.handover.lightmaps import explanation_json
+    from eddyfall.core.handover.lightmaps import effect_title, explanation_json
     from eddyfall.core.scene.resolve import resolve
 
     out, build = Out(args), opened(args)
@@ -316,8 +316,8 @@ def why(args: Any) -> int:
     bake = resolve(build.setup, args.target).bake
     e = explain(build, asset, texel, light_set, bake=bake)
     out.say(f"{e.receiver}, texel {e.texel[0]},{e.texel[1]} of {e.edge}: {e.value:.4g} lx; it should be {e.reference:.4g} lx")
-    out.say("healthy" if e.healthy else f"strongest cause: {e.effects[0].title}")
-    rows = [[f.title, f"{f.without:.4g}", f"{f.share * 100:.1f} %", _facts(f.facts)] for f in e.effects]
+    out.say("healthy" if e.healthy else f"strongest cause: {effect_title(e.effects[0])}")
+    rows = [[effect_title(f), f"{f.without:.4g}", f"{f.share * 100:.1f} %", _facts(f.facts)] for f in e.effects]
     out.table("each cause taken away alone", ["cause", "without it, lx", "share of the fault", "facts"], rows)
     out.say(f"all taken away: {e.all_removed:.4g} lx; unexplained: {e.unexplained:.3g} lx; noise ±{e.noise:.2g} lx")
     out.result(explanation_json(e), inputs(args))

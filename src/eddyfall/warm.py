@@ -4,9 +4,10 @@ from eddyfall.core.bake.explain import explain
 from eddyfall.core.bake.run import bake as run_bake
 from eddyfall.core.bake.shortlist import shortlist
 from eddyfall.core.defects import families  # noqa: F401
+from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
-from eddyfall.core.lineup import SYMPTOMS, line_up
+from eddyfall.core.lineup import line_up
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.tiny import tiny_build
 
@@ -18,7 +19,7 @@ def main() -> None:
     renderer = Renderer()
     sweep(build, size=size, renderer=renderer)
     core_sample(renderer, build, Request("front", size), 48, 30)
-    for symptom in SYMPTOMS:
+    for symptom in symptoms():
         line_up(build, "front", (40, 20, 16, 16), symptom, size=size, renderer=renderer)
     bake = build.setup.bake.model_copy(
         update={"resolution": 16, "samples": 4, "bounces": 1, "denoise": "within_charts", "mips": True}

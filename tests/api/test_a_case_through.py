@@ -63,7 +63,7 @@ def test_a_sweep_over_the_api_is_the_sweep_of_the_command_line(swept, tmp_path, 
     assert [f["document"] for f in swept["sweep"]["items"]] == document["findings"]
     assert swept["sweep"]["job"]["state"] == "done"
     [row] = swept["sweep"]["tide"]
-    cell = row["cells"]["depth"]
+    cell = row["cells"]["Depth"]
     measured = document["findings"][0]["impact"]
     assert measured["kind"] == "measured" and cell["share"] == measured["by_viewpoint"]["eye"] == measured["share"] > 0.3
     assert cell["severity"] == "blocking" and not cell["exposed"]

@@ -31,7 +31,7 @@ PARAMS = {
     "uv.align": {"mesh": "floor"},
     "uv.join": {"mesh": "floor", "flat_deg": 1.0},
     "uv.split": {"mesh": "floor", "node": "floor", "point_m": [3.03, 0, 0], "normal": [1, 0, 0]},
-    "uv.squash": {"mesh": "floor"},
+    "uv.share_tile": {"mesh": "floor"},
     "copies.own_parts": {"mesh": "floor"},
     "texture.dilate": {"image": "net", "texels": 1},
     "bake.run": {"maps": [["floor", None]]},

@@ -93,13 +93,13 @@ def test_every_remedy_that_says_it_cures_does(copies, uv_use):
         assert finding_of(apply_change(build, remedy.change)) is None, remedy.change.title
 
 
-def test_squashing_into_the_tile_halves_the_density_of_two_copies():
+def test_sharing_one_tile_halves_the_density_of_two_copies():
     # The worked case of overlapping lightmap charts: a 2 m copy, .8 x 256 texels: 102.4 texels/m; two copies side by side in
     # one tile leave 51.2.
     build = gate({"flip": {"kind": "mirror", "axes": ["x"]}}, {"uv_use": "as_is", "resolution": 256})
-    squash = next(r for r in finding_of(build).remedies if r.change.operation and r.change.operation.name == "uv.squash")
-    assert squash.verdict == "cures"
-    cost = {c.name: c.value for c in squash.costs}
+    share = next(r for r in finding_of(build).remedies if r.change.operation and r.change.operation.name == "uv.share_tile")
+    assert share.verdict == "cures"
+    cost = {c.name: c.value for c in share.costs}
     assert cost["texel density along u falls to"] == pytest.approx(50)
     assert cost["memory to keep the texel density"] == 256 * 256 * 8
 

@@ -86,7 +86,7 @@ def test_a_gap_of_zero_ties_at_any_depth_and_speckles():
     assert finding.suspicion.facts["gap_m"] == 0.0
 
 
-def test_shared_area_of_work_case_16():
+def test_shared_area_of_two_decks_in_one_plane():
     # Floor and stage overlap 12 x 8 = 96 m^2.
     build = build_of(
         Thing("stage", Shape().quad((-6, -2, -10), (12, 0, 0), (0, 0, -8)), flat("red", 0.5)),

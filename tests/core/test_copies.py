@@ -47,7 +47,7 @@ def test_a_mirror_doubles_for_each_axis_and_turns_the_winding_back(axes, copies)
     assert part.positions[:, 0].max() == pytest.approx(4.0) if "x" in axes else True
 
 
-def test_a_mirror_on_two_axes_moves_its_charts_as_in_work_case_1():
+def test_a_mirror_on_two_axes_moves_its_charts_by_one_tile_each():
     # Copies land at 0, 1, 1, 2 tiles.
     rule = CopyRule(kind="mirror", axes=("x", "y"), uv_offset=(1.0, 0.0))
     [part] = evaluate_copies(mesh_of(), {"m": rule}, 1, ("grey",)).primitives
@@ -93,7 +93,7 @@ def operate(build, name, **params):
     return apply_change(build, Change(id="x", scope="mesh", operation=Operation(name=name, params=params)))
 
 
-@pytest.mark.parametrize("name", ["uv.repack", "uv.squash"])
+@pytest.mark.parametrize("name", ["uv.repack", "uv.share_tile"])
 def test_charts_made_anew_lie_in_one_tile_and_share_nothing(name, rail):
     assert [f.code for f in sweep(rail, size=(96, 54)).findings] == [CODE]
     after = operate(rail, name, mesh="rail")
@@ -104,7 +104,7 @@ def test_charts_made_anew_lie_in_one_tile_and_share_nothing(name, rail):
     uv = np.concatenate([p.attributes["TEXCOORD_1"] for p in mesh.primitives])
     assert uv.min() >= -1e-6 and uv.max() <= 1 + 1e-6
     assert sum(p.triangles for p in mesh.primitives) == sum(p.triangles for p in before_mesh.primitives)
-    assert bool(after.setup.meshes["rail"].copies) == (name == "uv.squash"), "only repacking evaluates the copies for good"
+    assert bool(after.setup.meshes["rail"].copies) == (name == "uv.share_tile"), "only repacking evaluates the copies for good"
     first = np.concatenate([p.positions[p.indices.ravel()] for p in before_mesh.primitives])
     second = np.concatenate([p.positions[p.indices.ravel()] for p in mesh.primitives])
     np.testing.assert_allclose(np.sort(first, axis=0), np.sort(second, axis=0), atol=1e-6)
@@ -115,8 +115,8 @@ def test_charts_made_anew_lie_in_one_tile_and_share_nothing(name, rail):
     [
         ("uv.repack", {"mesh": "no"}),
         ("uv.repack", {"mesh": "rail", "gutter_texels": 900}),
-        ("uv.squash", {"mesh": "no"}),
-        ("uv.squash", {}),
+        ("uv.share_tile", {"mesh": "no"}),
+        ("uv.share_tile", {}),
     ],
 )
 def test_operations_refuse_what_they_cannot_do(name, params, rail):

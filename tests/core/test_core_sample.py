@@ -56,7 +56,7 @@ def test_layers_add_up_through_stacks_of_every_blend_kind(kind):
     assert [v.drawable for v in sample.layers if v.pass_name == "blended"] == ["pane2", "pane1", "pane0"], "farthest first"
 
 
-def test_the_net_of_work_case_3_reads_the_depth_behind_it():
+def test_a_net_without_prepass_depth_reads_the_depth_behind_it():
     # The worked case of netting that looks see-through: the fog reads the wall 0.6 m behind, the bank 73 m behind and no end of
     # sky behind the net at 12 m.
     build = net_build()

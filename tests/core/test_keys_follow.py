@@ -18,6 +18,21 @@ SIZE = (64, 36)
 SEQUENCES = 200
 ALPHA = np.full((8, 8, 4), 255, np.uint8)
 ALPHA[::2, :, 3] = 0
+CHANGES = (
+    "material look",
+    "node",
+    "shader passes",
+    "light",
+    "shadow",
+    "depth",
+    "textures",
+    "picture",
+    "material",
+    "bake settings",
+    "bake again",
+    "painted lightmap",
+    "move",
+)
 LOOKS = ("OPAQUE", "MASK", "BLEND")
 
 
@@ -77,42 +92,42 @@ def changed(build, rng):
     """The build after one random change, of the setup or of the file."""
     scene, flag = build.scene, bool(rng.integers(2))
     i = int(rng.integers(len(scene.nodes) - 1))
-    match int(rng.integers(13)):
-        case 0:
+    match CHANGES[rng.integers(len(CHANGES))]:
+        case "material look":
             blend = ("opaque", "cutout", "blended")[rng.integers(3)]
             return table_entry(build, rng, "materials", scene.material_keys, blend=blend, double_sided=flag, shader="bare")
-        case 1:
+        case "node":
             far = float(rng.uniform(5, 20))
             return table_entry(
                 build, rng, "nodes", scene.node_keys[:-1], drawn=flag, casts=flag, receives=flag, draw_distance_m=far, draw_rank=i
             )
-        case 2:
+        case "shader passes":
             passes = build.setup.shaders["bare"].passes.model_copy(update={("depth", "shadow", "colour", "bake")[i % 4]: flag})
             return table_entry(build, rng, "shaders", ("bare",), passes=passes)
-        case 3:
+        case "light":
             return table_entry(build, rng, "lights", ("sun", "lamp"), on=flag, casts=flag)
-        case 4:
+        case "shadow":
             return section(
                 build, rng, "shadow", reach_m=float(rng.uniform(4, 40)), bias_texels=float(rng.uniform(0, 3)), enabled=flag
             )
-        case 5:
+        case "depth":
             copy_from = ("none", "prepass", "opaque")[rng.integers(3)]
             return section(
                 build, rng, "depth", near_m=float(rng.uniform(0.01, 1)), reversed=flag, format="unorm16", copy_from=copy_from
             )
-        case 6:
+        case "textures":
             return section(
                 build, rng, "textures", mips=flag, mip_bias=float(rng.integers(-1, 3)), anisotropy=int(rng.integers(1, 5))
             )
-        case 7:  # a picture delivered anew under its old name: emptied, filled, or something else
+        case "picture":  # a picture delivered anew under its old name: emptied, filled, or something else
             pixels = np.array(scene.images[0].pixels)
             pixels[..., 3] = rng.choice([0, 255]) if flag else rng.integers(0, 255, pixels.shape[:2])
             return replace(build, scene=scene.with_image(Image(scene.images[0].name, freeze(pixels))))
-        case 8:
+        case "material":
             k = int(rng.integers(len(scene.materials)))
             made = random_material(rng, scene.materials[k].name)
             return replace(build, scene=replace(scene, materials=(*scene.materials[:k], made, *scene.materials[k + 1 :])))
-        case 9:
+        case "bake settings":
             encoding = ("half", "srgb8", "linear16")[rng.integers(3)]
             return section(
                 build,
@@ -125,9 +140,9 @@ def changed(build, rng):
                 dilate_texels=i,
                 denoise="across_gaps",
             )
-        case 10 if build.setup.lightmaps:
+        case "bake again" if build.setup.lightmaps:
             return bake(build).build
-        case 11 if build.setup.lightmaps:  # a lightmap painted over by hand
+        case "painted lightmap" if build.setup.lightmaps:  # a lightmap painted over by hand
             painted = next(k for k in scene.images if k.name not in ("a", "b"))
             pixels = np.array(painted.pixels)
             pixels[: 1 + i] = pixels[0, 0]

@@ -178,7 +178,7 @@ CASES = {
     "tank": Case(tank, frozenset({"face.seen-from-behind"})),
     "leak": Case(room, frozenset({"bake.leak"})),
     "cellar": Case(
-        cellar, frozenset({"uv.skew", "texture.mip-bleed", "bake.hidden-faces", "bake.denoise-lines", "bake.uncovered"})
+        cellar, frozenset({"uv.off-grid", "texture.mip-bleed", "bake.hidden-faces", "bake.denoise-lines", "bake.uncovered"})
     ),
     "yard": Case(yard, frozenset({"uv.overlap", "bake.banding", "bake.stale", "face.winding", "face.seen-from-behind"}), dimmed),
 }

@@ -151,7 +151,7 @@ def test_steps_of_a_skewed_chart_are_told_in_texels():
     named = []
     for texel in ((33, 18), (33, 20), (32, 24), (32, 31)):
         found = explain(build, "floor", texel)
-        if found.effects[0].code == "uv.skew" and not found.healthy:
+        if found.effects[0].code == "uv.off-grid" and not found.healthy:
             named.append(found.effects[0])
     assert len(named) > 1, "no texels of a skewed shadow edge blame the skew"
     # The worked case of faults in a finished bake: a step each 1 / tan 7 deg = 8.1 texels.

@@ -7,18 +7,21 @@ from types import ModuleType
 import pytest
 
 from eddyfall.core.defects.registry import unregister
+from eddyfall.core.defects.symptoms import symptoms, unregister_symptom
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.handover.html import html_sheet
 from eddyfall.core.handover.report import lineup_json, sweep_json
 from eddyfall.core.handover.sarif import sarif
+from eddyfall.core.handover.tide import kind_of, tide_cells, tide_columns
 from eddyfall.core.lineup import line_up
 from eddyfall.core.sweep import sweep
 
 MODULE = '''
 """toy.too-green: drawables greener than is good for them."""
 import numpy as np
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.symptoms import Symptom, register_symptom
 from eddyfall.core.defects.survey import painted, region_of
 from eddyfall.core.scene.changes import set_leaf
 
@@ -37,17 +40,36 @@ def conclude(survey, seen):
     names = sorted({survey.geometry.drawables[i].node for s in seen.values() for i in s[0]})
     hide = set_leaf(survey.build, ("nodes", names[0], "drawn"), False, scope="node", title=f"hide {names[0]}")
     first = next(iter(seen.values()))
-    return [Suspicion(CODE, "node", names[0], f"{names[0]} is <too> green", tuple(names), float(first[1]), 0.0,
-                      (Evidence("green pixels", float(first[1]), "px", 0.0, "the toy says so", first[3]),),
-                      {v: s[1] for v, s in seen.items()}, {v: s[2] for v, s in seen.items()},
-                      (Candidate(hide, "it is gone", (Cost("memory", 0.0, "bytes"),)),))]
+    return [Suspicion(
+        code=CODE, cause_kind="node", cause=names[0], title=f"{names[0]} is <too> green", subjects=tuple(names),
+        value=float(first[1]), limit=0.0,
+        evidence=(Evidence(measure="green pixels", value=float(first[1]), unit="px", limit=0.0, source="the toy says so",
+                           picture=first[3]),),
+        pixels={v: s[1] for v, s in seen.items()}, regions={v: s[2] for v, s in seen.items()},
+        candidates=(Candidate(change=hide, predicts="it is gone", costs=(Cost("memory", 0.0, "bytes"),)),),
+    )]
 
 def levers(survey, subject, viewpoint):
     name = survey.geometry.drawables[subject].node
     change = set_leaf(survey.build, ("nodes", name, "receives"), False, scope="node", title="the toy's lever")
     return [Lever("direct", change, "nothing falls on it", "the toy asked")]
 
-FAMILY = register(Family("toys", {CODE: "Something is too green"}, observe, conclude, levers, ("see-through",)))
+def greenness(renderer, build, spot, rays):
+    pixels = renderer.frame(build, spot.request, "display").display[spot.pixels].astype(float)
+    return float(np.maximum(pixels[:, 1] - pixels[:, [0, 2]].max(axis=1), 0).mean()) if len(pixels) else 0.0
+
+def nothing(before, after, spot, rays):
+    return np.zeros(before.drawable.shape, bool)
+
+SYMPTOM = register_symptom(
+    Symptom(name="greenness", unit="code", means="greener than it ought to be", score=greenness, clear_share=0.1, shares=nothing)
+)
+FAMILY = register(Family(
+    name="toys",
+    codes=(Code(code=CODE, words="Something is too green", kind="Surface", symptom="greenness", limit="no pixel may be green",
+                sheet="toybox"),),
+    observe=observe, conclude=conclude, levers=levers, symptoms=("greenness",),
+))
 '''
 
 
@@ -58,6 +80,7 @@ def toy():
     exec(compile(MODULE, "toy_family.py", "exec"), module.__dict__)
     yield module
     unregister("toys")
+    unregister_symptom("greenness")
     del sys.modules["toy_family"]
 
 
@@ -77,9 +100,18 @@ def test_a_new_family_is_seen_everywhere(toy):
     assert "Something is too green" in json.dumps(log["tool"])
     html = html_sheet(build, result, name="a", renderer=renderer)
     assert "leaf is &lt;too&gt; green" in html and "green pixels" in html and "hide leaf" in html
-    trials = lineup_json(line_up(build, "eye", (60, 30, 40, 30), "see-through", size=(160, 90)))["trials"]
-    assert any(t["title"] == "the toy's lever" for t in trials)
+    told = document["findings"][0]
+    assert (told["kind"], told["symptom"], told["sheet"]) == ("Surface", "greenness", "toybox")
+    [rule] = [r for r in log["tool"]["driver"]["rules"] if r["id"] == toy.CODE]
+    assert rule["fullDescription"]["text"] == "no pixel may be green"
+    [column] = [c for c in tide_columns() if "toy.too-green" in c["words"]]
+    assert column["code"] == "Surface" and "Surface" in tide_cells([told], "eye", kind_of)
+    # Its own symptom scores a line-up, and its own lever belongs to that.
+    result = line_up(build, "eye", (60, 30, 40, 30), "greenness", size=(160, 90))
+    trials = {t["title"]: t for t in lineup_json(result)["trials"]}
+    assert result.unit == "code" and result.base_score > 20 and "the toy's lever" in trials
 
 
 def test_and_is_gone_when_it_is_taken_out(tiny):
     assert all(not f.code.startswith("toy.") for f in sweep(tiny, size=(96, 54)).findings)
+    assert "greenness" not in symptoms()

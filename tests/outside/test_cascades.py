@@ -45,7 +45,7 @@ def test_spheres_are_the_smallest_for_a_long_lens_too():
 
 
 @pytest.mark.parametrize(("reach", "first_mm", "last_mm"), [(360, 43.4, 414), (450, 53.8, 517.5), (2400, 279, 2760)])
-def test_texels_of_work_case_11(reach, first_mm, last_mm):
+def test_texels_of_each_cascade(reach, first_mm, last_mm):
     slices = cascade_slices(0.5, reach, 4, 0.6, 2048, math.radians(60), 16 / 9)
     assert slices[0].texel_m * 1000 == pytest.approx(first_mm, rel=2e-3)
     assert slices[-1].texel_m * 1000 == pytest.approx(last_mm, rel=2e-3)

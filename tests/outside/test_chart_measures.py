@@ -31,7 +31,7 @@ def flat(uv):
 
 
 def test_stretch_of_one_triangle():
-    # Sander, Snyder, Gortler and Hoppe 2001, section 3 (U09, U10).
+    # Sander, Snyder, Gortler and Hoppe 2001, section 3.
     l2, worst = triangle_stretch(RIGHT, np.array([[[0, 0, 0], [2, 0, 0], [0, 1, 0]]], float))
     assert (l2[0], worst[0]) == (pytest.approx(1.5811388301), pytest.approx(2.0))
     l2, worst = triangle_stretch(RIGHT, np.array([[[0, 0, 0], [1, 0, 0], [0.5, math.sqrt(3) / 2, 0]]]))
@@ -55,7 +55,7 @@ def test_padding_by_mip_level():
     ("edge", "padding", "level", "clean"), [(3, 4, 3, False), (3, 11, 3, True), (5, 5, 2, True), (7, 4, 2, False)]
 )
 def test_padding_is_enough_by_making_the_mips(edge, padding, level, clean):
-    # T16: a white chart whose edge lies `edge` texels past a block border; what bilinear filtering at that edge takes from the background.
+    # A white chart whose edge lies `edge` texels past a block border; what bilinear filtering at that edge takes from the background.
     line = np.zeros(64)
     line[: 32 + edge + padding] = 1.0
     for _ in range(level):

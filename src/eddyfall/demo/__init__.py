@@ -1,1 +1,1 @@
-"""Writes the Weirgate Pump Station demo: GLB, setup and truth table, from a seed. seeds/ holds the defects, each with a healthy twin."""
+"""Writes the Weirgate Pump Station demo: GLB, setup and truth table, from a seed. faults/ holds the defects, each with a healthy twin."""

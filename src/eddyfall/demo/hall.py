@@ -15,7 +15,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Node
 from eddyfall.core.scene.setup import normalised, parse_setup
-from eddyfall.demo import hall_seeds
+from eddyfall.demo import hall_faults
 from eddyfall.demo.hall_world import HallWorld
 from eddyfall.demo.shapes import Shape
 from eddyfall.demo.world import World
@@ -36,7 +36,7 @@ def make_hall(seed: int = SEED, samples: int = 64) -> tuple[Build, dict[str, Any
     world.setup["bake"]["samples"] = samples
     _shell(world)
     _furniture(world)
-    for sow in hall_seeds.ALL:
+    for sow in hall_faults.ALL:
         sow(world)
     baked = _baked(world)
     without = _without_cover(baked)

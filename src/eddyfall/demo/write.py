@@ -12,7 +12,7 @@ from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.setup import parse_setup
-from eddyfall.demo import seeds
+from eddyfall.demo import faults
 from eddyfall.demo.station import build_station
 from eddyfall.demo.world import World
 
@@ -24,8 +24,8 @@ def make_demo(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
     """The demo as a build, and its truth table."""
     world = World(np.random.default_rng(seed))
     build_station(world)
-    for module in sorted(m.name for m in pkgutil.iter_modules(seeds.__path__)):
-        importlib.import_module(f"{seeds.__name__}.{module}").sow(world)
+    for module in sorted(m.name for m in pkgutil.iter_modules(faults.__path__)):
+        importlib.import_module(f"{faults.__name__}.{module}").sow(world)
     scene = world.scene()
     return finish_build(scene, parse_setup(world.setup), world.setup, []), {"findings": world.truth, "healthy": world.healthy}
 

@@ -15,6 +15,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 USER = "eddyfall"
+FIRST_PORT = 55432
+PORTS_TRIED = 5
 SYSTEM_USER = "postgres"
 
 
@@ -113,22 +115,21 @@ class Cluster:
             raise ClusterError(f"PostgreSQL's data folder could not be made: {made.stderr.strip()[-300:]}")
 
     def _start(self, port: int = 0) -> None:
-        options = f"-p {port or free_port(55432)} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c fsync=on"
-        done = self._run(
-            str(tool("pg_ctl")),
-            "-D",
-            str(self.data),
-            "-w",
-            "-t",
-            "60",
-            "-l",
-            str(self.data / "server.log"),
-            "-o",
-            options,
-            "start",
-        )
-        if done.returncode != 0:
-            raise ClusterError(f"PostgreSQL did not start: {(done.stderr or done.stdout).strip()[-300:]}")
+        """Start the server on a port, or on the first free one; another process may take that between the look and the start."""
+        tried = port or free_port(FIRST_PORT)
+        for _ in range(PORTS_TRIED):
+            options = f"-p {tried} -c listen_addresses=127.0.0.1 -c unix_socket_directories='' -c fsync=on"
+            log = str(self.data / "server.log")
+            done = self._run(
+                str(tool("pg_ctl")), "-D", str(self.data), "-w", "-t", "60", "-l", log, "-o", options, "start"
+            )  # fmt: skip
+            if done.returncode == 0:
+                return
+            why = self._run("tail", "-n", "3", log).stdout.strip()[-500:]
+            if port or "could not create any TCP/IP sockets" not in why:
+                break
+            tried = free_port(tried + 1)
+        raise ClusterError(f"PostgreSQL did not start: {(done.stderr or done.stdout).strip()[-300:]} {why}")
 
     def stop(self) -> None:
         """Stop the server of this data folder, and no other."""

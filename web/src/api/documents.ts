@@ -22,6 +22,9 @@ export type Remedy = {
 };
 export type FindingDocument = {
   code: string;
+  kind: string;
+  /** The sheet where it is worked on. */
+  sheet: string;
   what: string;
   title: string;
   severity: "blocking" | "visible" | "latent";
@@ -58,6 +61,8 @@ export type Layer = {
   after: number[];
   depth_m: number | null;
   facts: Record<string, unknown>;
+  /** What is wrong with it, in a few words; empty if nothing is. */
+  alarm: string;
 };
 export type CoreSample = {
   viewpoint: string;

@@ -29,17 +29,7 @@ REFERENCE_SAMPLES = 4096
 TOLERANCE = 0.03  # a texel is healthy within this share of its value, and three standard errors
 MOST_NOISE = 0.25  # of its value: where noise is larger, nothing can be called healthy
 
-TITLES = {
-    "bake.leak": "Mixed sides at an occluder",
-    "bake.hidden-faces": "Hidden face bleeds in",
-    "uv.overlap": "Another surface writes this texel",
-    "bake.denoise-lines": "Denoiser reaches across a gap",
-    "uv.skew": "Skewed edge steps",
-    "bake.banding": "Bit depth",
-    "bake.stale": "Stale: baked from something else",
-    "bake.uncovered": "Outside every bake focus region",
-    "noise.samples": "Too few samples",
-}
+TOO_FEW_SAMPLES = "noise.samples"  # a cause that no family finds: noise is no defect, more samples end it
 
 
 @dataclass(frozen=True)
@@ -48,7 +38,6 @@ class Effect:
     the texel's whole deviation from the reference; facts by name."""
 
     code: str
-    title: str
     without: float
     effect: float
     share: float
@@ -145,11 +134,13 @@ class _Explainer(Window):
             ("bake.hidden-faces", lambda: self.value(how=replace(base, hidden="mask")), self._hidden_facts()),
             ("uv.overlap", lambda: self.value(keep=sheet), self._overlap_facts()),
             ("bake.denoise-lines", lambda: self.value(how=replace(base, denoise=best.denoise)), {}),
-            ("noise.samples", lambda: self.value(samples=more), {"samples": self.bake.samples}),
+            (TOO_FEW_SAMPLES, lambda: self.value(samples=more), {"samples": self.bake.samples}),
         ]
         if rotated is not None:
             aligned, skew, _ = rotated
-            trials.append(("uv.skew", lambda: self.value(samples=aligned), {"skew_deg": skew, "step_texels": self._step(skew)}))
+            trials.append(
+                ("uv.off-grid", lambda: self.value(samples=aligned), {"skew_deg": skew, "step_texels": self._step(skew)})
+            )
         if len(self.scene.focus):
             everywhere = samples_of(self.scene, replace(self.job, everywhere=True))
             trials.append(("bake.uncovered", lambda: self.value(samples=everywhere), {}))
@@ -158,7 +149,7 @@ class _Explainer(Window):
             return float(luminance(np.asarray(rgb, np.float64)))
 
         here, mean = y(fresh), y(expected)
-        effects = [(code, (here if code == "noise.samples" else mean) - y(make()), facts) for code, make, facts in trials]
+        effects = [(code, (here if code == TOO_FEW_SAMPLES else mean) - y(make()), facts) for code, make, facts in trials]
         # What is stored differs from the fresh texel by its codes, and by being out of date.
         codes = self._codes(fresh)
         effects.append(("bake.banding", (y(codes) - here) + (value - y(before_target)), {"encoding": self.bake.encoding}))
@@ -173,10 +164,10 @@ class _Explainer(Window):
         seen_at = TOLERANCE * largest + min(3 * noise * math.sqrt(self.bake.samples / self.job.samples), MOST_NOISE * largest)
         scale = deviation if abs(deviation) > 1e-12 else max(abs(value), 1e-12)
         listed = tuple(
-            Effect(code, TITLES[code], value - effect, effect, effect / scale, facts)
+            Effect(code, value - effect, effect, effect / scale, facts)
             for code, effect, facts in sorted(effects, key=lambda e: -abs(e[1]))
         )
-        strongest = max((abs(e.effect) for e in listed if e.code != "noise.samples"), default=0.0)
+        strongest = max((abs(e.effect) for e in listed if e.code != TOO_FEW_SAMPLES), default=0.0)
         healthy = abs(deviation) <= tolerance and strongest <= seen_at
         return Explanation(
             self.receiver.name, self.light_set, self.texel, self.edge, value, reference, noise, y(together), y(together) - reference,

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 import numpy as np
 
@@ -21,7 +21,31 @@ if TYPE_CHECKING:
 LEAST_SHOWN = 16 / (960 * 540)  # share of a frame that has to look different before anyone sees it (common practice, no source)
 
 
-@dataclass(frozen=True)
+Kind = Literal["Depth", "Shadow", "Lightmap", "Light", "Reflection", "Transparency", "Surface", "Output"]
+KINDS: tuple[Kind, ...] = ("Depth", "Shadow", "Lightmap", "Light", "Reflection", "Transparency", "Surface", "Output")
+
+
+@dataclass(frozen=True, kw_only=True)
+class Code:
+    """One thing that a family finds, and all that anything else needs to know of it. Nothing keeps a table of codes besides.
+
+    words: what is wrong, in plain words. kind: its column of the tide table. symptom: what one sees of it, in a word or two; a case
+    of it is filed under that. sheet: the sheet of the interface where it is worked on. limit: what a finding of it is held against.
+    of_texel: its name as the cause of one texel's light, if it can be one. ends_with: what ends it once all changes are kept (for
+    example "they are baked again"); a remedy that brings it on is not blamed for it, it is told as a side effect.
+    """
+
+    code: str
+    words: str
+    kind: Kind
+    symptom: str
+    limit: str
+    sheet: str = "bench"
+    of_texel: str = ""
+    ends_with: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
 class Evidence:
     """One measured number against its limit. `source`: where the limit comes from. picture: uint8 (h, w, 3) sRGB or None.
     predicted says that a formula gave it, not a measurement; at_least that the limit is a lower one."""
@@ -52,7 +76,7 @@ class Cost:
     unit: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Candidate:
     """A remedy a family proposes; the sweep applies it and finds out what it does."""
 
@@ -63,7 +87,7 @@ class Candidate:
     warnings: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Suspicion:
     """One cause and all it spoils, as measured on one build and role. cause_kind is 'shader', 'setting', 'mesh', 'drawables' ...
 
@@ -110,12 +134,11 @@ class Family:
     """
 
     name: str
-    codes: dict[str, str]
+    codes: tuple[Code, ...]
     observe: Callable[[Survey, str], Any]
     conclude: Callable[[Survey, dict[str, Any]], list[Suspicion]]
     levers: Callable[[Survey, int, str], list[Lever]] = lambda survey, subject, viewpoint: []
     symptoms: tuple[str, ...] = ()
-    looks_like: dict[str, str] = field(default_factory=dict)  # by code: the symptom a case of it is filed under, if it has one
 
     def inspect(self, survey: Survey) -> list[Suspicion]:
         """Suspicions over all viewpoints of the survey."""

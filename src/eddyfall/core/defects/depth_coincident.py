@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.passes.contract import View
@@ -147,51 +147,67 @@ def _suspicion(survey: Survey, pair: tuple[int, int], seen: dict[str, Contest], 
     contested = float(worst.pixels if worst else 0)
     evidence = [
         Evidence(
-            "pixels where neither face wins for sure",
-            contested,
-            "px",
-            float(LEAST_PIXELS - 1),
-            "depth codes tied or out of order",
-            _picture(survey, view, worst.at) if view is not None and worst is not None and shown else None,
+            measure="pixels where neither face wins for sure",
+            value=contested,
+            unit="px",
+            limit=float(LEAST_PIXELS - 1),
+            source="depth codes tied or out of order",
+            picture=_picture(survey, view, worst.at) if view is not None and worst is not None and shown else None,
         ),
-        Evidence("gap between the faces", gap * 1000, "mm", None, "median over the contested pixels"),
-        Evidence("area shared", area, "m²"),
+        Evidence(
+            measure="gap between the faces", value=gap * 1000, unit="mm", limit=None, source="median over the contested pixels"
+        ),
+        Evidence(measure="area shared", value=area, unit="m²"),
     ]
     if worst:
         step = float(depth.step_m(farthest)) * 1000
         evidence.append(
             Evidence(
-                "depth step at the farthest contested pixel",
-                step,
-                "mm",
-                None,
-                f"{depth.format}, near {depth.near_m:g} m",
-                None,
-                True,
+                measure="depth step at the farthest contested pixel",
+                value=step,
+                unit="mm",
+                limit=None,
+                source=f"{depth.format}, near {depth.near_m:g} m",
+                picture=None,
+                predicted=True,
             )
         )
         reach = depth.separable_to_m(gap)
         if math.isfinite(reach):
             evidence.append(
-                Evidence("faces turned to the camera are told apart up to", reach, "m", None, "z = sqrt(g n 2^b)", None, True)
+                Evidence(
+                    measure="faces turned to the camera are told apart up to",
+                    value=reach,
+                    unit="m",
+                    limit=None,
+                    source="z = sqrt(g n 2^b)",
+                    picture=None,
+                    predicted=True,
+                )
             )
         # A plane seen at a slant: the gap along a pixel's ray is g z / h, so it is told apart up to z = g n 2^b / h.
         slanted = depth.separable_to_m(gap, max(worst.eye_off_m, 1e-9))
         if worst.eye_off_m < 0.5 * worst.depth_m and math.isfinite(slanted):
             words = f"seen from {worst.eye_off_m:.3g} m off their plane, they are told apart up to"
-            evidence.append(Evidence(words, slanted, "m", None, "z = g n 2^b / h", None, True))
+            evidence.append(
+                Evidence(
+                    measure=words, value=slanted, unit="m", limit=None, source="z = g n 2^b / h", picture=None, predicted=True
+                )
+            )
     return Suspicion(
-        CODE,
-        "drawables",
-        " + ".join(names),
-        f"{' and '.join(names)} lie in one place and flicker" if a != b else f"faces of {names[0]} lie in one place and flicker",
-        names,
-        contested if worst else float(LEAST_PIXELS),
-        float(LEAST_PIXELS - 1),
-        tuple(evidence),
-        {v: c.pixels for v, c in seen.items()},
-        {v: c.region for v, c in seen.items()},
-        tuple(_candidates(survey, a, b, max((c.needed_m for c in seen.values()), default=0.0), normal, gap, near))
+        code=CODE,
+        cause_kind="drawables",
+        cause=" + ".join(names),
+        title=f"{' and '.join(names)} lie in one place and flicker"
+        if a != b
+        else f"faces of {names[0]} lie in one place and flicker",
+        subjects=names,
+        value=contested if worst else float(LEAST_PIXELS),
+        limit=float(LEAST_PIXELS - 1),
+        evidence=tuple(evidence),
+        pixels={v: c.pixels for v, c in seen.items()},
+        regions={v: c.region for v, c in seen.items()},
+        candidates=tuple(_candidates(survey, a, b, max((c.needed_m for c in seen.values()), default=0.0), normal, gap, near))
         if survey.pictures
         else (),
         facts={"gap_m": gap, "area_m2": area},
@@ -235,13 +251,26 @@ def _candidates(
             reason="faces on one plane cannot be told apart",
             operation=Operation(name="node.move", params={"node": node, "by_m": by}),
         )
-        result.append(Candidate(change, f"its face lies {lift * 1000:.4g} mm in front", (Cost("memory", 0.0, "bytes"),),
-                                (f"{node} and all it carries moves by {lift * 1000:.4g} mm",)))  # fmt: skip
+        result.append(
+            Candidate(
+                change=change,
+                predicts=f"its face lies {lift * 1000:.4g} mm in front",
+                costs=(Cost("memory", 0.0, "bytes"),),
+                side_effects=(f"{node} and all it carries moves by {lift * 1000:.4g} mm",),
+            )
+        )
         triangles = survey.triangles_of_node.get(node, 0)
         hide = set_leaf(survey.build, ("nodes", node, "drawn"), False, scope="node", title=f"do not draw {node}",
                         reason="the other face is enough")  # fmt: skip
-        result.append(Candidate(hide, "only one face is left", (Cost("triangles saved", float(triangles), "triangles"),),
-                                (f"all of {node} disappears, its sides too",), (f"{node} is gone",)))  # fmt: skip
+        result.append(
+            Candidate(
+                change=hide,
+                predicts="only one face is left",
+                costs=(Cost("triangles saved", float(triangles), "triangles"),),
+                side_effects=(f"all of {node} disappears, its sides too",),
+                warnings=(f"{node} is gone",),
+            )
+        )
     resolved = survey.resolved(survey.viewpoints[0])
     depth = resolved.depth
     if gap > 0 and near is not None:
@@ -249,7 +278,9 @@ def _candidates(
             survey.build, resolved, {"depth.near_m": near}, title=f"near plane {near:g} m",
             reason="nothing stands nearer, and depth steps shrink as the near plane grows",
         )  # fmt: skip
-        result.append(Candidate(change, "half the distance of the nearest thing that any viewpoint shows", free))
+        result.append(
+            Candidate(change=change, predicts="half the distance of the nearest thing that any viewpoint shows", costs=free)
+        )
     if gap > 0 and not (depth.format == "float32" and depth.reversed):
         change = set_resolved(
             survey.build,
@@ -261,7 +292,11 @@ def _candidates(
         width, height = survey.size
         extra = {"unorm16": 2, "unorm24": 0, "float32": 0}[depth.format] * width * height
         result.append(
-            Candidate(change, "depth steps far below the gap at all distances", (Cost("memory", float(extra), "bytes"),))
+            Candidate(
+                change=change,
+                predicts="depth steps far below the gap at all distances",
+                costs=(Cost("memory", float(extra), "bytes"),),
+            )
         )
     return result
 
@@ -284,9 +319,16 @@ def nearest_m(*depths: Any) -> float:
 FAMILY = register(
     Family(
         "coincident faces",
-        {CODE: "Faces in one place flicker, since the depth buffer cannot tell them apart"},
+        (
+            Code(
+                code=CODE,
+                words="Faces in one place flicker, since the depth buffer cannot tell them apart",
+                kind="Depth",
+                symptom="flicker",
+                limit="two faces must lie two steps of the depth buffer apart where both are seen",
+            ),
+        ),
         observe,
         conclude,
-        looks_like={CODE: "flicker"},
     )
 )

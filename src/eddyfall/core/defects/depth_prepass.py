@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.passes.contract import Stage, View
@@ -89,52 +89,66 @@ def _suspicion(survey: Survey, shader: str, missing: np.ndarray, stage: Stage, s
     worst = max(seen.values(), key=lambda o: o.pixels, default=None)
     evidence = [
         Evidence(
-            "solid drawables missing from the depth prepass",
-            float(len(own)),
-            "drawables",
-            0.0,
-            "static rule",
-            worst.picture if worst else None,
+            measure="solid drawables missing from the depth prepass",
+            value=float(len(own)),
+            unit="drawables",
+            limit=0.0,
+            source="static rule",
+            picture=worst.picture if worst else None,
         ),
         Evidence(
-            "pixels where fog reads a depth behind the surface",
-            float(worst.pixels if worst else 0),
-            "px",
-            0.0,
-            "main depth nearer by > 2 depth steps",
+            measure="pixels where fog reads a depth behind the surface",
+            value=float(worst.pixels if worst else 0),
+            unit="px",
+            limit=0.0,
+            source="main depth nearer by > 2 depth steps",
         ),
     ]
     errors = np.concatenate([o.errors_m for o in seen.values()]) if seen else np.zeros(0)
     if len(errors):
-        evidence.append(Evidence("fog distance too far, median", float(np.median(errors)), "m"))
-        evidence.append(Evidence("fog distance too far, largest", float(errors.max()), "m"))
+        evidence.append(Evidence(measure="fog distance too far, median", value=float(np.median(errors)), unit="m"))
+        evidence.append(Evidence(measure="fog distance too far, largest", value=float(errors.max()), unit="m"))
     unbounded = sum(o.unbounded for o in seen.values())
     if unbounded:
         evidence.append(
-            Evidence("pixels over the sky, distance unbounded", float(unbounded), "px", 0.0, "depth copy reads as far")
+            Evidence(
+                measure="pixels over the sky, distance unbounded",
+                value=float(unbounded),
+                unit="px",
+                limit=0.0,
+                source="depth copy reads as far",
+            )
         )
     if seen:
         excess = max(float(o.fog_excess.max()) for o in seen.values()) * 100
         evidence.append(
-            Evidence("fog laid on too much, largest", excess, "%", 2.0, "about one just visible step (common practice)")
+            Evidence(
+                measure="fog laid on too much, largest",
+                value=excess,
+                unit="%",
+                limit=2.0,
+                source="about one just visible step (common practice)",
+            )
         )
     keys = survey.build.scene.material_keys
     materials = sorted({keys[drawables[i].material] for i in own if drawables[i].material >= 0})
     triangles = sum(drawables[i].last - drawables[i].first for i in own)
     costs = (Cost("triangles drawn once more in the prepass", float(triangles), "triangles"), Cost("memory", 0.0, "bytes"))
-    remedy = Candidate(write_prepass(survey, shader), "its pixels fog at their own distance, whatever is behind", costs)
+    remedy = Candidate(
+        change=write_prepass(survey, shader), predicts="its pixels fog at their own distance, whatever is behind", costs=costs
+    )
     return Suspicion(
-        CODE,
-        "shader",
-        shader,
-        f"{shader}: solid things fade into what is behind them",
-        tuple(drawables[i].name for i in own),
-        float(len(own)),
-        0.0,
-        tuple(evidence),
-        {v: o.pixels for v, o in seen.items()},
-        {v: o.region for v, o in seen.items()},
-        (remedy,),
+        code=CODE,
+        cause_kind="shader",
+        cause=shader,
+        title=f"{shader}: solid things fade into what is behind them",
+        subjects=tuple(drawables[i].name for i in own),
+        value=float(len(own)),
+        limit=0.0,
+        evidence=tuple(evidence),
+        pixels={v: o.pixels for v, o in seen.items()},
+        regions={v: o.region for v, o in seen.items()},
+        candidates=(remedy,),
         facts={"materials": materials},
     )
 
@@ -184,11 +198,18 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
 FAMILY = register(
     Family(
         "depth prepass",
-        {CODE: "Solid things missing from the depth prepass fade into what is behind them"},
+        (
+            Code(
+                code=CODE,
+                words="Solid things missing from the depth prepass fade into what is behind them",
+                kind="Depth",
+                symptom="see-through",
+                limit="no pixel of a solid thing may read the depth of what is behind it",
+            ),
+        ),
         observe,
         conclude,
         levers,
         ("see-through",),
-        {CODE: "see-through"},
     )
 )

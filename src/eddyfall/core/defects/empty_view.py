@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.intake.poses import direction, pose_around
@@ -87,12 +87,20 @@ def _suspicion(survey: Survey, kind: str, cause: str, empties: dict[str, Empty])
         "looks away": "it looks past everything",
     }[first.cause]
     evidence = [
-        Evidence("viewpoints that show nothing", float(len(empties)), "viewpoints", 0.0, "a frame of the sky says nothing")
+        Evidence(
+            measure="viewpoints that show nothing",
+            value=float(len(empties)),
+            unit="viewpoints",
+            limit=0.0,
+            source="a frame of the sky says nothing",
+        )
     ]
     nearest = min(e.nearest_m for e in empties.values())
     if math.isfinite(nearest):
-        evidence.append(Evidence("nearest thing in the frame", nearest, "m"))
-        evidence.append(Evidence("farthest thing in the frame", max(e.farthest_m for e in empties.values()), "m"))
+        evidence.append(Evidence(measure="nearest thing in the frame", value=nearest, unit="m"))
+        evidence.append(
+            Evidence(measure="farthest thing in the frame", value=max(e.farthest_m for e in empties.values()), unit="m")
+        )
     return Suspicion(
         code=CODE,
         cause_kind=kind,
@@ -117,7 +125,7 @@ def _candidates(survey: Survey, kind: str, cause: str, empties: dict[str, Empty]
         value: Any = float(f"{max(nearest * 0.5, 1e-6):.3g}") if cause == "depth.near_m" else None
         title = f"near plane {value:g} m" if value is not None else "no far plane"
         change = set_resolved(survey.build, survey.resolved(view), {cause: value}, title=title, reason="it cuts off all there is")
-        return [Candidate(change, "what stands there is drawn", free)]
+        return [Candidate(change=change, predicts="what stands there is drawn", costs=free)]
     entry = survey.build.setup.viewpoints[view]
     if empty.cause != "looks away" or entry.camera is not None or not empty.subjects:
         return []
@@ -128,11 +136,22 @@ def _candidates(survey: Survey, kind: str, cause: str, empties: dict[str, Empty]
         ("viewpoints", view, "target"): list(pose.target),
     }
     change = set_leaves(survey.build, leaves, scope="viewpoint", title=f"turn {view} to the scene", reason="it shows nothing")
-    return [Candidate(change, "the scene is in its frame", free)]
+    return [Candidate(change=change, predicts="the scene is in its frame", costs=free)]
 
 
 FAMILY = register(
     Family(
-        "empty viewpoints", {CODE: "A viewpoint at which nothing is drawn"}, observe, conclude, looks_like={CODE: "nothing drawn"}
+        "empty viewpoints",
+        (
+            Code(
+                code=CODE,
+                words="A viewpoint at which nothing is drawn",
+                kind="Output",
+                symptom="nothing drawn",
+                limit="a play viewpoint must show something",
+            ),
+        ),
+        observe,
+        conclude,
     )
 )

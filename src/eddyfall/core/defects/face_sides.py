@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import changed_share
-from eddyfall.core.defects.contract import LEAST_SHOWN, Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import LEAST_SHOWN, Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.defects.uv_charts import mesh_operation
@@ -79,7 +79,10 @@ def _seen(survey: Survey, mesh: str, entry: dict[str, Any]) -> Suspicion:
         )
         candidates.append(
             Candidate(
-                change, "both sides are drawn", (Cost("triangles", 0.0, "triangles"),), ("other meshes with this material too",)
+                change=change,
+                predicts="both sides are drawn",
+                costs=(Cost("triangles", 0.0, "triangles"),),
+                side_effects=("other meshes with this material too",),
             )
         )
     path = ("meshes", mesh, "copies", "inner_side")
@@ -94,38 +97,44 @@ def _seen(survey: Survey, mesh: str, entry: dict[str, Any]) -> Suspicion:
     )
     candidates.append(
         Candidate(
-            shell,
-            "it has a thickness",
-            (Cost("triangles", float(triangles + 2 * counted.boundary), "triangles"),),
-            ("its lightmap needs room for the inner side and the edge strip",),
+            change=shell,
+            predicts="it has a thickness",
+            costs=(Cost("triangles", float(triangles + 2 * counted.boundary), "triangles"),),
+            side_effects=("its lightmap needs room for the inner side and the edge strip",),
         )
     )
     backs = mesh_operation("face.add_backs", mesh, f"double the faces of {mesh}, turned round", "its faces are seen from behind")
     candidates.append(
         Candidate(
-            backs,
-            "both sides are drawn",
-            (Cost("triangles", float(triangles), "triangles"),),
-            ("its lightmap charts overlap by 100 % until they are packed anew",),
+            change=backs,
+            predicts="both sides are drawn",
+            costs=(Cost("triangles", float(triangles), "triangles"),),
+            side_effects=("its lightmap charts overlap by 100 % until they are packed anew",),
         )
     )
     evidence = (
-        Evidence("rays that meet removed faces", entry["share"] * 100, "%", LEAST_SHARE * 100, "of the rays that meet it first"),
-        Evidence("boundary edges", float(counted.boundary), "edges", None, "welded by place"),
-        Evidence("triangles", float(triangles), "triangles"),
+        Evidence(
+            measure="rays that meet removed faces",
+            value=entry["share"] * 100,
+            unit="%",
+            limit=LEAST_SHARE * 100,
+            source="of the rays that meet it first",
+        ),
+        Evidence(measure="boundary edges", value=float(counted.boundary), unit="edges", limit=None, source="welded by place"),
+        Evidence(measure="triangles", value=float(triangles), unit="triangles"),
     )
     return Suspicion(
-        "face.seen-from-behind",
-        "mesh",
-        mesh,
-        f"{mesh}: missing sides, seen from behind",
-        tuple(geometry.drawables[d].name for d in drawables),
-        entry["share"] * 100,
-        LEAST_SHARE * 100,
-        evidence,
-        entry["pixels"],
-        {},
-        tuple(candidates),
+        code="face.seen-from-behind",
+        cause_kind="mesh",
+        cause=mesh,
+        title=f"{mesh}: missing sides, seen from behind",
+        subjects=tuple(geometry.drawables[d].name for d in drawables),
+        value=entry["share"] * 100,
+        limit=LEAST_SHARE * 100,
+        evidence=evidence,
+        pixels=entry["pixels"],
+        regions={},
+        candidates=tuple(candidates),
     )
 
 
@@ -159,25 +168,25 @@ def _winding(survey: Survey, key: str, index: int) -> Suspicion | None:
     if not _matters(survey, key, change, pixels):
         return None
     return Suspicion(
-        "face.winding",
-        "mesh",
-        key,
-        f"{key}: neighbouring faces face apart",
-        tuple(geometry.drawables[i].name for i in members),
-        float(memo.inconsistent),
-        0.0,
-        (
+        code="face.winding",
+        cause_kind="mesh",
+        cause=key,
+        title=f"{key}: neighbouring faces face apart",
+        subjects=tuple(geometry.drawables[i].name for i in members),
+        value=float(memo.inconsistent),
+        limit=0.0,
+        evidence=(
             Evidence(
-                "edges whose two faces run along them alike",
-                float(memo.inconsistent),
-                "edges",
-                0.0,
-                f"of {memo.total} edges, welded by place",
+                measure="edges whose two faces run along them alike",
+                value=float(memo.inconsistent),
+                unit="edges",
+                limit=0.0,
+                source=f"of {memo.total} edges, welded by place",
             ),
         ),
-        pixels,
-        {},
-        (Candidate(change, "all faces point out", (Cost("triangles", 0.0, "triangles"),)),),
+        pixels=pixels,
+        regions={},
+        candidates=(Candidate(change=change, predicts="all faces point out", costs=(Cost("triangles", 0.0, "triangles"),)),),
     )
 
 
@@ -193,9 +202,25 @@ def _matters(survey: Survey, key: str, change: Change, pixels: dict[str, int]) -
 
 FAMILY = Family(
     "face_sides",
-    {"face.seen-from-behind": "faces seen from the side that is not drawn", "face.winding": "neighbouring faces that face apart"},
+    (
+        Code(
+            code="face.seen-from-behind",
+            words="faces seen from the side that is not drawn",
+            kind="Surface",
+            symptom="missing sides",
+            limit="2 % of the rays that meet a thing may meet a removed face first",
+            sheet="lightmaps",
+        ),
+        Code(
+            code="face.winding",
+            words="neighbouring faces that face apart",
+            kind="Surface",
+            symptom="missing sides",
+            limit="no edge may have two faces that run along it alike, where that shows or is baked",
+            sheet="lightmaps",
+        ),
+    ),
     observe,
     conclude,
-    looks_like={"face.seen-from-behind": "missing sides", "face.winding": "missing sides"},
 )
 register(FAMILY)

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.passes.contract import Camera
@@ -81,12 +81,24 @@ def conclude(survey: Survey, seen: dict[str, Trembling | None]) -> list[Suspicio
     world, own = steps(survey)
     in_file = bool((own[members] >= world[members]).any())
     evidence = (
-        Evidence("largest step of coordinates, on the screen", worst.worst_px, "px", LIMIT_PX,
-                 "seen as a tremble when the camera moves (common practice)", worst.picture),
-        Evidence("largest step of coordinates", worst.worst_m * 1000, "mm", None, "spacing of float32 (IEEE 754)"),
-        Evidence("pixels on such coordinates", float(worst.pixels), "px"),
-        Evidence("distance of these things from the origin", away, "m"),
-    )  # fmt: skip
+        Evidence(
+            measure="largest step of coordinates, on the screen",
+            value=worst.worst_px,
+            unit="px",
+            limit=LIMIT_PX,
+            source="seen as a tremble when the camera moves (common practice)",
+            picture=worst.picture,
+        ),
+        Evidence(
+            measure="largest step of coordinates",
+            value=worst.worst_m * 1000,
+            unit="mm",
+            limit=None,
+            source="spacing of float32 (IEEE 754)",
+        ),
+        Evidence(measure="pixels on such coordinates", value=float(worst.pixels), unit="px"),
+        Evidence(measure="distance of these things from the origin", value=away, unit="m"),
+    )
     names = tuple(geometry.drawables[d].name for d in members)
     nearer = "their meshes' own vertices lie that far out" if in_file else "it can be moved nearer"
     return [
@@ -117,15 +129,27 @@ def _recentre(centre: np.ndarray) -> Candidate:
         operation=Operation(name="scene.move", params={"by_m": by}),
     )
     kept = ("cameras, lights and viewpoints move along; what refers to places from outside the build must be told",)
-    return Candidate(change, "coordinates are small, so that their steps are", (Cost("memory", 0.0, "bytes"),), kept)
+    return Candidate(
+        change=change,
+        predicts="coordinates are small, so that their steps are",
+        costs=(Cost("memory", 0.0, "bytes"),),
+        side_effects=kept,
+    )
 
 
 FAMILY = register(
     Family(
         "far from the origin",
-        {CODE: "Coordinates so large that float32 moves things visibly"},
+        (
+            Code(
+                code=CODE,
+                words="Coordinates so large that float32 moves things visibly",
+                kind="Surface",
+                symptom="trembling",
+                limit="a step of a float32 coordinate may move a thing by a twentieth of a pixel",
+            ),
+        ),
         observe,
         conclude,
-        looks_like={CODE: "trembling"},
     )
 )

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.lightmap_survey import lightmaps_of
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
@@ -68,36 +68,44 @@ def conclude(survey: Survey, seen: dict[str, dict[str, Any] | None]) -> list[Sus
         )
         evidence = (
             Evidence(
-                "mip level that is seen", reached, "level", float(safe), f"{padding:.1f} texels a side are safe to level {safe}"
+                measure="mip level that is seen",
+                value=reached,
+                unit="level",
+                limit=float(safe),
+                source=f"{padding:.1f} texels a side are safe to level {safe}",
             ),
             Evidence(
-                "texels a side it needs", float(padding_for_mip(need)), "texels", padding, "1.5 * 2^k - 1, worst case on the grid"
+                measure="texels a side it needs",
+                value=float(padding_for_mip(need)),
+                unit="texels",
+                limit=padding,
+                source="1.5 * 2^k - 1, worst case on the grid",
             ),
         )
         result.append(
             Suspicion(
-                "texture.mip-bleed",
-                "mesh",
-                mesh,
-                f"{receiver.name}: lightmap charts bleed at a distance",
-                maps.subjects([receiver]),
-                reached,
-                float(safe),
-                evidence,
-                pixels,
-                {},
-                (
+                code="texture.mip-bleed",
+                cause_kind="mesh",
+                cause=mesh,
+                title=f"{receiver.name}: lightmap charts bleed at a distance",
+                subjects=maps.subjects([receiver]),
+                value=reached,
+                limit=float(safe),
+                evidence=evidence,
+                pixels=pixels,
+                regions={},
+                candidates=(
                     Candidate(
-                        off,
-                        "charts keep apart",
-                        (Cost("memory", -float(report.memory()[maps.bake.encoding]) / 3, "bytes"),),
-                        ("it shimmers at a distance",),
+                        change=off,
+                        predicts="charts keep apart",
+                        costs=(Cost("memory", -float(report.memory()[maps.bake.encoding]) / 3, "bytes"),),
+                        side_effects=("it shimmers at a distance",),
                     ),
                     Candidate(
-                        pack,
-                        f"clean to level {need}",
-                        (),
-                        ("texels/m fall", f"dilation must reach {padding_for_mip(need)} texels too"),
+                        change=pack,
+                        predicts=f"clean to level {need}",
+                        costs=(),
+                        side_effects=("texels/m fall", f"dilation must reach {padding_for_mip(need)} texels too"),
                     ),
                 ),
             )
@@ -107,9 +115,17 @@ def conclude(survey: Survey, seen: dict[str, dict[str, Any] | None]) -> list[Sus
 
 FAMILY = Family(
     "mip_bleed",
-    {"texture.mip-bleed": "lightmap charts that bleed at mip levels"},
+    (
+        Code(
+            code="texture.mip-bleed",
+            words="lightmap charts that bleed at mip levels",
+            kind="Lightmap",
+            symptom="seams",
+            limit="gutters must hold out to the coarsest mip level that is seen",
+            sheet="lightmaps",
+        ),
+    ),
     observe,
     conclude,
-    looks_like={"texture.mip-bleed": "seams"},
 )
 register(FAMILY)

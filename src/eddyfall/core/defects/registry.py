@@ -1,6 +1,6 @@
 """The list of defect families. A family registers itself when its module is imported; nothing else needs to know it."""
 
-from eddyfall.core.defects.contract import Family
+from eddyfall.core.defects.contract import Code, Family
 
 _families: dict[str, Family] = {}
 
@@ -21,26 +21,23 @@ def families() -> list[Family]:
     return [_families[name] for name in sorted(_families)]
 
 
-def symptom_of(code: str) -> str:
-    """What one sees of a finding, in a word or two: what a case of it is filed under."""
+def all_codes() -> dict[str, Code]:
+    """Every code that a registered family can find, by itself, in alphabetical order."""
+    return {c.code: c for c in sorted((c for family in families() for c in family.codes), key=lambda c: c.code)}
+
+
+def code_of(code: str) -> Code:
+    """What is known of a code; a code that no family has (from an older file) stands for itself."""
     for family in families():
-        if code in family.looks_like:
-            return family.looks_like[code]
-    return words_for(code)
+        for known in family.codes:
+            if known.code == code:
+                return known
+    return Code(code=code, words=code, kind="Output", symptom=code, limit="")
 
 
 def looks() -> dict[str, str]:
     """Every symptom that a code names, with the words of the first code that does."""
     found: dict[str, str] = {}
-    for family in families():
-        for code, symptom in family.looks_like.items():
-            found.setdefault(symptom, family.codes[code])
+    for known in all_codes().values():
+        found.setdefault(known.symptom, known.words)
     return found
-
-
-def words_for(code: str) -> str:
-    """The plain words of a finding code."""
-    for family in families():
-        if code in family.codes:
-            return family.codes[code]
-    return code

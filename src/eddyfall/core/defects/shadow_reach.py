@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.passes.contract import Camera, View
@@ -107,26 +107,56 @@ def conclude(survey: Survey, seen: dict[str, Lost | None]) -> list[Suspicion]:
     subjects = tuple(sorted({drawables[d].name for o in lost.values() for d in o.drawables}))
     slices = slices_of(worst.shadow, worst.camera)
     evidence = (
-        Evidence("pixels where the sun's shadow is missing", float(worst.pixels), "px", float(LEAST_PIXELS - 1),
-                 "rays to the sun against the shadow maps", worst.picture),
-        Evidence("nearest lost shadow lies beyond the reach by", nearest - reach, "m", 0.0, f"shadow.reach_m = {reach:g} m"),
-        Evidence("farthest lost shadow lies beyond the reach by", farthest - reach, "m", 0.0, f"shadow.reach_m = {reach:g} m"),
-        Evidence(f"first cascade's texel at {worst_view}", slices[0].texel_m * 1000, "mm", None, "slice sphere / resolution"),
-        Evidence(f"last cascade's texel at {worst_view}", slices[-1].texel_m * 1000, "mm", None, "slice sphere / resolution"),
-    )  # fmt: skip
+        Evidence(
+            measure="pixels where the sun's shadow is missing",
+            value=float(worst.pixels),
+            unit="px",
+            limit=float(LEAST_PIXELS - 1),
+            source="rays to the sun against the shadow maps",
+            picture=worst.picture,
+        ),
+        Evidence(
+            measure="nearest lost shadow lies beyond the reach by",
+            value=nearest - reach,
+            unit="m",
+            limit=0.0,
+            source=f"shadow.reach_m = {reach:g} m",
+        ),
+        Evidence(
+            measure="farthest lost shadow lies beyond the reach by",
+            value=farthest - reach,
+            unit="m",
+            limit=0.0,
+            source=f"shadow.reach_m = {reach:g} m",
+        ),
+        Evidence(
+            measure=f"first cascade's texel at {worst_view}",
+            value=slices[0].texel_m * 1000,
+            unit="mm",
+            limit=None,
+            source="slice sphere / resolution",
+        ),
+        Evidence(
+            measure=f"last cascade's texel at {worst_view}",
+            value=slices[-1].texel_m * 1000,
+            unit="mm",
+            limit=None,
+            source="slice sphere / resolution",
+        ),
+    )
     return [
         Suspicion(
-            CODE,
-            "setting",
-            "shadow.reach_m",
-            f"Shadows stop at {reach:g} m, short of {', '.join(subjects[:3])}",
-            subjects,
-            float(worst.pixels),
-            float(LEAST_PIXELS - 1),
-            evidence,
-            {v: o.pixels for v, o in lost.items()},
-            {v: o.region for v, o in lost.items()},
-            tuple(_candidates(survey, worst, farthest)),
+            code=CODE,
+            cause_kind="setting",
+            cause="shadow.reach_m",
+            title=f"Shadows stop at {reach:g} m, short of {', '.join(subjects[:3])}",
+            subjects=subjects,
+            value=float(worst.pixels),
+            limit=float(LEAST_PIXELS - 1),
+            evidence=evidence,
+            pixels={v: o.pixels for v, o in lost.items()},
+            regions={v: o.region for v, o in lost.items()},
+            candidates=tuple(_candidates(survey, worst, farthest)),
             facts={"needed_reach_m": farthest, "chain": _chain(survey, worst, farthest)},
         )
     ]
@@ -147,7 +177,7 @@ def _candidates(survey: Survey, worst: Lost, farthest: float) -> list[Candidate]
     join = f"a join at {shadow.reach_m:g} m, where the texel goes from {last.texel_m * 1000:.0f} to {tier.texel_m * 1000:.0f} mm"
     costs = (Cost("memory", float(new_bytes), "bytes"), Cost("far tier texel", tier.texel_m * 1000, "mm"))
     return [
-        Candidate(far, "one more map serves what lies beyond the cascades", costs, (join,)),
+        Candidate(change=far, predicts="one more map serves what lies beyond the cascades", costs=costs, side_effects=(join,)),
         _raise(survey, worst, reach, 1),
         _raise(survey, worst, reach, 2),
     ]
@@ -185,7 +215,11 @@ def _raise(survey: Survey, worst: Lost, reach: float, factor: int) -> Candidate:
     extra = (factor**2 - 1) * shadow.cascades * shadow.resolution**2 * 4
     costs = (Cost("memory", float(extra), "bytes"), Cost("first cascade texel", after.texel_m * 1000, "mm"))
     return Candidate(
-        raise_reach(survey, worst.resolved, reach, factor), "the last cascade serves the receivers", costs, (), warnings
+        change=raise_reach(survey, worst.resolved, reach, factor),
+        predicts="the last cascade serves the receivers",
+        costs=costs,
+        side_effects=(),
+        warnings=warnings,
     )
 
 
@@ -262,11 +296,18 @@ def _switches(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
 FAMILY = register(
     Family(
         "shadow reach",
-        {CODE: "The sun's shadow is missing beyond the reach of the shadow maps"},
+        (
+            Code(
+                code=CODE,
+                words="The sun's shadow is missing beyond the reach of the shadow maps",
+                kind="Shadow",
+                symptom="missing shadow",
+                limit="a sunlit pixel beyond the reach must be lit as rays say",
+            ),
+        ),
         observe,
         conclude,
         levers,
         ("missing shadow",),
-        {CODE: "missing shadow"},
     )
 )

@@ -1,4 +1,4 @@
-"""uv.missing, uv.out-of-range, uv.degenerate, uv.gutter, uv.skew, uv.split, uv.density: charts that are not fit to be baked."""
+"""uv.missing, uv.out-of-range, uv.degenerate, uv.gutter, uv.off-grid, uv.split, uv.density: charts that are not fit to be baked."""
 
 import math
 from collections.abc import Iterator
@@ -6,7 +6,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from eddyfall.core.bake.splits import needless_splits
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen, front_pixels, lightmaps_of
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
@@ -59,7 +59,17 @@ def _shown(suspicion: Suspicion, maps: Lightmaps, receiver: Receiver, seen: Seen
 def _suspicion(
     code: str, key: str, title: str, value: float, limit: float, evidence: list[Evidence], candidates: list[Candidate]
 ) -> Suspicion:
-    return Suspicion(code, "mesh", key, title, (), value, limit, tuple(evidence), candidates=tuple(candidates))
+    return Suspicion(
+        code=code,
+        cause_kind="mesh",
+        cause=key,
+        title=title,
+        subjects=(),
+        value=value,
+        limit=limit,
+        evidence=tuple(evidence),
+        candidates=tuple(candidates),
+    )
 
 
 def _missing(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
@@ -81,22 +91,33 @@ def _missing(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
         pixels = {v: t for v, counts in seen.items() if (t := sum(counts.get(i, 0) for i in members))}
         change = mesh_operation("uv.repack", key, f"unwrap {key} for its lightmap", "its lightmap has no UVs")
         yield Suspicion(
-            "uv.missing",
-            "mesh",
-            key,
-            f"{key}: no UVs for its lightmap",
-            tuple(maps.geometry.drawables[i].name for i in members),
-            float(sum(p.triangles for p in without)),
-            0.0,
-            (
+            code="uv.missing",
+            cause_kind="mesh",
+            cause=key,
+            title=f"{key}: no UVs for its lightmap",
+            subjects=tuple(maps.geometry.drawables[i].name for i in members),
+            value=float(sum(p.triangles for p in without)),
+            limit=0.0,
+            evidence=(
                 Evidence(
-                    f"triangles without TEXCOORD_{said}", float(sum(p.triangles for p in without)), "triangles", 0.0, "the setup"
+                    measure=f"triangles without TEXCOORD_{said}",
+                    value=float(sum(p.triangles for p in without)),
+                    unit="triangles",
+                    limit=0.0,
+                    source="the setup",
                 ),
             ),
-            pixels,
-            {},
-            (Candidate(change, "every triangle has texels of its own", (), ("vertices are split along charts",)),),
-            "it cannot be baked without UVs",
+            pixels=pixels,
+            regions={},
+            candidates=(
+                Candidate(
+                    change=change,
+                    predicts="every triangle has texels of its own",
+                    costs=(),
+                    side_effects=("vertices are split along charts",),
+                ),
+            ),
+            not_drawn_yet="it cannot be baked without UVs",
         )
 
 
@@ -107,12 +128,12 @@ def _out_of_range(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> S
     key = maps.mesh_of(receiver)
     evidence = [
         Evidence(
-            "surface outside 0..1",
-            share * 100,
-            "%",
-            0.0,
-            "the target takes UVs as they are",
-            overlap_picture(report.uv, np.zeros(len(report.uv), bool)),
+            measure="surface outside 0..1",
+            value=share * 100,
+            unit="%",
+            limit=0.0,
+            source="the target takes UVs as they are",
+            picture=overlap_picture(report.uv, np.zeros(len(report.uv), bool)),
         )
     ]
     pack = mesh_operation("uv.pack", key, f"pack the charts of {key} into 0..1", "they lie outside the map")
@@ -123,7 +144,7 @@ def _out_of_range(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> S
         share * 100,
         0.0,
         evidence,
-        [Candidate(pack, "all charts lie in 0..1", (), ("copies are evaluated for good",))],
+        [Candidate(change=pack, predicts="all charts lie in 0..1", costs=(), side_effects=("copies are evaluated for good",))],
     )
 
 
@@ -132,7 +153,13 @@ def _degenerate(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Sus
         return None
     key = maps.mesh_of(receiver)
     evidence = [
-        Evidence("triangles without UV area", float(report.overlap.degenerate), "triangles", 0.0, f"under {LEAST_TEXELS} texel²")
+        Evidence(
+            measure="triangles without UV area",
+            value=float(report.overlap.degenerate),
+            unit="triangles",
+            limit=0.0,
+            source=f"under {LEAST_TEXELS} texel²",
+        )
     ]
     repack = mesh_operation("uv.repack", key, f"unwrap {key} anew", "some of its triangles have no texels")
     return _suspicion(
@@ -142,7 +169,14 @@ def _degenerate(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Sus
         float(report.overlap.degenerate),
         0.0,
         evidence,
-        [Candidate(repack, "every triangle has texels", (), ("charts are new; old bakes are stale",))],
+        [
+            Candidate(
+                change=repack,
+                predicts="every triangle has texels",
+                costs=(),
+                side_effects=("charts are new; old bakes are stale",),
+            )
+        ],
     )
 
 
@@ -153,11 +187,11 @@ def _gutter(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspici
     key = maps.mesh_of(receiver)
     evidence = [
         Evidence(
-            "gap between the closest charts",
-            gap,
-            "texels",
-            LEAST_GUTTER_TEXELS,
-            "one texel a side for bilinear filtering",
+            measure="gap between the closest charts",
+            value=gap,
+            unit="texels",
+            limit=LEAST_GUTTER_TEXELS,
+            source="one texel a side for bilinear filtering",
             at_least=True,
         ),
     ]
@@ -176,7 +210,7 @@ def _gutter(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspici
         LEAST_GUTTER_TEXELS - gap,
         0.0,
         evidence,
-        [Candidate(change, "no texel serves two charts", (), ("texels/m may fall",))],
+        [Candidate(change=change, predicts="no texel serves two charts", costs=(), side_effects=("texels/m may fall",))],
     )
 
 
@@ -190,25 +224,32 @@ def _skew(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicion
     mark = np.isin(report.page.chart, charts)
     evidence = [
         Evidence(
-            "skew to the texel grid",
-            abs(worst.skew_deg),
-            "deg",
-            SKEW_LIMIT_DEG,
-            "steps show along edges",
-            overlap_picture(report.uv, mark),
+            measure="skew to the texel grid",
+            value=abs(worst.skew_deg),
+            unit="deg",
+            limit=SKEW_LIMIT_DEG,
+            source="steps show along edges",
+            picture=overlap_picture(report.uv, mark),
         ),
-        Evidence("texels between steps", worst.step_texels, "texels", None, "1 / tan(skew)"),
-        Evidence("skewed charts", float(len(charts)), "charts", 0.0, "off the grid"),
+        Evidence(measure="texels between steps", value=worst.step_texels, unit="texels", limit=None, source="1 / tan(skew)"),
+        Evidence(measure="skewed charts", value=float(len(charts)), unit="charts", limit=0.0, source="off the grid"),
     ]
     change = mesh_operation("uv.align", key, f"turn the charts of {key} onto the texel grid", "skewed edges bake as steps")
     return _suspicion(
-        "uv.skew",
+        "uv.off-grid",
         key,
         f"{key}: charts lie askew on the texel grid",
         abs(worst.skew_deg),
         SKEW_LIMIT_DEG,
         evidence,
-        [Candidate(change, "no steps along edges", (), ("charts are packed anew; old bakes are stale",))],
+        [
+            Candidate(
+                change=change,
+                predicts="no steps along edges",
+                costs=(),
+                side_effects=("charts are packed anew; old bakes are stale",),
+            )
+        ],
     )
 
 
@@ -220,14 +261,20 @@ def _split(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicio
     mark = np.isin(report.page.chart, [c for s in found for c in s.charts])
     evidence = [
         Evidence(
-            "charts that part across a flat surface",
-            float(len(found)),
-            "seams",
-            0.0,
-            "bend under 1 deg",
-            overlap_picture(report.uv, mark),
+            measure="charts that part across a flat surface",
+            value=float(len(found)),
+            unit="seams",
+            limit=0.0,
+            source="bend under 1 deg",
+            picture=overlap_picture(report.uv, mark),
         ),
-        Evidence("length of these seams", sum(s.length_m for s in found), "m", 0.0, "each may show as a line"),
+        Evidence(
+            measure="length of these seams",
+            value=sum(s.length_m for s in found),
+            unit="m",
+            limit=0.0,
+            source="each may show as a line",
+        ),
     ]
     change = mesh_operation("uv.join", key, f"join the split charts of {key}", "flat surfaces are split for nothing")
     return _suspicion(
@@ -237,7 +284,14 @@ def _split(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicio
         float(len(found)),
         0.0,
         evidence,
-        [Candidate(change, "no seam across a flat surface", (), ("charts are packed anew; old bakes are stale",))],
+        [
+            Candidate(
+                change=change,
+                predicts="no seam across a flat surface",
+                costs=(),
+                side_effects=("charts are packed anew; old bakes are stale",),
+            )
+        ],
     )
 
 
@@ -266,23 +320,33 @@ def _density(maps: Lightmaps, everyone: list[Receiver]) -> Iterator[tuple[Receiv
             reason="its texels are far larger than its neighbours'",
         )
         evidence = [
-            Evidence("coarser than the median lightmap", median / mine, "times", DENSITY_LIMIT, "common practice"),
-            Evidence("texels/m", mine, "1/m"),
-            Evidence("median texels/m", median, "1/m"),
+            Evidence(
+                measure="coarser than the median lightmap",
+                value=median / mine,
+                unit="times",
+                limit=DENSITY_LIMIT,
+                source="common practice",
+            ),
+            Evidence(measure="texels/m", value=mine, unit="1/m"),
+            Evidence(measure="median texels/m", value=median, unit="1/m"),
         ]
         yield (
             receiver,
             Suspicion(
-                "uv.density",
-                "node",
-                key,
-                f"{key}: lightmap texels far larger than its neighbours'",
-                (),
-                median / mine,
-                DENSITY_LIMIT,
-                tuple(evidence),
+                code="uv.density",
+                cause_kind="node",
+                cause=key,
+                title=f"{key}: lightmap texels far larger than its neighbours'",
+                subjects=(),
+                value=median / mine,
+                limit=DENSITY_LIMIT,
+                evidence=tuple(evidence),
                 candidates=(
-                    Candidate(change, "density within four times of the median", (Cost("memory", float(extra), "bytes"),)),
+                    Candidate(
+                        change=change,
+                        predicts="density within four times of the median",
+                        costs=(Cost("memory", float(extra), "bytes"),),
+                    ),
                 ),
             ),
         )
@@ -290,26 +354,67 @@ def _density(maps: Lightmaps, everyone: list[Receiver]) -> Iterator[tuple[Receiv
 
 FAMILY = Family(
     "uv_charts",
-    {
-        "uv.missing": "lightmapped without lightmap UVs",
-        "uv.out-of-range": "charts outside the map of a target that takes UVs as they are",
-        "uv.degenerate": "triangles without texels",
-        "uv.gutter": "charts too close to each other",
-        "uv.skew": "charts askew on the texel grid",
-        "uv.split": "flat surfaces split into charts",
-        "uv.density": "texels far larger than those of neighbours",
-    },
+    (
+        Code(
+            code="uv.missing",
+            words="lightmapped without lightmap UVs",
+            kind="Lightmap",
+            symptom="no baked light",
+            limit="a lightmapped mesh must have lightmap UVs",
+            sheet="lightmaps",
+        ),
+        Code(
+            code="uv.out-of-range",
+            words="charts outside the map of a target that takes UVs as they are",
+            kind="Lightmap",
+            symptom="blotches",
+            limit="every chart must lie in the map",
+            sheet="lightmaps",
+        ),
+        Code(
+            code="uv.degenerate",
+            words="triangles without texels",
+            kind="Lightmap",
+            symptom="blotches",
+            limit="a triangle must own a thousandth of a texel at least",
+            sheet="lightmaps",
+        ),
+        Code(
+            code="uv.gutter",
+            words="charts too close to each other",
+            kind="Lightmap",
+            symptom="seams",
+            limit="charts must keep the gutter that the bake asks for",
+            sheet="lightmaps",
+        ),
+        Code(
+            code="uv.off-grid",
+            words="charts off the texel grid",
+            kind="Lightmap",
+            symptom="jagged edges",
+            limit="edges of charts must run along the texels",
+            sheet="lightmaps",
+            of_texel="Jagged edge off the texel grid",
+        ),
+        Code(
+            code="uv.split",
+            words="flat surfaces split into charts",
+            kind="Lightmap",
+            symptom="seams",
+            limit="a flat surface must be one chart",
+            sheet="lightmaps",
+        ),
+        Code(
+            code="uv.density",
+            words="texels far larger than those of neighbours",
+            kind="Lightmap",
+            symptom="coarse light",
+            limit="texels may be so many times as coarse as the median of the build",
+            sheet="lightmaps",
+        ),
+    ),
     front_pixels,
     conclude,
-    looks_like={
-        "uv.missing": "no baked light",
-        "uv.out-of-range": "blotches",
-        "uv.degenerate": "blotches",
-        "uv.gutter": "seams",
-        "uv.skew": "jagged edges",
-        "uv.split": "seams",
-        "uv.density": "coarse light",
-    },
 )
 register(FAMILY)
 

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.scene.build import Build
@@ -51,14 +51,34 @@ def _suspicion(
     rule = "unwrapped plane" if uv_use == "repacked" else "uv modulo 1"
     picture = overlap_picture(charts.uv, worst.collided, as_is=uv_use == "as_is")
     evidence = [
-        Evidence(f"surface doubled{part}", worst.surface_share * 100, "%", 0.0, rule, picture),
-        Evidence(f"texels doubled{part}", worst.texel_share * 100, "%", 0.0, f"{rule}, {charts.resolution} texels a tile"),
-        Evidence("triangle pairs that collide", float(sum(o.pairs for _, o in bad)), "pairs", 0.0, "intersection > 0.001 texel²"),
+        Evidence(
+            measure=f"surface doubled{part}", value=worst.surface_share * 100, unit="%", limit=0.0, source=rule, picture=picture
+        ),
+        Evidence(
+            measure=f"texels doubled{part}",
+            value=worst.texel_share * 100,
+            unit="%",
+            limit=0.0,
+            source=f"{rule}, {charts.resolution} texels a tile",
+        ),
+        Evidence(
+            measure="triangle pairs that collide",
+            value=float(sum(o.pairs for _, o in bad)),
+            unit="pairs",
+            limit=0.0,
+            source="intersection > 0.001 texel²",
+        ),
     ]
     if uv_use == "repacked":
         wrapped = measure_overlap(charts.uv, charts.area, charts.resolution, as_is=True)
         evidence.append(
-            Evidence("surface doubled if the UVs were used as they are", wrapped.surface_share * 100, "%", None, "uv modulo 1")
+            Evidence(
+                measure="surface doubled if the UVs were used as they are",
+                value=wrapped.surface_share * 100,
+                unit="%",
+                limit=None,
+                source="uv modulo 1",
+            )
         )
     nodes = [k for k, n in zip(survey.build.scene.node_keys, survey.build.scene.nodes) if n.mesh == mesh]
     subjects = tuple(d.name for d in survey.geometry.drawables if d.node in nodes)
@@ -66,18 +86,18 @@ def _suspicion(
     shown = {v: sum(counts.get(i, 0) for i in index) for v, counts in seen.items()}
     pixels = {v: n for v, n in shown.items() if n}
     return Suspicion(
-        CODE,
-        "mesh",
-        key,
-        f"{key}: surfaces share lightmap texels",
-        subjects,
-        worst.surface_share * 100,
-        0.0,
-        tuple(evidence),
-        pixels,
-        {},
-        tuple(_candidates(survey, mesh, charts, worst, uv_use)),
-        "" if _baked(survey, nodes) else "it has no lightmap yet, so nothing of this is drawn",
+        code=CODE,
+        cause_kind="mesh",
+        cause=key,
+        title=f"{key}: surfaces share lightmap texels",
+        subjects=subjects,
+        value=worst.surface_share * 100,
+        limit=0.0,
+        evidence=tuple(evidence),
+        pixels=pixels,
+        regions={},
+        candidates=tuple(_candidates(survey, mesh, charts, worst, uv_use)),
+        not_drawn_yet="" if _baked(survey, nodes) else "it has no lightmap yet, so nothing of this is drawn",
         facts={"tiles": worst.tiles, "out_of_range_share": worst.out_of_range_share, "degenerate": worst.degenerate},
     )
 
@@ -97,13 +117,13 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
         density_cost = (tiles - 1) * charts.resolution**2 * HALF_FLOAT_RGBA_BYTES
         result.append(
             Candidate(
-                change,
-                "every copy has a tile of its own",
-                (
+                change=change,
+                predicts="every copy has a tile of its own",
+                costs=(
                     Cost("memory", 0.0, "bytes"),
                     Cost("memory to keep the texel density after repacking", float(density_cost), "bytes"),
                 ),
-                (
+                side_effects=(
                     f"the packed map holds {tiles} charts where it held one: at one size texels/m fall to {100 / math.sqrt(tiles):.0f} %",
                     "uv modulo 1 still collides, so a target that uses UVs as they are stays red",
                 ),
@@ -111,19 +131,23 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
         )
     if rules:
         tiles = own_tiles(build, mesh).tiles
-        squash = Change(
-            id=short_id(f"uv.squash:{key}"),
-            title=f"squash the {tiles} copies of {key} side by side into one tile",
+        share = Change(
+            id=short_id(f"uv.share_tile:{key}"),
+            title=f"fit the {tiles} copies of {key} into one tile",
             scope="mesh",
             reason="copies share one chart, and the target takes UVs as they are",
-            operation=Operation(name="uv.squash", params={"mesh": key}),
+            operation=Operation(name="uv.share_tile", params={"mesh": key}),
         )
         density = (
             Cost("texel density along u falls to", 100 / tiles, "%"),
             Cost("memory to keep the texel density", float((tiles - 1) * charts.resolution**2 * HALF_FLOAT_RGBA_BYTES), "bytes"),
         )
         effects = ("texels become oblong: wide on the surface along u", "old bakes of it are stale")
-        result.append(Candidate(squash, "every copy has a strip of the tile, modulo 1 too", density, effects))
+        result.append(
+            Candidate(
+                change=share, predicts="every copy has a strip of the tile, modulo 1 too", costs=density, side_effects=effects
+            )
+        )
     repack = Change(
         id=short_id(f"uv.repack:{key}"),
         title=f"evaluate the copies of {key} and pack its charts anew"
@@ -138,10 +162,10 @@ def _candidates(survey: Survey, mesh: int, charts: ChartSet, worst: Overlap, uv_
         remade.append("the copy rules are gone: the mesh is stored whole")
     result.append(
         Candidate(
-            repack,
-            "no two triangles share a texel",
-            (Cost("triangles stored", float(len(charts.uv)), "triangles"),),
-            tuple(remade),
+            change=repack,
+            predicts="no two triangles share a texel",
+            costs=(Cost("triangles stored", float(len(charts.uv)), "triangles"),),
+            side_effects=tuple(remade),
         )
     )
     return result
@@ -165,5 +189,20 @@ def offset_copies(build: Build, key: str, mesh: int) -> tuple[Change, int]:
 
 
 FAMILY = register(
-    Family("lightmap charts", {CODE: "Surfaces share lightmap texels"}, observe, conclude, looks_like={CODE: "blotches"})
+    Family(
+        "lightmap charts",
+        (
+            Code(
+                code=CODE,
+                words="Surfaces share lightmap texels",
+                kind="Lightmap",
+                symptom="blotches",
+                limit="no two surfaces may write one texel",
+                sheet="lightmaps",
+                of_texel="Another surface writes this texel",
+            ),
+        ),
+        observe,
+        conclude,
+    )
 )

@@ -28,6 +28,7 @@ from eddyfall.core.shade.lights import direct_plain
 from eddyfall.core.shade.sky import ambient_plain, sky_plain
 from eddyfall.core.shade.surface import surface_plain
 
+FOG_ALARM = 0.01  # share of fog by which a depth copy may be wrong before a stratum says so
 KIND_NAMES = {code: name for name, code in KINDS.items()}
 
 
@@ -44,6 +45,20 @@ class Layer:
     after: np.ndarray
     depth_m: float | None = None
     facts: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def alarm(self) -> str:
+        """What is wrong with this stratum, in a few words; empty if nothing is."""
+        f = self.facts
+        if self.pass_name == "opaque" and f.get("in_prepass") is False:
+            return "not in the depth prepass"
+        if self.pass_name == "fog" and np.isfinite(f["surface_distance_m"]):
+            if abs(f["fog_share"] - f["fog_share_at_surface"]) <= FOG_ALARM:
+                return ""
+            off = f["copy_distance_m"] - f["surface_distance_m"]
+            where = "as far as can be" if np.isinf(off) else f"{abs(off):,.3g} m too {'far' if off > 0 else 'near'}"
+            return f"{where} · {f['fog_share'] * 100:.0f} % fog instead of {f['fog_share_at_surface'] * 100:.0f} %"
+        return ""
 
 
 @dataclass

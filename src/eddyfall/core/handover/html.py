@@ -11,7 +11,7 @@ from markupsafe import Markup
 from PIL import Image
 
 from eddyfall import __version__
-from eddyfall.core.defects.registry import words_for
+from eddyfall.core.defects.registry import code_of
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import pass_table
 from eddyfall.core.handover.report import finding_json
@@ -66,7 +66,7 @@ def html_sheet(
         loader=FileSystemLoader(Path(__file__).parent), autoescape=select_autoescape(["html"], default=True),
         finalize=lambda value: visible(value) if isinstance(value, str) and not isinstance(value, Markup) else value,
     )  # fmt: skip
-    environment.filters.update(number=number, cost=lambda c: size_text(c.value, c.unit), words=words_for)
+    environment.filters.update(number=number, cost=lambda c: size_text(c.value, c.unit), words=lambda code: code_of(code).words)
     views = []
     for view in result.viewpoints:
         before_picture = renderer.frame(build, Request(view, result.size, None, result.target), "display").display

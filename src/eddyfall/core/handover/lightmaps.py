@@ -5,15 +5,21 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.explain import Explanation
+from eddyfall.core.bake.explain import TOO_FEW_SAMPLES, Effect, Explanation
 from eddyfall.core.bake.leaks import Leak
 from eddyfall.core.bake.overview import AssetLine, MapState
 from eddyfall.core.bake.shortlist import Shortlist
+from eddyfall.core.defects.registry import code_of
 from eddyfall.core.handover.report import change_json, document
 from eddyfall.core.uv.copy_remedies import CopyRemedy
 from eddyfall.core.uv.page import PageGeometry
 from eddyfall.core.uv.report import report_json
 from eddyfall.core.uv.troubles import leak_trouble, troubles
+
+
+def effect_title(effect: Effect) -> str:
+    """What a cause of a texel's light is called."""
+    return "Too few samples" if effect.code == TOO_FEW_SAMPLES else code_of(effect.code).of_texel
 
 
 def explanation_json(e: Explanation) -> dict[str, Any]:
@@ -23,7 +29,7 @@ def explanation_json(e: Explanation) -> dict[str, Any]:
         "reference_lux": e.reference, "noise_lux": e.noise, "all_removed_lux": e.all_removed, "unexplained_lux": e.unexplained,
         "healthy": e.healthy, "facts": e.facts,
         "effects": [
-            {"code": f.code, "title": f.title, "without_lux": f.without, "effect_lux": f.effect, "share": f.share, "facts": f.facts}
+            {"code": f.code, "title": effect_title(f), "without_lux": f.without, "effect_lux": f.effect, "share": f.share, "facts": f.facts}
             for f in e.effects
         ],
     })  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.defects.contract import Cost, Evidence
-from eddyfall.core.defects.registry import symptom_of, words_for
+from eddyfall.core.defects.registry import code_of
 from eddyfall.core.frame.core_sample import CoreSample
 from eddyfall.core.lineup.run import LineUp, Trial
 from eddyfall.core.scene.changes import Change
@@ -75,12 +75,14 @@ def remedy_json(r: Remedy) -> dict[str, Any]:
 
 def finding_json(f: Finding) -> dict[str, Any]:
     """One finding."""
-    s = f.suspicion
+    s, known = f.suspicion, code_of(f.code)
     return {
         "code": s.code,
         "title": s.title,
-        "what": words_for(s.code),
-        "symptom": symptom_of(s.code),
+        "what": known.words,
+        "kind": known.kind,
+        "symptom": known.symptom,
+        "sheet": known.sheet,
         "severity": f.severity,
         "impact": {
             "kind": f.impact.kind,
@@ -136,6 +138,7 @@ def core_sample_json(sample: CoreSample) -> dict[str, Any]:
                     "after": v.after,
                     "depth_m": v.depth_m,
                     "facts": v.facts,
+                    "alarm": v.alarm,
                 }
                 for v in sample.layers
             ],

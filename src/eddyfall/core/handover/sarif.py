@@ -4,7 +4,7 @@ from typing import Any
 from urllib.parse import quote
 
 from eddyfall import __version__
-from eddyfall.core.defects.registry import families
+from eddyfall.core.defects.registry import all_codes
 from eddyfall.core.errors import printable
 from eddyfall.core.handover.report import finding_json, plain
 from eddyfall.core.sweep.findings import SweepResult
@@ -14,8 +14,8 @@ LEVELS = {"blocking": "error", "visible": "warning", "latent": "note"}
 
 def sarif(result: SweepResult, artifact: str) -> dict[str, Any]:
     """The SARIF document of a sweep. artifact: file name of the scene, relative to the pipeline's folder."""
-    codes = {code: words for family in families() for code, words in family.codes.items()}
-    names = sorted(codes)
+    codes = all_codes()
+    names = list(codes)
     results = []
     for f in result.findings:
         text = f"{f.suspicion.title}. " + "; ".join(f"{e.measure}: {e.value:.4g} {e.unit}".strip() for e in f.evidence)
@@ -47,7 +47,11 @@ def sarif(result: SweepResult, artifact: str) -> dict[str, Any]:
                 "tool": {
                     "driver": {
                         "name": "Eddyfall", "version": __version__,
-                        "rules": [{"id": code, "shortDescription": {"text": codes[code]}} for code in names],
+                        "rules": [
+                            {"id": c.code, "shortDescription": {"text": c.words}, "fullDescription": {"text": c.limit or c.words},
+                             "properties": {"kind": c.kind, "symptom": c.symptom}}
+                            for c in codes.values()
+                        ],
                     }
                 },
                 "artifacts": [{"location": {"uri": quote(artifact)}}],

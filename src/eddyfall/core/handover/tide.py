@@ -4,7 +4,21 @@ where only exposure is known; nothing where there is no impact."""
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from eddyfall.core.defects.contract import KINDS
+from eddyfall.core.defects.registry import all_codes, code_of
+
 SEVERITIES = ("blocking", "visible", "latent")
+
+
+def kind_of(code: str) -> str:
+    """The column of the tide table that a code belongs to."""
+    return code_of(code).kind
+
+
+def tide_columns() -> list[dict[str, str]]:
+    """The table's columns in order: each kind of defect, with the codes and words that fall under it."""
+    words = {kind: "; ".join(f"{c.code}: {c.words}" for c in all_codes().values() if c.kind == kind) for kind in KINDS}
+    return [{"code": kind, "words": words[kind]} for kind in KINDS]
 
 
 def tide_cells(findings: Iterable[dict[str, Any]], viewpoint: str, column: Callable[[str], str]) -> dict[str, dict[str, Any]]:

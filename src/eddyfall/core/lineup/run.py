@@ -12,12 +12,13 @@ from eddyfall.core.defects import families
 from eddyfall.core.defects.contract import Lever
 from eddyfall.core.defects.registry import looks
 from eddyfall.core.defects.survey import Survey
+from eddyfall.core.defects.symptoms import Symptom, symptoms
 from eddyfall.core.errors import EddyfallError, RequestError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request, check_request
 from eddyfall.core.frame.schedule import BY_NAME, SCHEDULE
 from eddyfall.core.frame.stage import material_states
-from eddyfall.core.lineup.symptoms import SYMPTOMS, Symptom, make_spot
+from eddyfall.core.lineup.spot import make_spot
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, set_leaf, set_resolved
@@ -78,18 +79,19 @@ def line_up(
     size: tuple[int, int] = DEFAULT_SIZE, subject: str | None = None, try_all: bool = False, renderer: Renderer | None = None,
     progress: Callable[[str, float], None] | None = None, on_trial: Callable[[Trial], None] | None = None,
 ) -> LineUp:  # fmt: skip
-    """Try single changes on spot (x, y, width, height) px of a viewpoint for a symptom of `SYMPTOMS`.
+    """Try single changes on spot (x, y, width, height) px of a viewpoint for a symptom that has a score.
 
     subject: drawable whose pixels count (default: the one in front on most of the spot). RequestError for anything that does
     not exist. on_trial is called with each trial as it finishes, before ranking.
     """
-    if symptom not in SYMPTOMS:
+    scored = symptoms()
+    if symptom not in scored:
         why = "has no score yet, so that no trial could be judged by it" if symptom in looks() else "does not exist"
-        raise RequestError(f"symptom {symptom!r} {why}; there are: {', '.join(SYMPTOMS)}")
+        raise RequestError(f"symptom {symptom!r} {why}; there are: {', '.join(scored)}")
     x, y, w, h = spot
     request = Request(viewpoint, size, (x, y, x + w, y + h), target)
     check_request(request)
-    runner = _LineUp(build, request, SYMPTOMS[symptom], renderer or Renderer(), subject)
+    runner = _LineUp(build, request, scored[symptom], renderer or Renderer(), subject)
     return runner.run(try_all, progress or (lambda what, share: None), on_trial or (lambda trial: None))
 
 

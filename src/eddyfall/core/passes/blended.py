@@ -223,14 +223,14 @@ def fade_blended(kind, value, alpha, t, fog):
 
 
 PASS = Pass(
-    10,
-    "blended",
-    "blended drawables in their own layer, farthest first, fogged at their own depth",
-    ("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"),
-    ("layer", "linear"),
-    section,
-    run,
-    ("materials.blend", "nodes.draw_rank", "order", "shaders.fogs", "fog"),
-    0,
-    (OffSwitch("materials.*.blend", "opaque", "blending off"),),
+    number=10,
+    name="blended",
+    does="blended drawables in their own layer, farthest first, fogged at their own depth",
+    reads=("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"),
+    writes=("layer", "linear"),
+    section=section,
+    run=run,
+    settings=("materials.blend", "nodes.draw_rank", "order", "shaders.fogs", "fog"),
+    support_px=0,
+    off=(OffSwitch("materials.*.blend", "opaque", "blending off"),),
 )

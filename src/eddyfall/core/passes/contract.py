@@ -173,7 +173,7 @@ class OffSwitch:
     title: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pass:
     """One step of the renderer.
 

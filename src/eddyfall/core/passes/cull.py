@@ -56,13 +56,13 @@ def in_frustum(camera: Camera, low: np.ndarray, high: np.ndarray, near_m: float,
 
 
 PASS = Pass(
-    2,
-    "cull",
-    "frustum by padded bounds, draw distance; front to back",
-    ("geometry", "camera"),
-    ("in_view",),
-    section,
-    run,
-    ("nodes.drawn", "nodes.bounds_padding_m", "nodes.draw_distance_m", "shaders.passes.colour"),
-    None,
+    number=2,
+    name="cull",
+    does="frustum by padded bounds, draw distance; front to back",
+    reads=("geometry", "camera"),
+    writes=("in_view",),
+    section=section,
+    run=run,
+    settings=("nodes.drawn", "nodes.bounds_padding_m", "nodes.draw_distance_m", "shaders.passes.colour"),
+    support_px=None,
 )

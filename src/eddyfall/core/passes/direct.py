@@ -31,14 +31,14 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
 
 
 PASS = Pass(
-    5.4,
-    "direct",
-    "direct light and emission of what is visible",
-    ("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps"),
-    ("lit", "sun_visibility"),
-    section,
-    run,
-    ("lights.on", "nodes.receives", "shadow.bias_texels", "shadow.filter_px"),
-    0,
-    (OffSwitch("lights.*.on", False, "light off"),),
+    number=5.4,
+    name="direct",
+    does="direct light and emission of what is visible",
+    reads=("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps"),
+    writes=("lit", "sun_visibility"),
+    section=section,
+    run=run,
+    settings=("lights.on", "nodes.receives", "shadow.bias_texels", "shadow.filter_px"),
+    support_px=0,
+    off=(OffSwitch("lights.*.on", False, "light off"),),
 )

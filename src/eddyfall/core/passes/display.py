@@ -32,4 +32,14 @@ def encode_display(light: np.ndarray) -> np.ndarray:
     return np.asarray(_TABLE[(position + np.float32(0.5)).astype(np.int32)] + np.float32(0.5)).astype(np.uint8)
 
 
-PASS = Pass(13, "display", "exposure and display encoding", ("linear",), ("display",), section, run, ("exposure",), 0)
+PASS = Pass(
+    number=13,
+    name="display",
+    does="exposure and display encoding",
+    reads=("linear",),
+    writes=("display",),
+    section=section,
+    run=run,
+    settings=("exposure",),
+    support_px=0,
+)

@@ -36,14 +36,14 @@ def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
 
 
 PASS = Pass(
-    9,
-    "fog",
-    "fog at the distance of the depth copy",
-    ("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
-    ("fogged", "fog_distance"),
-    section,
-    run,
-    ("fog", "depth.copy_from"),
-    0,
-    (OffSwitch("fog.enabled", False, "fog off"), OffSwitch("depth.copy_from", "none", "no depth copy")),
+    number=9,
+    name="fog",
+    does="fog at the distance of the depth copy",
+    reads=("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
+    writes=("fogged", "fog_distance"),
+    section=section,
+    run=run,
+    settings=("fog", "depth.copy_from"),
+    support_px=0,
+    off=(OffSwitch("fog.enabled", False, "fog off"), OffSwitch("depth.copy_from", "none", "no depth copy")),
 )

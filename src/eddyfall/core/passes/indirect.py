@@ -38,7 +38,15 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"shaded": shaded}
 
 
-PASS = Pass(6, "indirect", "baked light from lightmaps, light from the sky where there are none",
-            ("geometry", "camera", "pixels", "lightmaps", "visible", "drawable", "triangle", "surface", "lit"), ("shaded",), section, run,
-            ("sky", "bake.filter", "bake.mips"), 0,
-            (OffSwitch("sky.ambient", False, "light from the sky off"),))  # fmt: skip
+PASS = Pass(
+    number=6,
+    name="indirect",
+    does="baked light from lightmaps, light from the sky where there are none",
+    reads=("geometry", "camera", "pixels", "lightmaps", "visible", "drawable", "triangle", "surface", "lit"),
+    writes=("shaded",),
+    section=section,
+    run=run,
+    settings=("sky", "bake.filter", "bake.mips"),
+    support_px=0,
+    off=(OffSwitch("sky.ambient", False, "light from the sky off"),),
+)

@@ -29,14 +29,14 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
 
 
 PASS = Pass(
-    5,
-    "opaque",
-    "opaque and cutout drawables, front to back, test less-or-equal against the prepass",
-    ("geometry", "pixels", "screen", "cutouts", "prepass_depth"),
-    ("visible", "depth", "triangle", "drawable"),
-    section,
-    run,
-    ("materials.blend", "depth.format"),
-    0,
-    (OffSwitch("materials.*.blend", "opaque", "alpha test off"),),
+    number=5,
+    name="opaque",
+    does="opaque and cutout drawables, front to back, test less-or-equal against the prepass",
+    reads=("geometry", "pixels", "screen", "cutouts", "prepass_depth"),
+    writes=("visible", "depth", "triangle", "drawable"),
+    section=section,
+    run=run,
+    settings=("materials.blend", "depth.format"),
+    support_px=0,
+    off=(OffSwitch("materials.*.blend", "opaque", "alpha test off"),),
 )

@@ -23,5 +23,14 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"prepass_depth": depth}
 
 
-PASS = Pass(4, "prepass", "depth of drawables whose shader has a depth pass", ("geometry", "pixels", "screen", "cutouts"),
-            ("prepass_depth",), section, run, ("shaders.passes.depth", "depth.format"), 0)  # fmt: skip
+PASS = Pass(
+    number=4,
+    name="prepass",
+    does="depth of drawables whose shader has a depth pass",
+    reads=("geometry", "pixels", "screen", "cutouts"),
+    writes=("prepass_depth",),
+    section=section,
+    run=run,
+    settings=("shaders.passes.depth", "depth.format"),
+    support_px=0,
+)

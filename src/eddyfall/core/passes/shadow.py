@@ -176,7 +176,7 @@ def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: di
     rasterise(screen, geometry.owner, casters.astype(np.uint8), inputs["cutouts"], DepthCode(32, 1.0), depth, no_ids, (0, 0))
 
 
-PASS = Pass(3, "shadow", "shadow depth of each casting light: sun cascades and far tier, cube or single maps",
-            ("caster_geometry", "camera", "textures", "cutouts"), ("lights", "shadow_maps"), section, run,
-            ("shadow", "lights", "nodes.casts", "shaders.passes.shadow"), None,
-            (OffSwitch("shadow.enabled", False, "shadows off"),))  # fmt: skip
+PASS = Pass(number=3, name="shadow", does="shadow depth of each casting light: sun cascades and far tier, cube or single maps",
+            reads=("caster_geometry", "camera", "textures", "cutouts"), writes=("lights", "shadow_maps"), section=section, run=run,
+            settings=("shadow", "lights", "nodes.casts", "shaders.passes.shadow"), support_px=None,
+            off=(OffSwitch("shadow.enabled", False, "shadows off"),))  # fmt: skip

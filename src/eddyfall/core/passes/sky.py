@@ -19,5 +19,13 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
 
 
 PASS = Pass(
-    7, "sky", "sky where nothing is visible", ("camera", "pixels", "visible", "shaded"), ("with_sky",), section, run, ("sky",), 0
+    number=7,
+    name="sky",
+    does="sky where nothing is visible",
+    reads=("camera", "pixels", "visible", "shaded"),
+    writes=("with_sky",),
+    section=section,
+    run=run,
+    settings=("sky",),
+    support_px=0,
 )

@@ -33,6 +33,14 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"surface": rows}
 
 
-PASS = Pass(5.2, "surface", "textures, normals and distance of what is visible",
-            ("geometry", "camera", "pixels", "textures", "screen", "visible", "drawable"), ("surface",), section, run,
-            ("textures.mips", "textures.mip_bias", "textures.anisotropy"), 0)  # fmt: skip
+PASS = Pass(
+    number=5.2,
+    name="surface",
+    does="textures, normals and distance of what is visible",
+    reads=("geometry", "camera", "pixels", "textures", "screen", "visible", "drawable"),
+    writes=("surface",),
+    section=section,
+    run=run,
+    settings=("textures.mips", "textures.mip_bias", "textures.anisotropy"),
+    support_px=0,
+)

@@ -39,6 +39,14 @@ def triangles_of(geometry: Geometry, order: np.ndarray) -> tuple[np.ndarray, np.
     return chosen.astype(np.int32), np.repeat(order, counts)
 
 
-PASS = Pass(2.5, "triangles", "opaque and cutout triangles to the screen, back faces removed",
-            ("geometry", "camera", "pixels", "in_view", "textures"), ("screen",), section, run,
-            ("materials.blend", "materials.double_sided", "depth.near_m", "depth.far_m", "depth.reversed"), 0)  # fmt: skip
+PASS = Pass(
+    number=2.5,
+    name="triangles",
+    does="opaque and cutout triangles to the screen, back faces removed",
+    reads=("geometry", "camera", "pixels", "in_view", "textures"),
+    writes=("screen",),
+    section=section,
+    run=run,
+    settings=("materials.blend", "materials.double_sided", "depth.near_m", "depth.far_m", "depth.reversed"),
+    support_px=0,
+)

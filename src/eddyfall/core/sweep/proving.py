@@ -14,6 +14,7 @@ import numpy as np
 from eddyfall.core.bake.run import settled
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects.contract import Candidate, Family, Suspicion
+from eddyfall.core.defects.registry import code_of
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.memo import give_back
@@ -114,10 +115,10 @@ class Prover:
         give_back()
         cured = suspicion.fingerprint not in {s.fingerprint for s in after}
         known = self._known(family, where) if len(after) > int(not cured) else set()
-        # Other lightmaps that a change makes stale are baked once all changes are kept, not for each trial.
+        # What ends once all changes are kept (other lightmaps are baked again) is told, and not held against a remedy.
         others = [s for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint]
-        new = tuple(s.title for s in others if s.code != "bake.stale")
-        until = until_baked([s.title for s in others if s.code == "bake.stale"])
+        new = tuple(s.title for s in others if not code_of(s.code).ends_with)
+        until = until_ended([s for s in others if code_of(s.code).ends_with])
         remedy = _remedy(candidate, "cures" if cured else "no effect", candidate.predicts)
         return replace(remedy, side_effects=(*candidate.side_effects, *until), new_findings=new), changed
 
@@ -323,9 +324,10 @@ def _measured(shares: dict[str, float], viewpoints: int) -> Impact:
     return Impact("measured", shares[worst], sum(shares.values()) / viewpoints, worst, "", shares)
 
 
-def until_baked(titles: list[str]) -> list[str]:
-    """What stays stale until everything is baked again, in one line."""
-    if not titles:
-        return []
-    more = f", and {len(titles) - 1} more such things" if len(titles) > 1 else ""
-    return [f"until they are baked again: {titles[0]}{more}"]
+def until_ended(passing: list[Suspicion]) -> list[str]:
+    """What a remedy brings on that ends once all changes are kept, in a line for each way that it ends."""
+    ways: dict[str, list[str]] = {}
+    for suspicion in passing:
+        ways.setdefault(code_of(suspicion.code).ends_with, []).append(suspicion.title)
+    more = {way: f", and {len(titles) - 1} more such things" if len(titles) > 1 else "" for way, titles in ways.items()}
+    return [f"until {way}: {titles[0]}{more[way]}" for way, titles in ways.items()]

@@ -53,7 +53,7 @@ def copy_changes(build: Build, key: str) -> list[tuple[Change, str]]:
     if any(r.kind == "mirror" and len(r.axes) > 1 for r in rules.values()):
         layout = own_tiles(build, index, block=True)
         result.append((rules_change(layout, f"one rule an axis for {key}: U and V move by a tile"), "textures must repeat"))
-    result.append((operation("uv.squash", f"squash the copies of {key} into one tile"), "texels/m fall; the rules stay"))
+    result.append((operation("uv.share_tile", f"fit the copies of {key} into one tile"), "texels/m fall; the rules stay"))
     mirrors = {n: r for n, r in rules.items() if r.kind == "mirror"}
     if mirrors:
         layout = own_tiles(build, index, block=True)
@@ -74,7 +74,7 @@ def _strip_changes(build: Build, key: str, name: str, rule: CopyRule) -> list[tu
     path = ("meshes", key, "copies", name, "strip")
     reason = "the edge strip has no UVs of its own"
     return [
-        (set_leaf(build, path, "none", scope="mesh", title=f"leave out the edge strip of {key}", reason=reason), "its rim is open"),
+        (set_leaf(build, path, "none", scope="mesh", title=f"leave out the edge strip of {key}", reason=reason), "its edge stays open"),
         (set_leaf(build, path, "unwrapped", scope="mesh", title=f"unwrap only the edge strip of {key}", reason=reason), "it takes texels"),
     ]  # fmt: skip
 

@@ -1,4 +1,4 @@
-"""Where the charts of copies go: each a tile of its own, in a row along U or in a block, or all squashed into one tile."""
+"""Where the charts of copies go: each a tile of its own, in a row along U or in a block, or all fitted into one tile."""
 
 import math
 from dataclasses import dataclass, replace
@@ -68,8 +68,8 @@ def own_tiles(build: Build, mesh: int, block: bool = False) -> TileLayout:
     return TileLayout(result, span[0], span[1], first[0], first[1], count[0], count[1])
 
 
-@operation("uv.squash")
-def squash(build: Build, params: dict[str, Any]) -> Build:
+@operation("uv.share_tile")
+def share_tile(build: Build, params: dict[str, Any]) -> Build:
     """Lay the copies of mesh `mesh` side by side in one tile: its lightmap UVs are divided by their number, their offsets follow.
 
     ChangeError if there is no such mesh, no copies, or its lightmap shares TEXCOORD_0 with its textures.
@@ -79,7 +79,7 @@ def squash(build: Build, params: dict[str, Any]) -> Build:
         raise ChangeError(f"mesh {key!r} does not exist")
     index = build.scene.mesh_keys.index(key)
     if not copy_entry(build, key).copies:
-        raise ChangeError(f"mesh {key!r} has no copies to squash")
+        raise ChangeError(f"mesh {key!r} has no copies to fit into one tile")
     if lightmap_uv_set(build, index) != 1:
         raise ChangeError("its lightmap shares TEXCOORD_0 with its textures; give it a UV set of its own first")
     layout = own_tiles(build, index, block=True)

@@ -5,7 +5,7 @@ from typing import Any
 from ninja import Header, Query, Router, Status
 
 from eddyfall.core.defects.registry import looks
-from eddyfall.core.lineup import SYMPTOMS
+from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
@@ -30,10 +30,10 @@ def version_of(if_match: str | None) -> int:
 
 
 @route(router, "GET", "/symptoms", "user", response=list[dict[str, str]])
-def symptoms(request: Any) -> Any:
-    scored = [{"name": s.name, "unit": s.unit, "means": s.means, "scored": "yes"} for s in SYMPTOMS.values()]
+def list_symptoms(request: Any) -> Any:
+    scored = [{"name": s.name, "unit": s.unit, "means": s.means, "scored": "yes"} for s in symptoms().values()]
     others = [
-        {"name": n, "unit": "", "means": words, "scored": "no"} for n, words in sorted(looks().items()) if n not in SYMPTOMS
+        {"name": n, "unit": "", "means": words, "scored": "no"} for n, words in sorted(looks().items()) if n not in symptoms()
     ]
     return scored + others
 

@@ -95,7 +95,7 @@ def finding_out(finding: Finding, standing: str, case: int | None) -> dict[str, 
 
 
 def sweep_out(sweep: Sweep) -> dict[str, Any]:
-    from eddyfall.core.defects.registry import families
+    from eddyfall.core.handover.tide import tide_columns
 
     standing, gone = sweep_service.compared(sweep) if sweep.result else ({}, [])
     of_cases = Case.objects.filter(build_id=sweep.build_id, finding__isnull=False).values_list("finding__fingerprint", "number")
@@ -103,11 +103,7 @@ def sweep_out(sweep: Sweep) -> dict[str, Any]:
     for fingerprint, number in of_cases.order_by("-id"):
         known.setdefault(fingerprint, number)
     items = [finding_out(f, standing.get(f.fingerprint, ""), known.get(f.fingerprint)) for f in sweep.findings.all()]
-    kinds: dict[str, list[str]] = {}
-    for code, words in sorted(pair for family in families() for pair in family.codes.items()):
-        kinds.setdefault(code.split(".")[0], []).append(f"{code}: {words}")
-    codes = [{"code": kind, "words": "; ".join(words)} for kind, words in kinds.items()]
-    return {**sweep_line(sweep), "tide": sweep_service.tide(sweep), "codes": codes, "items": items,
+    return {**sweep_line(sweep), "tide": sweep_service.tide(sweep), "codes": tide_columns(), "items": items,
             "gone": [{"code": f.document["code"], "title": f.document["title"]} for f in gone],
             "left_out": (sweep.result or {}).get("left_out", [])}  # fmt: skip
 

@@ -10,12 +10,13 @@ from django.db.models import Max
 from PIL import Image
 
 from eddyfall.core.bake.run import settled
-from eddyfall.core.defects.registry import looks, symptom_of
+from eddyfall.core.defects.registry import code_of, looks
+from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request, check_request
 from eddyfall.core.handover.report import core_sample_json, lineup_json, trial_json
-from eddyfall.core.lineup import SYMPTOMS, line_up
+from eddyfall.core.lineup import line_up
 from eddyfall.core.lineup.run import LineUp
 from eddyfall.core.lineup.run import Trial as CoreTrial
 from eddyfall.core.scene.build import Build as CoreBuild
@@ -94,13 +95,13 @@ def from_finding(finding: Finding) -> dict[str, Any]:
         spot = [x + (w - wide) * 3 // 4, y + (h - high) // 2, wide, high]
     return {
         "title": document["title"], "viewpoint": view, "spot": spot, "target": finding.sweep.target,
-        "symptom": symptom_of(document["code"]),
+        "symptom": code_of(document["code"]).symptom,
     }  # fmt: skip
 
 
 def _check(case: Case, build: desk.Ref, user: Any) -> None:
     """Refused(422) if the case names what does not exist."""
-    known = {**SYMPTOMS, **looks()}
+    known = {**symptoms(), **looks()}
     if case.symptom not in known:
         raise Refused(422, f"symptom {case.symptom!r} does not exist; there are: {', '.join(known)}")
     question = (build, case.viewpoint, case.target, case.spot)

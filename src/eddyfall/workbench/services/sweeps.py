@@ -7,7 +7,7 @@ from django.db import transaction
 from PIL import Image
 
 from eddyfall.core.handover.report import finding_json, sweep_json
-from eddyfall.core.handover.tide import tide_cells
+from eddyfall.core.handover.tide import kind_of, tide_cells
 from eddyfall.core.sweep.findings import SweepResult
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import NotThere, Refused
@@ -80,7 +80,7 @@ def tide(sweep: Sweep) -> list[dict[str, Any]]:
         return []
     documents = [f.document for f in sweep.findings.all()]
     views = sweep.result["viewpoints"]
-    return [{"viewpoint": v, "cells": tide_cells(documents, v, lambda code: code.split(".")[0])} for v in views]
+    return [{"viewpoint": v, "cells": tide_cells(documents, v, kind_of)} for v in views]
 
 
 def sweep_of(build: Build, sweep_id: int) -> Sweep:

@@ -83,20 +83,6 @@ function Pixel({ at, onAt }: { at: [number, number]; onAt: (p: [number, number])
   );
 }
 
-/** The figure of a stratum that should alarm, in words. */
-function alarm(layer: Layer): string {
-  const f = layer.facts;
-  if (layer.pass === "fog" && typeof f.fog_share === "number" && typeof f.fog_share_at_surface === "number") {
-    const read = f.copy_distance_m as number | null;
-    const own = f.surface_distance_m as number | null;
-    const gap = f.fog_share - f.fog_share_at_surface;
-    if (own !== null && Math.abs(gap) > 0.01)
-      return `${read === null ? "as far as can be" : `${figure(read - own)} m too far`} · ${Math.round(f.fog_share * 100)} % fog instead of ${Math.round(f.fog_share_at_surface * 100)} %`;
-  }
-  if (layer.pass === "opaque" && f.in_prepass === false) return "not in the depth prepass";
-  return "";
-}
-
 function details(layer: Layer): string {
   const f = layer.facts;
   const parts: string[] = [layer.state];
@@ -118,7 +104,7 @@ function swatch(layer: Layer, scale: number): string {
 function Stratum({ layer, index, scale }: { layer: Layer; index: number; scale: number }) {
   const silent = layer.weight.every((w) => w === 0) || layer.pass === "prepass";
   const share = layer.weight.reduce((a, b) => a + b, 0) / 3;
-  const red = alarm(layer);
+  const red = layer.alarm;
   return (
     <li className="grid grid-cols-[26px_44px_1fr] border-b hair min-h-[44px]">
       <span className="num second pt-2">{index}</span>

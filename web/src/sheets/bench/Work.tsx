@@ -4,7 +4,7 @@ import type { FindingDocument, ProofResult, TrialDocument } from "../../api/docu
 import { useBuild, useSymptoms } from "../../api/queries";
 import { useTitleBlock } from "../../app/Frame";
 import { Failed } from "../../ui/state";
-import { OF_LIGHTMAPS, OfCase } from "../lightmaps/OfCase";
+import { OfCase } from "../lightmaps/OfCase";
 import { Controls } from "./Controls";
 import { CoreLog } from "./CoreLog";
 import { Exposure, ExposureContext } from "./exposure";
@@ -52,7 +52,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
   });
 
   const finding = of.finding?.document as unknown as FindingDocument | undefined;
-  const aboutLightmaps = finding !== undefined && OF_LIGHTMAPS.test(finding.code);
+  const aboutLightmaps = finding?.sheet === "lightmaps";
   const path = casePath(project, build, of.number);
   const prints: Print[] = lineup.progress
     ? lineup.live.map((d) => ({ key: d.title, document: d, picture: null }))

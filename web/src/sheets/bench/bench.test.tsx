@@ -38,6 +38,7 @@ const layer = (over: Partial<Layer>): Layer => ({
   after: [1, 1, 1],
   depth_m: 12,
   facts: {},
+  alarm: "",
   ...over,
 });
 
@@ -111,29 +112,13 @@ test("a stratum's colour is the one the display would show", async () => {
   expect(swatch?.style.background).toBe("rgb(128, 128, 128)");
 });
 
-test("the alarming figure is told in words: work case 3's net before the far bank", async () => {
-  const facts = {
-    copy_distance_m: 85,
-    surface_distance_m: 12,
-    fog_share: 0.922,
-    fog_share_at_surface: 0.302,
-  };
-  const [fog, net] = await log([layer({ facts: { in_prepass: false } }), layer({ pass: "fog", facts })]);
-  expect(fog?.textContent).toContain("73 m too far · 92 % fog instead of 30 %");
-  expect(net?.textContent).toContain("not in the depth prepass");
-});
-
-test("a depth copy that reads as far as can be says so, and a right one says nothing", async () => {
-  const far = { copy_distance_m: null, surface_distance_m: 12, fog_share: 1, fog_share_at_surface: 0.302 };
-  const right = {
-    copy_distance_m: 12,
-    surface_distance_m: 12,
-    fog_share: 0.302,
-    fog_share_at_surface: 0.302,
-  };
-  const [wrong, fine] = await log([layer({ pass: "fog", facts: right }), layer({ pass: "fog", facts: far })]);
-  expect(wrong?.textContent).toContain("as far as can be · 100 % fog instead of 30 %");
-  expect(fine?.querySelector(".text-error")).toBeNull();
+test("what the core finds alarming in a stratum stands out, and the rest does not", async () => {
+  const [fog, net] = await log([
+    layer({}),
+    layer({ pass: "fog", alarm: "73 m too far · 92 % fog instead of 30 %" }),
+  ]);
+  expect(fog?.querySelector(".text-error")?.textContent).toContain("73 m too far");
+  expect(net?.querySelector(".text-error")).toBeNull();
 });
 
 const caseOf = (over: Partial<Case>): Case =>

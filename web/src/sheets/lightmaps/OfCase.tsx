@@ -4,9 +4,6 @@ import { useLightmaps } from "../../api/queries";
 import { BakeBox } from "./BakeBox";
 import { assetLink } from "./words";
 
-/** Codes of findings that are about lightmaps. */
-export const OF_LIGHTMAPS = /^(uv|bake|face)\.|^texture\.mip/;
-
 /** On the Bench: the lightmaps a case is about, why their texels are as they are, and whether they must be baked before it is proved. */
 export function OfCase({
   project,
@@ -17,7 +14,7 @@ export function OfCase({
   build: number;
   finding: FindingDocument;
 }) {
-  const about = OF_LIGHTMAPS.test(finding.code);
+  const about = finding.sheet === "lightmaps";
   const sheet = useLightmaps(project, build, null, about);
   if (!about || !sheet.data) return null;
   const mine = sheet.data.assets.filter((a) => a.drawables.some((d) => finding.subjects.includes(d)));

@@ -156,7 +156,7 @@ describe("why a texel is as it is", () => {
     expect(effectWords(effect("uv.overlap", 1, { others: ["b"], share: 0.5 }))).toBe(
       `b writes 50${THIN}% of it.`,
     );
-    expect(effectWords(effect("uv.skew", 1, { skew_deg: 7, step_texels: 8.144 }))).toContain(
+    expect(effectWords(effect("uv.off-grid", 1, { skew_deg: 7, step_texels: 8.144 }))).toContain(
       "a step each 8.144 texels",
     );
     expect(effectWords(effect("noise.samples", 1, { samples: 64 }))).toBe("64 samples a texel.");

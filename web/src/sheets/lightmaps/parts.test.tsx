@@ -155,7 +155,7 @@ test("what is worth baking is measured when asked, with what is skipped and why"
   expect(screen.getByText("64²")).toBeTruthy();
   expect(screen.getByText("skip")).toBeTruthy();
   const prose = screen.getByText(/Unwrapping all takes/).textContent ?? "";
-  // 1 777 680 s are 493.8 hours: work case 16's figure.
+  // 1 777 680 s are 493.8 hours.
   expect(prose).toContain(`493.8${THIN}h`);
   expect(prose).toContain(`80${THIN}s`);
   expect(prose).toContain(`1.667${THIN}min`);

@@ -14,13 +14,19 @@ type Row = { viewpoint: string; cells: Record<string, Cell> };
 /** Viewpoints down, kinds of defect across; a mark's size is the measured share of the frame, its shape the severity. */
 export function Tide({ project, build, sweep }: { project: number; build: number; sweep: Sweep }) {
   const codes = sweep.codes as { code: string; words: string }[];
+  const empty = (kind: string) => !(sweep.tide as Row[]).some((row) => row.cells[kind]);
   return (
     <table className="w-full mt-3 border-y border-base-content bg-base-100">
       <thead>
         <tr className="border-b border-base-content">
           <th className="w-[260px] border-r border-base-content text-left px-2 py-2">Viewpoint</th>
           {codes.map((c) => (
-            <th key={c.code} title={c.words} className="py-2 font-semibold" style={{ fontStretch: "86%" }}>
+            <th
+              key={c.code}
+              title={c.words}
+              className={`py-2 ${empty(c.code) ? "second w-[84px] font-normal" : "font-semibold"}`}
+              style={{ fontStretch: "86%" }}
+            >
               {c.code}
             </th>
           ))}

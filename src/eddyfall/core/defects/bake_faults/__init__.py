@@ -6,7 +6,7 @@ from eddyfall.core.defects.bake_faults.hidden import hidden
 from eddyfall.core.defects.bake_faults.leak import leaks
 from eddyfall.core.defects.bake_faults.stale import stale_maps
 from eddyfall.core.defects.bake_faults.uncovered import uncovered
-from eddyfall.core.defects.contract import Family, Suspicion
+from eddyfall.core.defects.contract import Code, Family, Suspicion
 from eddyfall.core.defects.lightmap_survey import Seen, front_pixels, lightmaps_of
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
@@ -24,25 +24,72 @@ def conclude(survey: Survey, seen: Seen) -> list[Suspicion]:
 
 FAMILY = Family(
     "bake_faults",
-    {
-        "bake.stale": "lightmaps baked from something else",
-        "bake.leak": "texels that hold both sides of an occluder",
-        "bake.hidden-faces": "hidden faces that bleed black",
-        "bake.wasted": "texels on faces that nothing can see",
-        "bake.banding": "bit depth that shows as steps",
-        "bake.denoise-lines": "a denoiser that reaches across gaps",
-        "bake.uncovered": "lightmaps outside every bake focus region",
-    },
+    (
+        Code(
+            code="bake.stale",
+            words="lightmaps baked from something else",
+            kind="Lightmap",
+            symptom="stale light",
+            limit="a lightmap must be baked from the scene as it is",
+            sheet="lightmaps",
+            of_texel="Stale: baked from something else",
+            ends_with="they are baked again",
+        ),
+        Code(
+            code="bake.leak",
+            words="texels that hold both sides of an occluder",
+            kind="Lightmap",
+            symptom="light leaks",
+            limit="no texel may hold both sides of an occluder",
+            sheet="lightmaps",
+            of_texel="Mixed sides at an occluder",
+        ),
+        Code(
+            code="bake.hidden-faces",
+            words="hidden faces that darken joins",
+            kind="Lightmap",
+            symptom="black joins",
+            limit="texels that nothing can see may not change seen ones by a tenth",
+            sheet="lightmaps",
+            of_texel="Hidden face bleeds in",
+        ),
+        Code(
+            code="bake.wasted",
+            words="texels on faces that nothing can see",
+            kind="Lightmap",
+            symptom="wasted texels",
+            limit="a quarter of a map's texels may lie where nothing can see",
+            sheet="lightmaps",
+        ),
+        Code(
+            code="bake.banding",
+            words="bit depth that shows as steps",
+            kind="Lightmap",
+            symptom="banding",
+            limit="a step may be 3 % high where it is wider than a texel",
+            sheet="lightmaps",
+            of_texel="Bit depth",
+        ),
+        Code(
+            code="bake.denoise-lines",
+            words="a denoiser that reaches across gaps",
+            kind="Lightmap",
+            symptom="black lines",
+            limit="denoising may not darken a texel by a tenth",
+            sheet="lightmaps",
+            of_texel="Denoiser reaches across a gap",
+        ),
+        Code(
+            code="bake.uncovered",
+            words="lightmaps outside every bake focus region",
+            kind="Lightmap",
+            symptom="no bounced light",
+            limit="every lightmapped surface must lie in a focus region",
+            sheet="lightmaps",
+            of_texel="Outside every bake focus region",
+        ),
+    ),
     front_pixels,
     conclude,
-    looks_like={
-        "bake.stale": "stale light",
-        "bake.leak": "light leaks",
-        "bake.hidden-faces": "black joins",
-        "bake.wasted": "wasted texels",
-        "bake.banding": "banding",
-        "bake.denoise-lines": "black lines",
-        "bake.uncovered": "no bounced light",
-    },
 )
 register(FAMILY)

@@ -42,29 +42,40 @@ def banding(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     stored_again = ("all lightmaps are stored again",)
     picture = map_picture(smooth, np.zeros(smooth.shape[:2], bool)) if maps.survey.pictures else None
     evidence = (
-        Evidence("width of the steps", bands.width_texels, "texels", 1.0, "wider steps show", picture),
-        Evidence("height of a step", bands.step * 100, "%", 3.0, "Weber fraction, common practice"),
-        Evidence("texels in such steps", bands.share * 100, "%", 2.0, f"of the chart of {worst.name}"),
-        Evidence("codes that the map spans", bands.steps, "codes"),
+        Evidence(
+            measure="width of the steps",
+            value=bands.width_texels,
+            unit="texels",
+            limit=1.0,
+            source="wider steps show",
+            picture=picture,
+        ),
+        Evidence(
+            measure="height of a step", value=bands.step * 100, unit="%", limit=3.0, source="Weber fraction, common practice"
+        ),
+        Evidence(
+            measure="texels in such steps", value=bands.share * 100, unit="%", limit=2.0, source=f"of the chart of {worst.name}"
+        ),
+        Evidence(measure="codes that the map spans", value=bands.steps, unit="codes"),
     )
     yield Suspicion(
-        "bake.banding",
-        "setting",
-        "bake.encoding",
-        "dim light in visible steps: " + ", ".join(r.name for r in mine[:4]),
-        maps.subjects(mine),
-        bands.width_texels,
-        1.0,
-        evidence,
-        maps.shown(mine, seen),
-        {},
-        (
-            Candidate(half, "no step shows", (Cost("memory", extra, "bytes"),), stored_again),
+        code="bake.banding",
+        cause_kind="setting",
+        cause="bake.encoding",
+        title="dim light in visible steps: " + ", ".join(r.name for r in mine[:4]),
+        subjects=maps.subjects(mine),
+        value=bands.width_texels,
+        limit=1.0,
+        evidence=evidence,
+        pixels=maps.shown(mine, seen),
+        regions={},
+        candidates=(
+            Candidate(change=half, predicts="no step shows", costs=(Cost("memory", extra, "bytes"),), side_effects=stored_again),
             Candidate(
-                dither,
-                "steps dissolve into noise of one code",
-                (Cost("memory", 0.0, "bytes"),),
-                stored_again,
+                change=dither,
+                predicts="steps dissolve into noise of one code",
+                costs=(Cost("memory", 0.0, "bytes"),),
+                side_effects=stored_again,
             ),
         ),
     )

@@ -41,32 +41,37 @@ def denoise_lines(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     texels = sum(int(m.sum()) for _, m, _ in spoilt)
     worst = max(spoilt, key=lambda s: int(s[1].sum()))
     yield Suspicion(
-        "bake.denoise-lines",
-        "setting",
-        "bake.denoise",
-        "black lines where the denoiser reaches across gaps: " + ", ".join(r.name for r in mine[:4]),
-        maps.subjects(mine),
-        float(texels),
-        0.0,
-        (
+        code="bake.denoise-lines",
+        cause_kind="setting",
+        cause="bake.denoise",
+        title="black lines where the denoiser reaches across gaps: " + ", ".join(r.name for r in mine[:4]),
+        subjects=maps.subjects(mine),
+        value=float(texels),
+        limit=0.0,
+        evidence=(
             Evidence(
-                "texels darkened along borders",
-                float(texels),
-                "texels",
-                0.0,
-                "by a tenth",
-                map_picture(worst[2], worst[1]) if maps.survey.pictures else None,
+                measure="texels darkened along borders",
+                value=float(texels),
+                unit="texels",
+                limit=0.0,
+                source="by a tenth",
+                picture=map_picture(worst[2], worst[1]) if maps.survey.pictures else None,
             ),
         ),
-        maps.shown(mine, seen),
-        {},
-        (
+        pixels=maps.shown(mine, seen),
+        regions={},
+        candidates=(
             Candidate(
-                change("within_charts", "denoise each chart by itself"),
-                "no dark borders, noise stays smoothed",
-                (Cost("memory", 0.0, "bytes"),),
+                change=change("within_charts", "denoise each chart by itself"),
+                predicts="no dark borders, noise stays smoothed",
+                costs=(Cost("memory", 0.0, "bytes"),),
             ),
-            Candidate(change("off", "no denoising"), "no dark borders", (Cost("memory", 0.0, "bytes"),), ("noise comes back",)),
+            Candidate(
+                change=change("off", "no denoising"),
+                predicts="no dark borders",
+                costs=(Cost("memory", 0.0, "bytes"),),
+                side_effects=("noise comes back",),
+            ),
         ),
     )
 

@@ -68,7 +68,7 @@ def _hidden_finding(maps: Lightmaps, spoilt: list[tuple[Receiver, np.ndarray]], 
         maps.survey.resolved(maps.survey.viewpoints[0]),
         {"bake.hidden": "mask"},
         title="fill texels that nothing can see from their neighbours",
-        reason="unseen black faces bleed into joins",
+        reason="faces nothing can see darken joins",
     )
     delete = [
         mesh_operation(
@@ -82,34 +82,37 @@ def _hidden_finding(maps: Lightmaps, spoilt: list[tuple[Receiver, np.ndarray]], 
     ]
     evidence = (
         Evidence(
-            "texels darkened by hidden faces",
-            float(texels),
-            "texels",
-            0.0,
-            "hidden samples left out change them by a tenth",
-            map_picture(values, marks) if maps.survey.pictures else None,
+            measure="texels darkened by hidden faces",
+            value=float(texels),
+            unit="texels",
+            limit=0.0,
+            source="hidden samples left out change them by a tenth",
+            picture=map_picture(values, marks) if maps.survey.pictures else None,
         ),
-        Evidence(f"of them on {worst.name}", float(marks.sum()), "texels"),
+        Evidence(measure=f"of them on {worst.name}", value=float(marks.sum()), unit="texels"),
     )
     return Suspicion(
-        "bake.hidden-faces",
-        "setting",
-        "bake.hidden",
-        "hidden faces bleed black into joins: " + ", ".join(r.name for r in mine[:4]),
-        maps.subjects(mine),
-        float(texels),
-        0.0,
-        evidence,
-        maps.shown(mine, seen),
-        {},
-        (
+        code="bake.hidden-faces",
+        cause_kind="setting",
+        cause="bake.hidden",
+        title="faces nothing can see darken joins: " + ", ".join(r.name for r in mine[:4]),
+        subjects=maps.subjects(mine),
+        value=float(texels),
+        limit=0.0,
+        evidence=evidence,
+        pixels=maps.shown(mine, seen),
+        regions={},
+        candidates=(
             Candidate(
-                change,
-                "joins as bright as what is seen beside them",
-                (Cost("memory", 0.0, "bytes"),),
-                ("all lightmaps are made again",),
+                change=change,
+                predicts="joins as bright as what is seen beside them",
+                costs=(Cost("memory", 0.0, "bytes"),),
+                side_effects=("all lightmaps are made again",),
             ),
-            *(Candidate(d, "no hidden face is left", (), ("old bakes are stale",)) for d in delete),
+            *(
+                Candidate(change=d, predicts="no hidden face is left", costs=(), side_effects=("old bakes are stale",))
+                for d in delete
+            ),
         ),
     )
 
@@ -125,20 +128,29 @@ def _wasted(maps: Lightmaps, receiver: Receiver, wasted: float, covered: int, se
         pack=True,
     )
     evidence = (
-        Evidence("texels on faces that nothing can see", wasted, "%", WASTED_LIMIT, "common practice"),
-        Evidence("covered texels", float(covered), "texels"),
+        Evidence(
+            measure="texels on faces that nothing can see", value=wasted, unit="%", limit=WASTED_LIMIT, source="common practice"
+        ),
+        Evidence(measure="covered texels", value=float(covered), unit="texels"),
     )
     return Suspicion(
-        "bake.wasted",
-        "mesh",
-        mesh,
-        f"{receiver.name}: a lightmap spent on hidden faces",
-        maps.subjects([receiver]),
-        wasted,
-        WASTED_LIMIT,
-        evidence,
-        maps.shown([receiver], seen),
-        {},
-        (Candidate(change, "all texels lie on faces that can be seen", (), ("old bakes are stale",)),),
-        "nothing of it is seen: it costs memory and time only",
+        code="bake.wasted",
+        cause_kind="mesh",
+        cause=mesh,
+        title=f"{receiver.name}: a lightmap spent on hidden faces",
+        subjects=maps.subjects([receiver]),
+        value=wasted,
+        limit=WASTED_LIMIT,
+        evidence=evidence,
+        pixels=maps.shown([receiver], seen),
+        regions={},
+        candidates=(
+            Candidate(
+                change=change,
+                predicts="all texels lie on faces that can be seen",
+                costs=(),
+                side_effects=("old bakes are stale",),
+            ),
+        ),
+        not_drawn_yet="nothing of it is seen: it costs memory and time only",
     )

@@ -51,37 +51,60 @@ def leaks(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
             more = float(3 * maps.bytes_of(receiver, maps.bake.encoding))
             evidence = (
                 Evidence(
-                    "light reaches past it, linear", leak.reach_linear_mm, "mm", 0.0, "no texel may hold both sides", picture
+                    measure="light reaches past it, linear",
+                    value=leak.reach_linear_mm,
+                    unit="mm",
+                    limit=0.0,
+                    source="no texel may hold both sides",
+                    picture=picture,
                 ),
-                Evidence("light reaches past it, nearest", leak.reach_nearest_mm, "mm", 0.0, "the mixed texel itself"),
-                Evidence("brighter than the dark side", leak.contrast, "times", 1.0 + DIFFERENT, "a tenth shows"),
-                Evidence("mixed texels", float(len(leak.texels)), "texels", 0.0, "sides that cannot see each other"),
+                Evidence(
+                    measure="light reaches past it, nearest",
+                    value=leak.reach_nearest_mm,
+                    unit="mm",
+                    limit=0.0,
+                    source="the mixed texel itself",
+                ),
+                Evidence(
+                    measure="brighter than the dark side",
+                    value=leak.contrast,
+                    unit="times",
+                    limit=1.0 + DIFFERENT,
+                    source="a tenth shows",
+                ),
+                Evidence(
+                    measure="mixed texels",
+                    value=float(len(leak.texels)),
+                    unit="texels",
+                    limit=0.0,
+                    source="sides that cannot see each other",
+                ),
             )
             yield Suspicion(
-                "bake.leak",
-                "pair",
-                f"{receiver.name} | {occluder}",
-                f"light leaks past {occluder} on {receiver.name}",
-                maps.subjects([receiver]),
-                leak.reach_linear_mm,
-                0.0,
-                evidence,
-                maps.shown([receiver], seen),
-                {},
-                (
+                code="bake.leak",
+                cause_kind="pair",
+                cause=f"{receiver.name} | {occluder}",
+                title=f"light leaks past {occluder} on {receiver.name}",
+                subjects=maps.subjects([receiver]),
+                value=leak.reach_linear_mm,
+                limit=0.0,
+                evidence=evidence,
+                pixels=maps.shown([receiver], seen),
+                regions={},
+                candidates=(
                     Candidate(
-                        split,
-                        "no texel holds both sides",
-                        (Cost("triangles", float(leak.cut_triangles), "triangles"),),
-                        ("charts are packed anew; the bake must be made again",),
-                        ("the denoiser reaches across gaps: it darkens the new border too, until it is told not to",)
+                        change=split,
+                        predicts="no texel holds both sides",
+                        costs=(Cost("triangles", float(leak.cut_triangles), "triangles"),),
+                        side_effects=("charts are packed anew; the bake must be made again",),
+                        warnings=("the denoiser reaches across gaps: it darkens the new border too, until it is told not to",)
                         if maps.bake.denoise == "across_gaps"
                         else (),
                     ),
                     Candidate(
-                        double,
-                        f"a reach of {leak.reach_linear_mm / 2:.0f} mm is left: a larger map only narrows it",
-                        (Cost("memory", more, "bytes"),),
+                        change=double,
+                        predicts=f"a reach of {leak.reach_linear_mm / 2:.0f} mm is left: a larger map only narrows it",
+                        costs=(Cost("memory", more, "bytes"),),
                     ),
                 ),
                 facts={"receiver": receiver.name, "occluder": occluder, "texels": [int(t) for t in leak.texels[:64]]},

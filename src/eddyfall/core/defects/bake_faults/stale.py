@@ -34,26 +34,26 @@ def stale_maps(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
             operation=Operation(name="bake.run", params={"receivers": names}),
         )
         evidence = (
-            Evidence("stale lightmaps", float(len(mine)), "lightmaps", 0.0, entry["why"]),
-            Evidence("stale texels", float(entry["texels"]), "texels"),
+            Evidence(measure="stale lightmaps", value=float(len(mine)), unit="lightmaps", limit=0.0, source=entry["why"]),
+            Evidence(measure="stale texels", value=float(entry["texels"]), unit="texels"),
         )
         shown_as = f"{names[0]}: {entry['why']}" if len(names) == 1 else f"{entry['why']}: {len(names)} lightmaps are stale"
         yield Suspicion(
-            "bake.stale",
-            "baked from",
-            key,
-            shown_as,
-            maps.subjects(mine),
-            float(len(mine)),
-            0.0,
-            evidence,
-            maps.shown(mine, seen),
-            {},
-            (
+            code="bake.stale",
+            cause_kind="baked from",
+            cause=key,
+            title=shown_as,
+            subjects=maps.subjects(mine),
+            value=float(len(mine)),
+            limit=0.0,
+            evidence=evidence,
+            pixels=maps.shown(mine, seen),
+            regions={},
+            candidates=(
                 Candidate(
-                    change,
-                    "the lightmaps fit the scene again",
-                    (Cost("lightmaps baked", float(len(mine) * len(maps.sets)), "maps"),),
+                    change=change,
+                    predicts="the lightmaps fit the scene again",
+                    costs=(Cost("lightmaps baked", float(len(mine) * len(maps.sets)), "maps"),),
                 ),
             ),
         )

@@ -52,19 +52,26 @@ def uncovered(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     )
     worst = max(s for _, s in outside)
     yield Suspicion(
-        "bake.uncovered",
-        "setting",
-        "focus_regions",
-        "outside every bake focus region: " + ", ".join(r.name for r in mine[:4]),
-        maps.subjects(mine),
-        worst * 100,
-        0.0,
-        (Evidence("surface outside", worst * 100, "%", 0.1, "no bounced light is gathered there"),),
-        maps.shown(mine, seen),
-        {},
-        (
+        code="bake.uncovered",
+        cause_kind="setting",
+        cause="focus_regions",
+        title="outside every bake focus region: " + ", ".join(r.name for r in mine[:4]),
+        subjects=maps.subjects(mine),
+        value=worst * 100,
+        limit=0.0,
+        evidence=(
+            Evidence(
+                measure="surface outside", value=worst * 100, unit="%", limit=0.1, source="no bounced light is gathered there"
+            ),
+        ),
+        pixels=maps.shown(mine, seen),
+        regions={},
+        candidates=(
             Candidate(
-                change, "every lightmap gets bounced light", (), ("more texels gather bounced light: the bake takes longer",)
+                change=change,
+                predicts="every lightmap gets bounced light",
+                costs=(),
+                side_effects=("more texels gather bounced light: the bake takes longer",),
             ),
         ),
     )

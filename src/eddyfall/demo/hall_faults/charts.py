@@ -1,4 +1,4 @@
-"""uv.skew, uv.split, uv.gutter, uv.degenerate, uv.missing, uv.density, texture.mip-bleed: charts that are not fit to be baked."""
+"""uv.off-grid, uv.split, uv.gutter, uv.degenerate, uv.missing, uv.density, texture.mip-bleed: charts that are not fit to be baked."""
 
 import math
 
@@ -32,8 +32,8 @@ def _skew(world: HallWorld, tile: int) -> None:
                 middle = uv[piece].mean(axis=0)
                 uv[piece] = (uv[piece] - middle) @ turn.T + middle
         world.mapped(name, shape, tile, uv, lightmap_size=128)
-    world.truth.append({"code": "uv.skew", "cause": "screen_wall", "subjects": ["screen_wall"], "seed": "charts"})
-    world.healthy.append({"subject": "plain_wall", "twin_of": "uv.skew", "why": "its charts lie on the grid"})
+    world.truth.append({"code": "uv.off-grid", "cause": "screen_wall", "subjects": ["screen_wall"], "seed": "charts"})
+    world.healthy.append({"subject": "plain_wall", "twin_of": "uv.off-grid", "why": "its charts lie on the grid"})
 
 
 def _split(world: HallWorld, tile: int) -> None:
