@@ -80,7 +80,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
     """What a bake of one light set (None: lights as they say themselves) sees of a build."""
     state = make_state(build, geometry, frozenset(), False)
     bakes = np.array([build.setup.shaders.get(s, Shader()).passes.bake for s in state.shader], bool)
-    taking_part = state.casts & state.drawn & bakes & (state.blend < 2)
+    taking_part = state.casts & state.drawn & bakes & ~state.blended
     textures = make_textures(build, geometry, build_store(build.scene.images, build.scene.materials, True), 0.0, 1)
     states = [light for light in make_lights(build, light_set) if light.bakes != "none"]
     sky = sky_in_set(build.setup, build.setup.sky, light_set)

@@ -64,7 +64,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
 def missing_drawables(stage: Stage) -> np.ndarray:
     """(d,) bool: drawn solid, but not in the prepass."""
     s = stage.state
-    missing = (s.blend < 2) & ~s.depth_pass & s.colour_pass & s.drawn
+    missing = ~s.blended & ~s.depth_pass & s.colour_pass & s.drawn
     missing[-1] = False
     return np.asarray(missing)
 
@@ -177,7 +177,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     state = stage.state
     result = []
     copy_from = stage.resolved.depth.copy_from
-    if state.blend[subject] < 2 and not state.depth_pass[subject]:
+    if not state.blended[subject] and not state.depth_pass[subject]:
         shader = state.shader[subject]
         result.append(
             Lever(

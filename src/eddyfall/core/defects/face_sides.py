@@ -23,7 +23,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[int, tuple[int, int]]:
     """By drawable: (rays that meet it first from behind where that side is not drawn, rays that meet it first)."""
     frame = survey.frame(viewpoint, "drawable")
     state = frame.stage.state
-    solid = state.drawn & state.colour_pass & (state.blend < 2) & ~state.camera_hidden
+    solid = state.drawn & state.colour_pass & ~state.blended & ~state.camera_hidden
     rays = survey.rays(frame, solid)
     height, width = frame.drawable.shape
     x, y = np.meshgrid(np.arange(STEP_PX // 2, width, STEP_PX), np.arange(STEP_PX // 2, height, STEP_PX))

@@ -11,7 +11,7 @@ from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.schedule import passes_for
+from eddyfall.core.frame.schedule import passes_for, support_of
 from eddyfall.core.frame.stage import (
     alpha_tests,
     make_camera,
@@ -22,7 +22,8 @@ from eddyfall.core.frame.stage import (
     material_store,
 )
 from eddyfall.core.hashing import digest
-from eddyfall.core.passes.contract import Camera, Pixels, Stage
+from eddyfall.core.passes.contract import Camera, Pass, Pixels, Stage
+from eddyfall.core.passes.registry import passes
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
@@ -123,9 +124,18 @@ class Renderer:
         geometry: Geometry = self.packed(build).value
         return geometry
 
-    def frame(self, build: Build, request: Request, upto: str = "display") -> Frame:
-        """Run the passes that buffer `upto` needs, and no others. RequestError for sizes, crops, names that do not exist."""
+    def frame(self, build: Build, request: Request, upto: str = "display", before: str | None = None) -> Frame:
+        """Run the passes that buffer `upto` needs, and no others. RequestError for sizes, crops, names that do not exist.
+
+        before: the name of a pass; the frame then has the buffers as they stand before it."""
         check_request(request)
+        chosen = passes_for(upto, before)
+        window = grown(request, support_of(chosen))
+        if window == request.window:
+            return self._drawn(build, request, chosen)
+        return cut(self._drawn(build, replace(request, crop=window), chosen), request)
+
+    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass, ...]) -> Frame:
         packed = self.packed(build)
         base: Geometry = packed.value
         geometry = base if request.plate is None else base.with_plate(request.plate)
@@ -152,7 +162,7 @@ class Renderer:
         }
         values = {name: k.value for name, k in known.items()}
         keys = {name: k.key for name, k in known.items()}
-        for p in passes_for(upto):
+        for p in chosen:
             section = p.section(stage)
             key = digest(p.name, [keys[name] for name in p.reads], section)
             outputs = self.memo.get(key)
@@ -202,6 +212,30 @@ def render(
     e = frame.stage.resolved.exposure
     display = encode_display(linear * np.float32(exposure_scale(e.mode, e.ev100)))
     return replace(frame, buffers={**frame.buffers, "linear": linear, "display": display})
+
+
+def grown(request: Request, support_px: int | None) -> tuple[int, int, int, int]:
+    """The window (x0, y0, x1, y1) to draw so that passes which look sideways see all they need for what is asked for."""
+    width, height = request.size
+    if support_px is None:
+        return 0, 0, width, height
+    x0, y0, x1, y1 = request.window
+    return max(x0 - support_px, 0), max(y0 - support_px, 0), min(x1 + support_px, width), min(y1 + support_px, height)
+
+
+def cut(frame: Frame, request: Request) -> Frame:
+    """The part of a larger frame that a request asks for: its targets cut to the window, all else as it is."""
+    left, top = frame.pixels.origin
+    x0, y0, x1, y1 = request.window
+    values, keys = dict(frame.buffers), dict(frame.keys)
+    targets = {t.name: t for p in passes() for t in p.targets if t.name in values}
+    for target in targets.values():
+        d = target.divisor
+        values[target.name] = values[target.name][(y0 - top) // d : -(-(y1 - top) // d), (x0 - left) // d : -(-(x1 - left) // d)]
+        keys[target.name] = f"{frame.keys[target.name]} {request.window}"
+    pixels = Pixels(request.size, request.window, request.jitter)
+    values["pixels"], keys["pixels"] = pixels, digest(pixels)
+    return replace(frame, buffers=values, pixels=pixels, keys=keys)
 
 
 def check_request(request: Request) -> None:

@@ -1,64 +1,166 @@
 """The order of the passes, checked from what each says it reads and writes, and the pass table that follows from it."""
 
+from collections.abc import Iterable
 from typing import Any
 
-from eddyfall.core.passes import blended, cull, direct, display, fog, indirect, opaque, prepass, shadow, sky, surface, triangles
-from eddyfall.core.passes.contract import Pass
+from eddyfall.core.frame.stage import make_stage, make_state
+from eddyfall.core.passes.contract import SETTING_OF_STATE, DrawableState, Pass, Stage
+from eddyfall.core.passes.registry import passes
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.model import Scene
+from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup import parse_setup
 
-GIVEN = ("geometry", "caster_geometry", "textures", "cutouts", "lightmaps", "camera", "pixels")
-SCHEDULE: tuple[Pass, ...] = tuple(
-    sorted(
-        (m.PASS for m in (cull, triangles, shadow, prepass, opaque, surface, direct, indirect, sky, fog, blended, display)),
-        key=lambda p: p.number,
-    )
-)
-BY_NAME = {p.name: p for p in SCHEDULE}
-WRITER = {name: p for p in SCHEDULE for name in p.writes}
+# What every frame is given before its first pass, and the settings that this is made by.
+GIVEN: dict[str, tuple[str, ...]] = {
+    "geometry": (),
+    "caster_geometry": (),
+    "textures": ("textures.anisotropy", "textures.mip_bias", "textures.mips"),
+    "cutouts": ("materials.blend",),
+    "lightmaps": ("bake.dilate_texels", "bake.encoding"),
+    "camera": (),
+    "pixels": (),
+}
+TABLE_SIZE = (1920, 1080)  # px for which the pass table tells bytes
 
 
-def check_schedule(schedule: tuple[Pass, ...]) -> None:
-    """ValueError if a pass reads what nothing before it writes, or two passes write one buffer."""
+def schedule() -> tuple[Pass, ...]:
+    """All passes in the order they are drawn. ValueError if a pass reads what nothing before it writes, or writes what is given."""
+    ordered = passes()
+    check_schedule(ordered)
+    return ordered
+
+
+def check_schedule(ordered: Iterable[Pass]) -> None:
+    """ValueError if a pass reads what nothing before it writes, or two that do not read a buffer both write it."""
     known = set(GIVEN)
-    for p in schedule:
+    for p in ordered:
         missing = [name for name in p.reads if name not in known]
         if missing:
             raise ValueError(f"pass {p.name} reads {missing[0]}, which nothing before it writes")
-        doubled = [name for name in p.writes if name in known]
-        if doubled:
-            raise ValueError(f"pass {p.name} writes {doubled[0]} a second time")
+        lost = [name for name in p.writes if name in known and (name not in p.reads or name in GIVEN)]
+        if lost:
+            raise ValueError(f"pass {p.name} writes {lost[0]} over what an earlier pass wrote, without reading it")
         known.update(p.writes)
 
 
-check_schedule(SCHEDULE)
-
-
-def passes_for(buffer: str) -> tuple[Pass, ...]:
-    """The passes that buffer `buffer` needs, in order. KeyError if nothing writes it."""
-    chosen, wanted = [WRITER[buffer]], set(WRITER[buffer].reads)
-    for p in reversed(SCHEDULE[: SCHEDULE.index(chosen[0])]):
+def passes_for(buffer: str, before: str | None = None) -> tuple[Pass, ...]:
+    """The passes that the last version of a buffer needs (or the version that pass `before` is given), in order. KeyError if nothing
+    writes it."""
+    ordered = schedule()
+    if before is not None:
+        ordered = ordered[: [p.name for p in ordered].index(before)]
+    if not any(buffer in p.writes for p in ordered):
+        raise KeyError(buffer)
+    chosen, wanted = [], {buffer}
+    for p in reversed(ordered):
         if wanted & set(p.writes):
             chosen.append(p)
-            wanted |= set(p.reads)
+            wanted = (wanted - set(p.writes)) | set(p.reads)
     return tuple(reversed(chosen))
 
 
+def support_of(chosen: Iterable[Pass]) -> int | None:
+    """How far passes look sideways one after the other, in px; None if one of them needs the whole frame."""
+    total = 0
+    for p in chosen:
+        if p.support_px is None:
+            return None
+        total += p.support_px
+    return total
+
+
 def pass_table() -> list[dict[str, Any]]:
-    """One row for each pass, in order: number, name, does, reads, writes, settings, support_px, off."""
+    """One row for each pass, in order: number, name, does, reads, writes, settings, support_px, off, bytes at 1920 x 1080."""
+    stage = _plain_stage()
     return [
         {
             "number": p.number, "name": p.name, "does": p.does, "reads": list(p.reads), "writes": list(p.writes),
-            "settings": list(p.settings), "support_px": p.support_px, "off": [f"{o.leaf} = {o.value!r}" for o in p.off],
+            "settings": settings_of(p), "support_px": p.support_px, "off": [o.says for o in p.off],
+            "bytes": bytes_of(p, TABLE_SIZE, stage),
         }
-        for p in SCHEDULE
+        for p in schedule()
     ]  # fmt: skip
+
+
+def bytes_of(p: Pass, size: tuple[int, int], stage: Stage) -> int:
+    """Bytes that what a pass writes takes for a frame of a size (width, height)."""
+    return sum(target.bytes(*size) for target in p.targets) + p.other_bytes(p.section(stage))
 
 
 def passes_after(name: str) -> list[str]:
     """Names of the passes that a change to pass `name` makes run again."""
-    touched = set(BY_NAME[name].writes)
+    ordered = schedule()
+    touched = {w for p in ordered if p.name == name for w in p.writes}
     result = [name]
-    for p in SCHEDULE:
+    for p in ordered:
         if p.name != name and touched & set(p.reads):
             touched |= set(p.writes)
             result.append(p.name)
     return result
+
+
+def settings_of(p: Pass) -> list[str]:
+    """The settings a pass is given, in alphabetical order: those that its section reads, found by letting it read.
+
+    A whole section of the setup that is handed on counts as all of it."""
+    read = {leaf for name in p.reads for leaf in GIVEN.get(name, ())}
+    stage = _plain_stage()
+    kept = p.section(_Told(stage, read))  # type: ignore[arg-type]
+    read |= {value._name for value in kept.values() if isinstance(value, _Leaves)}
+    whole = {name for name in read if "." not in name}
+    return sorted(name for name in read if name and (name in whole or name.split(".")[0] not in whole))
+
+
+def _plain_stage() -> Stage:
+    """The stage of a build with nothing in it."""
+    build = Build(Scene(), parse_setup({"eddyfall_setup": 1}))
+    state = make_state(build, pack(build.scene, build.setup), frozenset(), False, frozenset())
+    return make_stage(build, state, resolve(build.setup))
+
+
+class _Told:
+    """A stage that notes which settings are read of it."""
+
+    def __init__(self, stage: Stage, read: set[str]) -> None:
+        self._stage, self._read = stage, read
+
+    def __getattr__(self, name: str) -> Any:
+        match name:
+            case "resolved":
+                return _Sections(self._stage.resolved, self._read)
+            case "state":
+                return _State(self._stage.state, self._read)
+            case "lights":
+                self._read.add("lights")
+            case "depth_format":
+                self._read |= {"depth.format", "depth.reversed", "depth.near_m", "depth.far_m"}
+        return getattr(self._stage, name)
+
+
+class _Sections:
+    def __init__(self, resolved: Any, read: set[str]) -> None:
+        self._resolved, self._read = resolved, read
+
+    def __getattr__(self, name: str) -> Any:
+        return _Leaves(getattr(self._resolved, name), name, self._read)
+
+
+class _Leaves:
+    def __init__(self, section: Any, name: str, read: set[str]) -> None:
+        self._section, self._name, self._read = section, name, read
+
+    def __getattr__(self, name: str) -> Any:
+        self._read.add(f"{self._name}.{name}")
+        return getattr(self._section, name)
+
+
+class _State:
+    def __init__(self, state: DrawableState, read: set[str]) -> None:
+        self._state, self._read = state, read
+
+    def __getattr__(self, name: str) -> Any:
+        if name in SETTING_OF_STATE:
+            self._read.add(SETTING_OF_STATE[name])
+        return getattr(self._state, name)

@@ -16,14 +16,13 @@ from eddyfall.core.defects.symptoms import Symptom, symptoms
 from eddyfall.core.errors import EddyfallError, RequestError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request, check_request
-from eddyfall.core.frame.schedule import BY_NAME, SCHEDULE
-from eddyfall.core.frame.stage import material_states
+from eddyfall.core.frame.schedule import schedule
 from eddyfall.core.lineup.spot import make_spot
+from eddyfall.core.passes.contract import Asked
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, set_leaf, set_resolved
+from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change
 from eddyfall.core.scene.names import short_id
-from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.truth.visibility import would_cast
 
 MOST_TRIALS = 24
@@ -176,47 +175,16 @@ class _LineUp:
         return wrote | ({"direct", "shadow"} if "opaque" in wrote else set())
 
     def _round_one(self, wrote: set[str]) -> list[Lever]:
-        levers = []
-        for p in SCHEDULE:
-            if p.name not in wrote:
-                continue
-            for off in p.off:
-                levers += self._off_levers(p.name, off.leaf, off.value, off.title)
-        return levers
-
-    def _off_levers(self, pass_name: str, leaf: str, value: Any, title: str) -> list[Lever]:
-        because = f"the {pass_name} pass wrote the spot"
-        predicts = "if the symptom goes, this pass makes it"
-        if leaf.startswith("lights."):
-            return [
-                Lever(
-                    pass_name,
-                    set_leaf(self.build, ("lights", light.name, "on"), False, scope="node", title=f"{light.name} off"),
-                    predicts,
-                    f"{light.name} shines on the spot",
-                )
-                for light in self.frame.stage.lights[:6]
-            ]
-        if leaf.startswith("materials."):
-            states = material_states(self.build)
-            blend = self.frame.stage.state.blend
-            if pass_name == "opaque":
-                chosen = {self.spot.subject}
-            else:
-                chosen = {int(i) for i in self.frame.buffers["in_view"] if blend[i] >= 2}
-            materials = sorted({self.frame.geometry.drawables[i].material for i in chosen if blend[i] != KINDS["opaque"]})
-            levers = []
-            for m in [m for m in materials if 0 <= m < len(states) - 1][:2]:
-                change = set_leaf(
-                    self.build, ("materials", states[m].key, "blend"), value, scope="material", title=f"{title} ({states[m].key})"
-                )
-                levers.append(Lever(pass_name, change, predicts, f"{states[m].key} is {states[m].blend}"))
-            return levers
-        section, name = leaf.split(".")
-        if getattr(getattr(self.frame.stage.resolved, section), name) == value:
-            return []
-        change = set_resolved(self.build, self.frame.stage.resolved, {leaf: value}, title=title)
-        return [Lever(pass_name, change, predicts, because)]
+        asked = Asked(
+            self.build, self.frame.stage, self.frame.geometry, self.frame.buffers["in_view"], self.spot.subject
+        )  # fmt: skip
+        return [
+            Lever(p.name, change, "if the symptom goes, this pass makes it", because or f"the {p.name} pass wrote the spot")
+            for p in schedule()
+            if p.name in wrote
+            for off in p.off
+            for change, because in off.changes(asked)
+        ]
 
     def _identity_lever(self) -> Lever:
         name = self.frame.geometry.drawables[self.spot.subject].name
@@ -245,7 +213,8 @@ class _LineUp:
 
     def _feeds(self, pass_name: str, moved: set[str]) -> bool:
         """Whether a pass writes a buffer that a pass that moved the score reads."""
-        return any(set(BY_NAME[pass_name].writes) & set(BY_NAME[m].reads) for m in moved)
+        by_name = {p.name: p for p in schedule()}
+        return any(set(by_name[pass_name].writes) & set(by_name[m].reads) for m in moved)
 
     def _is_own(self, symptoms: tuple[str, ...]) -> bool:
         return self.symptom.name in symptoms

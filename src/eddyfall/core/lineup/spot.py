@@ -26,5 +26,5 @@ def make_spot(frame: Frame, request: Request, subject: int) -> Spot:
 
 
 def _blended(frame: Frame) -> frozenset[int]:
-    blend = frame.stage.state.blend
-    return frozenset(int(i) for i in frame.buffers["in_view"] if blend[i] >= 2)
+    blended = frame.stage.state.blended
+    return frozenset(int(i) for i in frame.buffers["in_view"] if blended[i])

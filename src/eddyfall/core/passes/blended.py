@@ -7,16 +7,20 @@ import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
-from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values, View
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.off_switches import off_by_blend
+from eddyfall.core.passes.recorder import Layer, Recorder
+from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sections import sky_colours, sky_light
 from eddyfall.core.raster.depth_format import depth_key
-from eddyfall.core.raster.project import SUBPIXEL, project
-from eddyfall.core.raster.rasterise import BANDS, span
+from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
+from eddyfall.core.raster.rasterise import BANDS, fragments_at, span
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.shade.blend import blend_channel
+from eddyfall.core.shade.blend import FIRST_BLENDED, KIND_NAMES, blend_channel, blend_plain
+from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.lights import direct_at
-from eddyfall.core.shade.sky import ambient_at
-from eddyfall.core.shade.surface import ROW, Soup, surface_at
+from eddyfall.core.shade.sky import ambient_at, ambient_plain
+from eddyfall.core.shade.surface import ROW, Soup, surface_at, surface_plain
 
 
 def section(stage: Stage) -> dict[str, Any]:
@@ -41,7 +45,7 @@ def section(stage: Stage) -> dict[str, Any]:
 
 def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Any, section: dict[str, Any]) -> np.ndarray:
     """Blended drawables of `in_view` in the order they are drawn: rank first, then farthest bounds centre first, then file order."""
-    chosen = np.sort(in_view[section["blend"][in_view] >= 2])
+    chosen = np.sort(in_view[section["blend"][in_view] >= FIRST_BLENDED])
     centres = geometry.bounds[chosen].mean(axis=1)
     if section["order"] == "range":
         key = np.linalg.norm(centres - np.array(camera.eye), axis=1)
@@ -59,13 +63,7 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     if not len(order):
         return {"layer": layer, "linear": fogged}
     view = View(inputs["camera"], pixels)
-    spans = [np.arange(geometry.drawables[i].first, geometry.drawables[i].last, dtype=np.int32) for i in order]
-    chosen = np.concatenate(spans)
-    cull = np.where(section["double_sided"][geometry.owner[chosen]], 0, 1).astype(np.int8)
-    screen = project(
-        geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, view.clip_matrix(section["depth"]), pixels.size,
-        pixels.window,
-    )  # fmt: skip
+    screen = _on_screen(geometry, order, section["double_sided"], view, section["depth"], textures)
     if len(screen.ids):
         soup = Soup(
             geometry.positions,
@@ -108,6 +106,19 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
             layer,
         )
     return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
+
+
+def _on_screen(
+    geometry: Geometry, order: np.ndarray, double_sided: np.ndarray, view: View, depth: Any, textures: Any
+) -> ScreenTriangles:
+    """Screen triangles of the drawables in `order`, within the window."""
+    spans = [np.arange(geometry.drawables[i].first, geometry.drawables[i].last, dtype=np.int32) for i in order]
+    chosen = np.concatenate(spans)
+    cull = np.where(double_sided[geometry.owner[chosen]], 0, 1).astype(np.int8)
+    return project(
+        geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, view.clip_matrix(depth), view.pixels.size,
+        view.pixels.window,
+    )  # fmt: skip
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -222,15 +233,67 @@ def fade_blended(kind, value, alpha, t, fog):
     return t * value + (1.0 - t) * fog, alpha
 
 
-PASS = Pass(
-    number=10,
-    name="blended",
-    does="blended drawables in their own layer, farthest first, fogged at their own depth",
-    reads=("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"),
-    writes=("layer", "linear"),
-    section=section,
-    run=run,
-    settings=("materials.blend", "nodes.draw_rank", "order", "shaders.fogs", "fog"),
-    support_px=0,
-    off=(OffSwitch("materials.*.blend", "opaque", "blending off"),),
+def twin(r: Recorder) -> None:
+    """Lays each blended fragment: what it adds to the layer C, earlier ones and the opaque picture dimmed as the equation says."""
+    state, stage, depth_format = r.stage.state, r.stage, r.stage.depth_format
+    told = {"blend": state.blend, "rank": state.rank, "order": stage.resolved.order.key}
+    order = draw_order(r.geometry, r.values["in_view"], r.view.camera, told)
+    if not len(order):
+        return
+    screen = _on_screen(r.geometry, order, state.double_sided, r.view, depth_format, r.values["textures"])
+    c, t = np.zeros(3), np.ones(3)
+    opaque, opaque_layers, fog = r.colour, len(r.layers), stage.resolved.fog
+    start = [layer.weight for layer in r.layers]
+    for f in fragments_at(screen, r.geometry.owner, r.values["cutouts"], depth_format.code, r.x, r.y):
+        d = int(r.geometry.owner[f.triangle])
+        kind, name = KIND_NAMES[int(state.blend[d])], r.geometry.drawables[d].name
+        if not f.key <= r.values["depth"][0, 0]:
+            layer = r.lay("blended", name, f"{kind}, hidden by depth", np.zeros(3), 1.0)
+            layer.depth_m = float(depth_format.view_depth(np.asarray(f.key)))
+            continue
+        surfaces = r.values["textures"].surfaces
+        row, alpha, used = surface_plain(r.x + 0.5, r.y + 0.5, f.triangle, r.view.rays, r.soup, surfaces)
+        lights: list[dict[str, Any]] = []
+        if d in r.paint:
+            colour = np.array(r.paint[d])
+        else:
+            colour, lights = r.light(row, d)
+            sky = sky_light(stage)
+            if sky is not None:
+                colour = colour + ambient_plain(row, r.to_eye, sky)
+        fade = float(transmittance(row[13], fog.fog_per_m)) if fog.enabled and state.fogs[d] else 1.0
+        faded = [fade_blended(int(state.blend[d]), float(colour[i]), alpha, fade, fog.rgb[i]) for i in range(3)]
+        value, strength = np.array([v for v, _ in faded]), faded[0][1]
+        c2, t2 = blend_plain(kind, c, t, value, strength)
+        kept = blend_plain(kind, np.ones(3), np.zeros(3), np.zeros(3) if kind != "multiply" else value, strength)[0]
+        added = c2 - c * kept
+        before = r.colour
+        for layer in r.layers[opaque_layers:]:
+            layer.weight = layer.weight * kept
+        c, t = c2, t2
+        for layer, w in zip(r.layers[:opaque_layers], start):
+            layer.weight = w * t
+        r.colour = c + t * opaque
+        laid = Layer("blended", name, kind, added, np.ones(3), before, r.colour, row[13] / r.length)
+        laid.facts = {"alpha": alpha, "fog_share": 1 - fade, "shader": state.shader[d], "lights": lights,
+                      "textures": [{"role": role, "mip_level": round(v, 2)} for role, _, v in used]}  # fmt: skip
+        r.layers.append(laid)
+
+
+PASS = register(
+    Pass(
+        number=10,
+        name="blended",
+        does="blended drawables in their own layer, farthest first, fogged at their own depth",
+        reads=("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"),
+        writes=("layer", "linear"),
+        section=section,
+        targets=(
+            Target(name="layer", texel_bytes=24),
+            Target(name="linear", texel_bytes=12),
+        ),
+        run=run,
+        twin=twin,
+        off=(off_by_blend("blending off", of_subject=False),),
+    )
 )

@@ -8,7 +8,11 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.raster.depth_format import DepthFormat
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.changes import Change
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.shade.blend import FIRST_BLENDED
 from eddyfall.core.shade.surface import Rays, Surfaces
 
 Values = Mapping[str, Any]
@@ -138,7 +142,34 @@ class DrawableState:
     @property
     def solid(self) -> np.ndarray:
         """uint8: opaque or cutout."""
-        return (self.blend < 2).astype(np.uint8)
+        return (self.blend < FIRST_BLENDED).astype(np.uint8)
+
+    @property
+    def blended(self) -> np.ndarray:
+        """bool: neither opaque nor cutout."""
+        return self.blend >= FIRST_BLENDED
+
+
+# Which leaf of the setup each field of a drawable's state follows from, for the list of what a pass is set by.
+SETTING_OF_STATE = {
+    "blend": "materials.blend",
+    "double_sided": "materials.double_sided",
+    "material": "materials",
+    "shader": "materials.shader",
+    "colour_pass": "shaders.passes.colour",
+    "depth_pass": "shaders.passes.depth",
+    "shadow_pass": "shaders.passes.shadow",
+    "fogs": "shaders.fogs",
+    "drawn": "nodes.drawn",
+    "casts": "nodes.casts",
+    "receives": "nodes.receives",
+    "rank": "nodes.draw_rank",
+    "padding_m": "nodes.bounds_padding_m",
+    "draw_distance_m": "nodes.draw_distance_m",
+    "mapped": "meshes.lightmap_uv",
+    "solid": "materials.blend",
+    "blended": "materials.blend",
+}
 
 
 @dataclass(frozen=True)
@@ -165,20 +196,55 @@ class Textures:
 
 
 @dataclass(frozen=True)
-class OffSwitch:
-    """How the effect of a pass is switched off by itself: a settings leaf and the value to set."""
+class Asked:
+    """What an off-switch is asked about: a frame of a build, and the drawable that the question is about."""
 
-    leaf: str
-    value: Any
-    title: str
+    build: Build
+    stage: Stage
+    geometry: Geometry
+    in_view: np.ndarray
+    subject: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class OffSwitch:
+    """How the effect of a pass is switched off by itself. says: in short, for the pass table. changes(asked): (change, because) for
+    each single change that does it there; none where it is off already."""
+
+    says: str
+    changes: Callable[[Asked], list[tuple[Change, str]]]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Target:
+    """A buffer of the frame's own size that a pass writes: bytes a texel; one texel for divisor x divisor pixels; with its mips or
+    without; kept: it is also needed in the next frame, so that it stands in memory twice."""
+
+    name: str
+    texel_bytes: int
+    divisor: int = 1
+    mips: bool = False
+    kept: bool = False
+
+    def bytes(self, width: int, height: int) -> int:
+        """Bytes it takes for a frame of width x height px; mip levels halve, rounded down, to one texel."""
+        w, h = -(-width // self.divisor), -(-height // self.divisor)
+        total = w * h
+        while self.mips and max(w, h) > 1:
+            w, h = max(w // 2, 1), max(h // 2, 1)
+            total += w * h
+        return total * self.texel_bytes * (2 if self.kept else 1)
 
 
 @dataclass(frozen=True, kw_only=True)
 class Pass:
-    """One step of the renderer.
+    """One step of the renderer, whole in its module: nothing else has to know it.
 
-    reads, writes: names of buffers. section(stage): all the settings it may use. run(inputs, section): its outputs.
-    support_px: how far it looks sideways (0: only its own pixel; None: needs the whole frame). off: its off-switches.
+    number: its place in the order. reads, writes: names of buffers; a pass may write a buffer that an earlier one wrote, those after it
+    then read the new version. section(stage): all the settings it may use. run(inputs, section): its outputs. targets: those of its
+    outputs that have a texel for each pixel. other_bytes(section): what else it keeps in memory. support_px: how far it looks sideways
+    (0: only its own pixel; None: it needs the whole frame); a crop is drawn that much larger and cut. off: its off-switches.
+    twin(recorder): the same at one pixel in plain Python, which lays its strata on a core sample (see `recorder`).
     """
 
     number: float
@@ -188,6 +254,8 @@ class Pass:
     writes: tuple[str, ...]
     section: Callable[[Stage], dict[str, Any]]
     run: Callable[[Values, dict[str, Any]], dict[str, Any]]
-    settings: tuple[str, ...] = ()
+    targets: tuple[Target, ...] = ()
+    other_bytes: Callable[[dict[str, Any]], int] = lambda section: 0
     support_px: int | None = 0
     off: tuple[OffSwitch, ...] = ()
+    twin: Callable[[Any], None] | None = None

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
+from eddyfall.core.passes.registry import register
 from eddyfall.core.scene.drawables import Geometry
 
 
@@ -55,14 +56,14 @@ def in_frustum(camera: Camera, low: np.ndarray, high: np.ndarray, near_m: float,
     return inside
 
 
-PASS = Pass(
-    number=2,
-    name="cull",
-    does="frustum by padded bounds, draw distance; front to back",
-    reads=("geometry", "camera"),
-    writes=("in_view",),
-    section=section,
-    run=run,
-    settings=("nodes.drawn", "nodes.bounds_padding_m", "nodes.draw_distance_m", "shaders.passes.colour"),
-    support_px=None,
+PASS = register(
+    Pass(
+        number=2,
+        name="cull",
+        does="frustum by padded bounds, draw distance; front to back",
+        reads=("geometry", "camera"),
+        writes=("in_view",),
+        section=section,
+        run=run,
+    )
 )

@@ -4,7 +4,11 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values, View
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.off_switches import off_by_light
+from eddyfall.core.passes.recorder import Recorder
+from eddyfall.core.passes.registry import register
+from eddyfall.core.shade.blend import KIND_NAMES
 from eddyfall.core.shade.lights import direct_buffer
 
 
@@ -30,15 +34,35 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"lit": lit, "sun_visibility": sun}
 
 
-PASS = Pass(
-    number=5.4,
-    name="direct",
-    does="direct light and emission of what is visible",
-    reads=("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps"),
-    writes=("lit", "sun_visibility"),
-    section=section,
-    run=run,
-    settings=("lights.on", "nodes.receives", "shadow.bias_texels", "shadow.filter_px"),
-    support_px=0,
-    off=(OffSwitch("lights.*.on", False, "light off"),),
+def twin(r: Recorder) -> None:
+    """Lays the fragment in front as direct light and emission show it."""
+    front = r.notes["front"]
+    if front is None:
+        return
+    state, d = r.stage.state, int(r.geometry.owner[front.triangle])
+    lit, lights = r.light(r.notes["row"], d)
+    layer = r.lay(
+        "opaque", r.geometry.drawables[d].name, f"{KIND_NAMES[int(state.blend[d])]}, writes depth", lit, 0.0,
+        shader=state.shader[d], in_prepass=bool(r.notes["in_prepass"][d]),
+        textures=[{"role": role, "mip_level": round(level, 2)} for role, _, level in r.notes["used"]], lights=lights,
+    )  # fmt: skip
+    layer.depth_m = float(r.stage.depth_format.view_depth(front.key))
+
+
+PASS = register(
+    Pass(
+        number=5.4,
+        name="direct",
+        does="direct light and emission of what is visible",
+        reads=("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps"),
+        writes=("lit", "sun_visibility"),
+        section=section,
+        targets=(
+            Target(name="lit", texel_bytes=12),
+            Target(name="sun_visibility", texel_bytes=4),
+        ),
+        run=run,
+        twin=twin,
+        off=(off_by_light(),),
+    )
 )

@@ -4,7 +4,9 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Pass, Stage, Values
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values
+from eddyfall.core.passes.recorder import Recorder
+from eddyfall.core.passes.registry import register
 from eddyfall.core.shade.srgb import encode
 
 
@@ -32,14 +34,24 @@ def encode_display(light: np.ndarray) -> np.ndarray:
     return np.asarray(_TABLE[(position + np.float32(0.5)).astype(np.int32)] + np.float32(0.5)).astype(np.uint8)
 
 
-PASS = Pass(
-    number=13,
-    name="display",
-    does="exposure and display encoding",
-    reads=("linear",),
-    writes=("display",),
-    section=section,
-    run=run,
-    settings=("exposure",),
-    support_px=0,
+def twin(r: Recorder) -> None:
+    """Says what is done to the sum of the strata afterwards."""
+    e = r.stage.resolved.exposure
+    if e.mode != "off":
+        r.transforms.append(f"exposure: x {exposure_scale(e.mode, e.ev100):.4g} (EV100 {e.ev100:g})")
+    r.transforms.append("display: sRGB encoding to 8 bit")
+
+
+PASS = register(
+    Pass(
+        number=13,
+        name="display",
+        does="exposure and display encoding",
+        reads=("linear",),
+        writes=("display",),
+        section=section,
+        targets=(Target(name="display", texel_bytes=3),),
+        run=run,
+        twin=twin,
+    )
 )

@@ -4,8 +4,11 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values, View
-from eddyfall.core.shade.fog import fog_buffer
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.off_switches import off_by_leaf
+from eddyfall.core.passes.recorder import Recorder
+from eddyfall.core.passes.registry import register
+from eddyfall.core.shade.fog import fog_buffer, transmittance
 
 
 def section(stage: Stage) -> dict[str, Any]:
@@ -35,15 +38,42 @@ def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
     return np.ascontiguousarray(section["depth"].view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
 
 
-PASS = Pass(
-    number=9,
-    name="fog",
-    does="fog at the distance of the depth copy",
-    reads=("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
-    writes=("fogged", "fog_distance"),
-    section=section,
-    run=run,
-    settings=("fog", "depth.copy_from"),
-    support_px=0,
-    off=(OffSwitch("fog.enabled", False, "fog off"), OffSwitch("depth.copy_from", "none", "no depth copy")),
+def twin(r: Recorder) -> None:
+    """Lays the fog at the distance that the depth copy gives, with the one it ought to have."""
+    fog, copy_from, depth = r.stage.resolved.fog, r.stage.resolved.depth.copy_from, r.stage.depth_format
+    if not fog.enabled:
+        return
+    distance = np.inf
+    if copy_from != "none":
+        key = r.values["prepass_depth" if copy_from == "prepass" else "depth"][0, 0]
+        distance = float(depth.view_depth(key)) * r.length
+    t = float(transmittance(np.array(distance), fog.fog_per_m))
+    own = float(depth.view_depth(r.values["depth"])[0, 0]) * r.length
+    if r.values["visible"][0, 0] < 0:
+        t = 1 - (1 - t) * fog.covers_sky
+        own = np.inf
+    t_own = float(transmittance(np.array(own), fog.fog_per_m))
+    r.lay(
+        "fog", "(fog)", f"depth copy from {copy_from}", (1 - t) * np.array(fog.rgb), t,
+        copy_distance_m=distance, surface_distance_m=own, distance_error_m=distance - own if np.isfinite(own) else 0.0,
+        fog_share=1 - t, fog_share_at_surface=1 - t_own,
+    )  # fmt: skip
+
+
+PASS = register(
+    Pass(
+        number=9,
+        name="fog",
+        does="fog at the distance of the depth copy",
+        reads=("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
+        writes=("fogged", "fog_distance"),
+        section=section,
+        targets=(
+            Target(name="fogged", texel_bytes=12),
+            Target(name="fog_distance", texel_bytes=8),
+        ),
+        run=run,
+        twin=twin,
+        off=(off_by_leaf("fog.enabled", False, "fog off"), off_by_leaf("depth.copy_from", "none", "no depth copy")),
+    )
 )

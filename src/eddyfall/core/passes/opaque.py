@@ -4,7 +4,10 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import OffSwitch, Pass, Stage, Values
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values
+from eddyfall.core.passes.off_switches import off_by_blend
+from eddyfall.core.passes.recorder import Recorder, depth_state
+from eddyfall.core.passes.registry import register
 from eddyfall.core.raster.rasterise import rasterise
 
 
@@ -28,15 +31,41 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"visible": visible, "depth": depth, "triangle": triangle.astype(np.int32), "drawable": drawable}
 
 
-PASS = Pass(
-    number=5,
-    name="opaque",
-    does="opaque and cutout drawables, front to back, test less-or-equal against the prepass",
-    reads=("geometry", "pixels", "screen", "cutouts", "prepass_depth"),
-    writes=("visible", "depth", "triangle", "drawable"),
-    section=section,
-    run=run,
-    settings=("materials.blend", "depth.format"),
-    support_px=0,
-    off=(OffSwitch("materials.*.blend", "opaque", "alpha test off"),),
+def twin(r: Recorder) -> None:
+    """Lays the fragments that are not in front; leaves the one that is (None if there is none) for the passes that shade it."""
+    depth, owner, in_prepass = r.notes["prepass_depth"], r.geometry.owner, r.notes["in_prepass"]
+    front, entries = None, []
+    for f in r.notes["fragments"]:
+        writes = f.kept and f.key <= depth
+        if writes:
+            depth, front = f.key, f
+        entries.append((f, writes))
+    for f, writes in entries:
+        if f is front:
+            continue
+        d = int(owner[f.triangle])
+        hidden = depth_state(f.kept, writes) if not writes else "drawn over"
+        layer = r.lay("opaque", r.geometry.drawables[d].name, hidden, np.zeros(3), 1.0, in_prepass=bool(in_prepass[d]))
+        layer.depth_m = float(r.stage.depth_format.view_depth(f.key))
+    r.notes["front"] = front
+
+
+PASS = register(
+    Pass(
+        number=5,
+        name="opaque",
+        does="opaque and cutout drawables, front to back, test less-or-equal against the prepass",
+        reads=("geometry", "pixels", "screen", "cutouts", "prepass_depth"),
+        writes=("visible", "depth", "triangle", "drawable"),
+        section=section,
+        targets=(
+            Target(name="visible", texel_bytes=4),
+            Target(name="depth", texel_bytes=4),
+            Target(name="triangle", texel_bytes=4),
+            Target(name="drawable", texel_bytes=4),
+        ),
+        run=run,
+        twin=twin,
+        off=(off_by_blend("alpha test off", of_subject=True),),
+    )
 )

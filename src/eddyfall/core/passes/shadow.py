@@ -5,7 +5,9 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Camera, LightState, OffSwitch, Pass, Stage, Values
+from eddyfall.core.passes.contract import Camera, LightState, Pass, Stage, Values
+from eddyfall.core.passes.off_switches import off_by_leaf
+from eddyfall.core.passes.registry import register
 from eddyfall.core.raster.depth_format import DepthCode
 from eddyfall.core.raster.project import project
 from eddyfall.core.raster.rasterise import rasterise
@@ -29,7 +31,7 @@ def section(stage: Stage) -> dict[str, Any]:
         "slices": (shadow.near_m, shadow.reach_m, shadow.cascades, shadow.split_lambda, shadow.resolution),
         "far": (shadow.far_reach_m, shadow.far_resolution),
         "light_resolution": shadow.light_resolution,
-        "casters": s.casts & s.shadow_pass & s.drawn & (s.blend < 2),
+        "casters": s.casts & s.shadow_pass & s.drawn & ~s.blended,
         "double_sided": s.double_sided,
     }
 
@@ -64,6 +66,20 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     matrices = np.stack([m for m, _ in maps]) if maps else np.zeros((0, 4, 4))
     shadow_maps = ShadowMaps(matrices, _rows([info for _, info in maps], 6), depth, 0.0, 1)
     return {"lights": table, "shadow_maps": shadow_maps}
+
+
+def map_bytes(section: dict[str, Any]) -> int:
+    """Bytes of all shadow maps, four a texel: a sun's cascades and far tier, six maps of a point light, one of a spot."""
+    _, _, count, _, resolution = section["slices"]
+    far_reach, far_resolution = section["far"]
+    of_sun = count * resolution**2 + (far_resolution**2 if far_reach > 0 else 0)
+    texels = 0
+    for light in section["lights"]:
+        if section["enabled"] and light.casts:
+            texels += (
+                of_sun if light.kind == DIRECTIONAL else section["light_resolution"] ** 2 * (6 if light.kind == POINT else 1)
+            )
+    return 4 * max(int(texels), 1)
 
 
 def _rows(values: list[Any], width: int) -> np.ndarray:
@@ -176,7 +192,16 @@ def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: di
     rasterise(screen, geometry.owner, casters.astype(np.uint8), inputs["cutouts"], DepthCode(32, 1.0), depth, no_ids, (0, 0))
 
 
-PASS = Pass(number=3, name="shadow", does="shadow depth of each casting light: sun cascades and far tier, cube or single maps",
-            reads=("caster_geometry", "camera", "textures", "cutouts"), writes=("lights", "shadow_maps"), section=section, run=run,
-            settings=("shadow", "lights", "nodes.casts", "shaders.passes.shadow"), support_px=None,
-            off=(OffSwitch("shadow.enabled", False, "shadows off"),))  # fmt: skip
+PASS = register(
+    Pass(
+        number=3,
+        name="shadow",
+        does="shadow depth of each casting light: sun cascades and far tier, cube or single maps",
+        reads=("caster_geometry", "camera", "textures", "cutouts"),
+        writes=("lights", "shadow_maps"),
+        section=section,
+        other_bytes=map_bytes,
+        run=run,
+        off=(off_by_leaf("shadow.enabled", False, "shadows off"),),
+    )
+)

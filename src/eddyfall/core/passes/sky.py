@@ -2,9 +2,11 @@
 
 from typing import Any
 
-from eddyfall.core.passes.contract import Pass, Stage, Values, View
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.recorder import Recorder
+from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sections import sky_colours
-from eddyfall.core.shade.sky import sky_picture
+from eddyfall.core.shade.sky import sky_picture, sky_plain
 
 
 def section(stage: Stage) -> dict[str, Any]:
@@ -18,14 +20,22 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"with_sky": sky_picture(inputs["visible"], pixels.origin, jitter, view.rays, section["sky"], inputs["shaded"])}
 
 
-PASS = Pass(
-    number=7,
-    name="sky",
-    does="sky where nothing is visible",
-    reads=("camera", "pixels", "visible", "shaded"),
-    writes=("with_sky",),
-    section=section,
-    run=run,
-    settings=("sky",),
-    support_px=0,
+def twin(r: Recorder) -> None:
+    """Lays the sky where nothing opaque is in front."""
+    if r.notes["front"] is None:
+        r.lay("sky", "(sky)", "drawn", sky_plain(-r.to_eye, sky_colours(r.stage)), 0.0)
+
+
+PASS = register(
+    Pass(
+        number=7,
+        name="sky",
+        does="sky where nothing is visible",
+        reads=("camera", "pixels", "visible", "shaded"),
+        writes=("with_sky",),
+        section=section,
+        targets=(Target(name="with_sky", texel_bytes=12),),
+        run=run,
+        twin=twin,
+    )
 )

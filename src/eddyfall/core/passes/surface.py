@@ -4,9 +4,11 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Pass, Stage, Values, View
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.recorder import Recorder
+from eddyfall.core.passes.registry import register
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.shade.surface import Soup, surface_buffer
+from eddyfall.core.shade.surface import Soup, surface_buffer, surface_plain
 
 
 def section(stage: Stage) -> dict[str, Any]:
@@ -33,14 +35,28 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"surface": rows}
 
 
-PASS = Pass(
-    number=5.2,
-    name="surface",
-    does="textures, normals and distance of what is visible",
-    reads=("geometry", "camera", "pixels", "textures", "screen", "visible", "drawable"),
-    writes=("surface",),
-    section=section,
-    run=run,
-    settings=("textures.mips", "textures.mip_bias", "textures.anisotropy"),
-    support_px=0,
+def twin(r: Recorder) -> None:
+    """Leaves the surface row of the fragment in front, and the textures it read, for the passes that shade it."""
+    front = r.notes["front"]
+    if front is None:
+        return
+    d = int(r.geometry.owner[front.triangle])
+    row, _, used = surface_plain(r.x + 0.5, r.y + 0.5, front.triangle, r.view.rays, r.soup, r.values["textures"].surfaces)
+    if d in r.paint:
+        row[:6], row[10:13] = 0, r.paint[d]
+    r.notes.update(row=row, used=used)
+
+
+PASS = register(
+    Pass(
+        number=5.2,
+        name="surface",
+        does="textures, normals and distance of what is visible",
+        reads=("geometry", "camera", "pixels", "textures", "screen", "visible", "drawable"),
+        writes=("surface",),
+        section=section,
+        targets=(Target(name="surface", texel_bytes=60),),
+        run=run,
+        twin=twin,
+    )
 )

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.passes.contract import Pass, Pixels, Stage, Textures, Values, View
+from eddyfall.core.passes.registry import register
 from eddyfall.core.raster.project import ScreenTriangles, project
 from eddyfall.core.scene.drawables import Geometry
 
@@ -39,14 +40,14 @@ def triangles_of(geometry: Geometry, order: np.ndarray) -> tuple[np.ndarray, np.
     return chosen.astype(np.int32), np.repeat(order, counts)
 
 
-PASS = Pass(
-    number=2.5,
-    name="triangles",
-    does="opaque and cutout triangles to the screen, back faces removed",
-    reads=("geometry", "camera", "pixels", "in_view", "textures"),
-    writes=("screen",),
-    section=section,
-    run=run,
-    settings=("materials.blend", "materials.double_sided", "depth.near_m", "depth.far_m", "depth.reversed"),
-    support_px=0,
+PASS = register(
+    Pass(
+        number=2.5,
+        name="triangles",
+        does="opaque and cutout triangles to the screen, back faces removed",
+        reads=("geometry", "camera", "pixels", "in_view", "textures"),
+        writes=("screen",),
+        section=section,
+        run=run,
+    )
 )

@@ -8,6 +8,8 @@ import numpy as np
 from eddyfall.core.kernel import light_helper
 
 KINDS = {"opaque": 0, "cutout": 1, "blended": 2, "premultiplied": 3, "additive": 4, "multiply": 5, "destination_out": 6}
+FIRST_BLENDED = KINDS["blended"]  # kinds from here on are drawn over the opaque picture
+KIND_NAMES = {code: name for name, code in KINDS.items()}
 
 
 @light_helper

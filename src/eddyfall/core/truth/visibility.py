@@ -26,13 +26,13 @@ class SunTruth:
 def casters(frame: Frame) -> np.ndarray:
     """(d,) bool: drawables that cast in this frame's stage."""
     s = frame.stage.state
-    return np.asarray(s.casts & s.shadow_pass & s.drawn & (s.blend < 2))
+    return np.asarray(s.casts & s.shadow_pass & s.drawn & ~s.blended)
 
 
 def would_cast(frame: Frame) -> np.ndarray:
     """(d,) bool: drawables that would cast if everything solid that is drawn did, whatever node, shader and light say."""
     s = frame.stage.state
-    chosen = s.drawn & (s.blend < 2)
+    chosen = s.drawn & ~s.blended
     chosen[frame.geometry.plate] = False
     return np.asarray(chosen)
 

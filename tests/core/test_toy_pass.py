@@ -1,0 +1,180 @@
+"""Open by proof: a pass from one module of its own is in schedule, pass table, frame, crop, bytes, core sample and line-up."""
+
+import ast
+import sys
+from dataclasses import replace
+from pathlib import Path
+from types import ModuleType
+
+import numpy as np
+import pytest
+from scipy.ndimage import uniform_filter
+
+import eddyfall.core.passes as passes_room
+from eddyfall.core.frame.core_sample import core_sample
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.frame.schedule import bytes_of, pass_table, schedule, settings_of, support_of
+from eddyfall.core.lineup import line_up
+from eddyfall.core.passes.registry import passes, register, unregister
+from eddyfall.core.scene.changes import apply_change, set_leaf
+
+SIZE = (160, 90)
+MODULE = '''
+"""Pass 12.5: the picture blurred over 9 x 9 pixels, as a soft lens would."""
+import numpy as np
+from scipy.ndimage import uniform_filter
+from eddyfall.core.passes.contract import Pass, Target
+from eddyfall.core.passes.off_switches import off_by_leaf
+from eddyfall.core.passes.registry import register
+
+REACH = 4
+
+def section(stage):
+    return {"on": stage.resolved.exposure.mode == "fixed"}
+
+def run(inputs, section):
+    if not section["on"]:
+        return {"linear": inputs["linear"]}
+    return {"linear": uniform_filter(inputs["linear"], (2 * REACH + 1, 2 * REACH + 1, 0), mode="nearest")}
+
+def twin(r):
+    if r.stage.resolved.exposure.mode != "fixed":
+        return
+    around = r.inputs("toy blur")["linear"]
+    width, height = r.view.pixels.size
+    x0, y0 = max(r.x - REACH, 0), max(r.y - REACH, 0)
+    steps = range(-REACH, REACH + 1)
+    mean = sum(around[min(max(r.y + j, 0), height - 1) - y0, min(max(r.x + i, 0), width - 1) - x0]
+               for i in steps for j in steps) / 81
+    r.lay("toy blur", "(blur)", "9 x 9", mean - r.colour / 81, 1 / 81)
+
+PASS = register(Pass(
+    number=12.5, name="toy blur", does="blurs over 9 x 9 pixels", reads=("linear",), writes=("linear",), section=section, run=run,
+    targets=(Target(name="linear", texel_bytes=12),), support_px=REACH, off=(off_by_leaf("exposure.mode", "off", "no blur"),),
+    twin=twin,
+))
+'''
+
+
+@pytest.fixture
+def plain(tiny):
+    return apply_change(tiny, set_leaf(tiny, ("exposure", "mode"), "fixed", scope="project", title="t"))
+
+
+@pytest.fixture
+def blur():
+    module = ModuleType("toy_blur")
+    sys.modules["toy_blur"] = module
+    exec(compile(MODULE, "toy_blur.py", "exec"), module.__dict__)
+    yield module.PASS
+    unregister("toy blur")
+    del sys.modules["toy_blur"]
+
+
+def test_it_stands_in_the_schedule_and_renames_nobodys_input(blur):
+    names = [p.name for p in schedule()]
+    assert names.index("blended") < names.index("toy blur") < names.index("display")
+    assert next(p for p in schedule() if p.name == "display").reads == ("linear",)
+    row = next(r for r in pass_table() if r["name"] == "toy blur")
+    assert row["settings"] == ["exposure.mode"] and row["support_px"] == 4 and row["off"] == ["exposure.mode = 'off'"]
+    assert row["bytes"] == 1920 * 1080 * 12
+
+
+def test_the_frame_is_blurred_and_what_is_before_it_is_at_hand(blur, plain):
+    renderer = Renderer()
+    sharp = renderer.frame(plain, Request("front", SIZE), "linear", before="toy blur").linear
+    soft = renderer.frame(plain, Request("front", SIZE), "linear").linear
+    # SciPy's running mean over 9 x 9, edges repeated.
+    np.testing.assert_allclose(soft, uniform_filter(sharp, (9, 9, 0), mode="nearest"), rtol=1e-5, atol=1e-6)
+    assert np.abs(soft - sharp).max() > 0.01
+
+
+@pytest.mark.parametrize("crop", [(37, 21, 90, 60), (0, 0, 1, 1), (159, 89, 160, 90), (0, 40, 160, 44)])
+def test_a_crop_is_drawn_larger_and_cut_so_that_it_is_the_same_slice(blur, plain, crop):
+    renderer = Renderer()
+    whole = renderer.frame(plain, Request("front", SIZE))
+    part = renderer.frame(plain, Request("front", SIZE, crop))
+    x0, y0, x1, y1 = crop
+    assert part.pixels.window == crop
+    for name in ("linear", "display", "drawable", "surface"):
+        np.testing.assert_allclose(part.buffers[name], whole.buffers[name][y0:y1, x0:x1], rtol=1e-6, atol=1e-6, err_msg=name)
+
+
+def test_what_needs_the_whole_frame_gets_it(blur, plain):
+    register(replace(blur, support_px=None))
+    assert support_of(schedule()) is None
+    renderer = Renderer()
+    part = renderer.frame(plain, Request("front", SIZE, (40, 20, 50, 30))).linear
+    np.testing.assert_array_equal(part, renderer.frame(plain, Request("front", SIZE)).linear[20:30, 40:50])
+
+
+def test_the_core_sample_adds_up_with_its_stratum(blur, plain):
+    renderer = Renderer()
+    linear = renderer.frame(plain, Request("front", SIZE)).linear
+    for x, y in ((3, 2), (80, 45), (120, 60), (159, 89)):
+        sample = core_sample(renderer, plain, Request("front", SIZE), x, y)
+        assert sample.layers[-1].pass_name == "toy blur"
+        np.testing.assert_allclose(sample.sum, linear[y, x], rtol=1e-4, atol=1e-5)
+
+
+def test_a_line_up_switches_it_off(blur, plain):
+    trials = line_up(plain, "front", (60, 30, 30, 20), "see-through", size=SIZE).trials
+    assert any(t.title == "no blur" and t.pass_name == "toy blur" for t in trials)
+
+
+def test_a_target_it_does_not_write_is_refused(blur):
+    with pytest.raises(ValueError, match="toy blur has a target linear that it does not write"):
+        register(replace(blur, writes=("soft",)))
+
+
+def test_what_passes_say_of_their_memory_is_what_they_take(tiny):
+    frame = Renderer().frame(tiny, Request("front", SIZE))
+    for p in schedule():
+        targets = {t.name: t for t in p.targets}
+        for name in p.writes:
+            value = frame.buffers[name]
+            if isinstance(value, np.ndarray) and value.shape[:2] == (SIZE[1], SIZE[0]):
+                assert targets[name].bytes(*SIZE) == value.nbytes, f"{p.name} {name}"
+        if p.name == "shadow":
+            assert bytes_of(p, SIZE, frame.stage) == frame.buffers["shadow_maps"].depth.nbytes
+
+
+def test_bytes_of_halved_mipped_and_kept_targets_are_counted_texel_by_texel():
+    from eddyfall.core.passes.contract import Target
+
+    # 960 x 540 halved: 480 x 270 and its levels down to one texel, halved and rounded down each (OpenGL ES 3.0, 3.8.10.2).
+    edges = [(480 >> k, 270 >> k) for k in range(9)]
+    wanted = sum(max(w, 1) * max(h, 1) for w, h in edges) * 8
+    assert Target(name="a", texel_bytes=8, divisor=2, mips=True).bytes(960, 540) == wanted
+    assert Target(name="a", texel_bytes=8, divisor=2, mips=True, kept=True).bytes(960, 540) == 2 * wanted
+    assert Target(name="a", texel_bytes=4, divisor=4).bytes(9, 5) == 3 * 2 * 4
+
+
+def test_every_pass_declares_the_settings_it_reads(tiny):
+    # Whatever leaf is changed: passes whose section changes with it name it, the others do not.
+    stage = Renderer().frame(tiny, Request("front", SIZE)).stage
+    changes = {
+        "fog.fog_per_m": 0.5, "depth.copy_from": "opaque", "shadow.bias_texels": 3.0, "shadow.reach_m": 9.0, "sky.ambient": False,
+        "exposure.ev100": 9.0, "order.key": "range", "bake.filter": "nearest", "depth.near_m": 0.3,
+    }  # fmt: skip
+    for leaf, value in changes.items():
+        name, field = leaf.split(".")
+        part = getattr(stage.resolved, name).model_copy(update={field: value})
+        other = replace(stage, resolved=replace(stage.resolved, **{name: part}))
+        for p in passes():
+            changed = repr(p.section(stage)) != repr(p.section(other))
+            told = {leaf, name} & set(settings_of(p))
+            assert bool(told) >= changed, f"{p.name} reads {leaf} and does not say so"
+
+
+def test_passes_do_not_import_each_other():
+    shared = {"contract", "registry", "recorder", "off_switches", "sections"}
+    for path in Path(passes_room.__path__[0]).glob("*.py"):
+        if path.stem in shared | {"__init__"}:
+            continue
+        imported = {
+            n.module.rsplit(".", 1)[-1]
+            for n in ast.walk(ast.parse(path.read_text()))
+            if isinstance(n, ast.ImportFrom) and (n.module or "").startswith("eddyfall.core.passes.")
+        }
+        assert imported <= shared, f"{path.stem} imports {imported - shared}"
