@@ -1,4 +1,4 @@
-"""Open by proof: a defect family from one module of its own shows up in sweep, line-up, JSON, SARIF and HTML."""
+"""The guide's recipe of a code, run: a family from one module of its own shows up in sweep, line-up, JSON, SARIF and HTML."""
 
 import json
 import sys
@@ -15,69 +15,14 @@ from eddyfall.core.handover.sarif import sarif
 from eddyfall.core.handover.tide import kind_of, tide_cells, tide_columns
 from eddyfall.core.lineup import line_up
 from eddyfall.core.sweep import sweep
-
-MODULE = '''
-"""toy.too-green: drawables greener than is good for them."""
-import numpy as np
-from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
-from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.symptoms import Symptom, register_symptom
-from eddyfall.core.defects.survey import painted, region_of
-from eddyfall.core.scene.changes import set_leaf
-
-CODE = "toy.too-green"
-
-def observe(survey, viewpoint):
-    frame = survey.frame(viewpoint, "display")
-    mask = frame.display[..., 1] > frame.display[..., [0, 2]].max(axis=2) + 20
-    ids = set(np.unique(frame.drawable[mask])) - {-1}
-    return (ids, int(mask.sum()), region_of(mask), painted(frame.display, mask)) if ids else None
-
-def conclude(survey, seen):
-    seen = {v: s for v, s in seen.items() if s}
-    if not seen:
-        return []
-    names = sorted({survey.geometry.drawables[i].node for s in seen.values() for i in s[0]})
-    hide = set_leaf(survey.build, ("nodes", names[0], "drawn"), False, scope="node", title=f"hide {names[0]}")
-    first = next(iter(seen.values()))
-    return [Suspicion(
-        code=CODE, cause_kind="node", cause=names[0], title=f"{names[0]} is <too> green", subjects=tuple(names),
-        value=float(first[1]), limit=0.0,
-        evidence=(Evidence(measure="green pixels", value=float(first[1]), unit="px", limit=0.0, source="the toy says so",
-                           picture=first[3]),),
-        pixels={v: s[1] for v, s in seen.items()}, regions={v: s[2] for v, s in seen.items()},
-        candidates=(Candidate(change=hide, predicts="it is gone", costs=(Cost("memory", 0.0, "bytes"),)),),
-    )]
-
-def levers(survey, subject, viewpoint):
-    name = survey.geometry.drawables[subject].node
-    change = set_leaf(survey.build, ("nodes", name, "receives"), False, scope="node", title="the toy's lever")
-    return [Lever("direct", change, "nothing falls on it", "the toy asked")]
-
-def greenness(renderer, build, spot, rays):
-    pixels = renderer.frame(build, spot.request, "display").display[spot.pixels].astype(float)
-    return float(np.maximum(pixels[:, 1] - pixels[:, [0, 2]].max(axis=1), 0).mean()) if len(pixels) else 0.0
-
-def nothing(before, after, spot, rays):
-    return np.zeros(before.drawable.shape, bool)
-
-SYMPTOM = register_symptom(
-    Symptom(name="greenness", unit="code", means="greener than it ought to be", score=greenness, clear_share=0.1, shares=nothing)
-)
-FAMILY = register(Family(
-    name="toys",
-    codes=(Code(code=CODE, words="Something is too green", kind="Surface", symptom="greenness", limit="no pixel may be green",
-                sheet="toybox"),),
-    observe=observe, conclude=conclude, levers=levers, symptoms=("greenness",),
-))
-'''
+from guide import recipe
 
 
 @pytest.fixture
 def toy():
     module = ModuleType("toy_family")
     sys.modules["toy_family"] = module
-    exec(compile(MODULE, "toy_family.py", "exec"), module.__dict__)
+    exec(compile(recipe("python code"), "toy_family.py", "exec"), module.__dict__)
     yield module
     unregister("toys")
     unregister_symptom("greenness")

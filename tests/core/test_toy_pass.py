@@ -1,4 +1,4 @@
-"""Open by proof: a pass from one module of its own is in schedule, pass table, frame, crop, bytes, core sample and line-up."""
+"""The guide's recipe of a pass, run: from one module of its own it is in schedule, table, crop, bytes, core sample, line-up."""
 
 import ast
 import sys
@@ -17,43 +17,9 @@ from eddyfall.core.frame.schedule import bytes_of, pass_table, schedule, setting
 from eddyfall.core.lineup import line_up
 from eddyfall.core.passes.registry import passes, register, unregister
 from eddyfall.core.scene.changes import apply_change, set_leaf
+from guide import recipe
 
 SIZE = (160, 90)
-MODULE = '''
-"""Pass 12.5: the picture blurred over 9 x 9 pixels, as a soft lens would."""
-import numpy as np
-from scipy.ndimage import uniform_filter
-from eddyfall.core.passes.contract import Pass, Target
-from eddyfall.core.passes.off_switches import off_by_leaf
-from eddyfall.core.passes.registry import register
-
-REACH = 4
-
-def section(stage):
-    return {"on": stage.resolved.exposure.mode == "fixed"}
-
-def run(inputs, section):
-    if not section["on"]:
-        return {"linear": inputs["linear"]}
-    return {"linear": uniform_filter(inputs["linear"], (2 * REACH + 1, 2 * REACH + 1, 0), mode="nearest")}
-
-def twin(r):
-    if r.stage.resolved.exposure.mode != "fixed":
-        return
-    around = r.inputs("toy blur")["linear"]
-    width, height = r.view.pixels.size
-    x0, y0 = max(r.x - REACH, 0), max(r.y - REACH, 0)
-    steps = range(-REACH, REACH + 1)
-    mean = sum(around[min(max(r.y + j, 0), height - 1) - y0, min(max(r.x + i, 0), width - 1) - x0]
-               for i in steps for j in steps) / 81
-    r.lay("toy blur", "(blur)", "9 x 9", mean - r.colour / 81, 1 / 81)
-
-PASS = register(Pass(
-    number=12.5, name="toy blur", does="blurs over 9 x 9 pixels", reads=("linear",), writes=("linear",), section=section, run=run,
-    targets=(Target(name="linear", texel_bytes=12),), support_px=REACH, off=(off_by_leaf("exposure.mode", "off", "no blur"),),
-    twin=twin,
-))
-'''
 
 
 @pytest.fixture
@@ -65,7 +31,7 @@ def plain(tiny):
 def blur():
     module = ModuleType("toy_blur")
     sys.modules["toy_blur"] = module
-    exec(compile(MODULE, "toy_blur.py", "exec"), module.__dict__)
+    exec(compile(recipe("python pass"), "toy_blur.py", "exec"), module.__dict__)
     yield module.PASS
     unregister("toy blur")
     del sys.modules["toy_blur"]

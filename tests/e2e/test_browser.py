@@ -116,6 +116,30 @@ def test_a_spot_is_dragged_and_a_pixel_drilled_with_the_mouse(page):
     page.get_by_test_id("linear").wait_for()
 
 
+def test_eleven_names_fit_the_header(page):
+    page.goto("/p/1/b/1/sweep")
+    nav = page.get_by_role("navigation", name="Sheets")
+    nav.get_by_role("link", name="Lightmaps").wait_for()
+    # Placeholders for sheets to come, as long as their names will be.
+    page.evaluate("""() => {
+        const nav = document.querySelector('nav[aria-label=Sheets]');
+        const last = nav.lastElementChild;
+        for (const name of ['Draw order', 'Shadow reach', 'Light and colour', 'Surfaces', 'Shots']) {
+            const copy = last.cloneNode(true);
+            copy.textContent = name;
+            nav.insertBefore(copy, last);
+        }
+    }""")
+    fits = "() => { const h = document.querySelector('header'); return h.scrollWidth <= h.clientWidth }"
+    assert page.evaluate(fits) and nav.get_by_role("link").count() == 11
+    assert page.evaluate("() => [...document.querySelectorAll('header nav a')].every(a => a.getClientRects().length === 1)")
+    page.set_viewport_size({"width": 1100, "height": 800})
+    nav.get_by_role("button", name="Topics").click()
+    nav.get_by_role("link", name="Lightmaps").click()
+    page.wait_for_url(re.compile("/lightmaps$"))
+    assert "Lightmaps" in nav.get_by_role("button", name="Topics").text_content()
+
+
 @pytest.mark.parametrize("theme", ["survey", "nightwatch"])
 def test_no_sheet_has_serious_barriers(page, theme):
     page.evaluate("t => localStorage.setItem('theme', t)", theme)

@@ -1,16 +1,10 @@
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { useSession } from "../api/queries";
 import { Account } from "../sheets/account/Account";
-import { Bench } from "../sheets/bench/Bench";
-import { Cases } from "../sheets/bench/Cases";
 import { Intake } from "../sheets/intake/Intake";
-import { Ledger } from "../sheets/ledger/Ledger";
-import { Asset } from "../sheets/lightmaps/Asset";
-import { Lightmaps } from "../sheets/lightmaps/Lightmaps";
 import { Projects } from "../sheets/projects/Projects";
-import { Setup } from "../sheets/setup/Setup";
+import { SHEETS } from "../sheets/registry";
 import { SignIn } from "../sheets/signin/SignIn";
-import { SweepSheet } from "../sheets/sweep/Sweep";
 import { Failed, Skeleton } from "../ui/state";
 import { Frame } from "./Frame";
 
@@ -32,14 +26,15 @@ export function App() {
         <Route path="/" element={<Projects />} />
         <Route path="/account" element={<Account />} />
         <Route path="/p/:project" element={<Intake />} />
-        <Route path="/p/:project/b/:build/intake" element={<Intake />} />
-        <Route path="/p/:project/b/:build/set-up" element={<Setup />} />
-        <Route path="/p/:project/b/:build/sweep" element={<SweepSheet />} />
-        <Route path="/p/:project/b/:build/bench" element={<Cases />} />
-        <Route path="/p/:project/b/:build/bench/:case" element={<Bench />} />
-        <Route path="/p/:project/b/:build/lightmaps" element={<Lightmaps />} />
-        <Route path="/p/:project/b/:build/lightmaps/:asset" element={<Asset />} />
-        <Route path="/p/:project/b/:build/ledger" element={<Ledger />} />
+        {SHEETS.flatMap((sheet) =>
+          Object.entries(sheet.pages).map(([page, element]) => (
+            <Route
+              key={`${sheet.path}/${page}`}
+              path={`/p/:project/b/:build/${sheet.path}${page && `/${page}`}`}
+              element={element}
+            />
+          )),
+        )}
         <Route path="/sign-in" element={<Navigate to={wanted(here.state)} replace />} />
         <Route path="*" element={<Navigate to="/" replace />} />
       </Route>

@@ -1,84 +1,68 @@
-import { createContext, useCallback, useContext, useEffect, useState } from "react";
+import { useRef } from "react";
 import { Link, NavLink, Outlet } from "react-router";
 import { client, must } from "../api/client";
 import { useBuild, useProject, useWrite } from "../api/queries";
+import { MENU_ITEM, Menu } from "../ui/Menu";
+import { usePlaceAnywhere } from "../ui/place";
+import { TitleBlockRoom, useBlock } from "../ui/titleBlock";
 import { Jobs } from "./Jobs";
 import { KeyHelp } from "./KeyHelp";
-import { usePlaceAnywhere } from "./place";
+import { SheetLinks } from "./SheetLinks";
 import { useTheme } from "./theme";
 
-type Block = Record<string, string>;
-const BlockContext = createContext<(block: Block) => void>(() => {});
-
-/** Fields a sheet adds to the title block along the bottom. */
-export function useTitleBlock(block: Block) {
-  const set = useContext(BlockContext);
-  const text = JSON.stringify(block);
-  useEffect(() => {
-    set(JSON.parse(text));
-    return () => set({});
-  }, [set, text]);
-}
-
-const SHEETS = [
-  ["intake", "Intake"],
-  ["set-up", "Set-up"],
-  ["sweep", "Sweep"],
-  ["bench", "Bench"],
-  ["lightmaps", "Lightmaps"],
-  ["ledger", "Ledger"],
-] as const;
-
+/** Header, the sheet on show, and the title block around every page of someone signed in. */
 export function Frame({ user }: { user: string }) {
   const { project, build } = usePlaceAnywhere();
-  const [block, setBlock] = useState<Block>({});
-  const set = useCallback((b: Block) => setBlock(b), []);
-  const [theme, turn] = useTheme();
-  const out = useWrite(() => must(client.DELETE("/api/session")));
   return (
-    <BlockContext value={set}>
+    <TitleBlockRoom>
       <div className="h-full grid grid-rows-[46px_1fr_30px]">
         <header className="flex items-center gap-6 px-[18px] bg-base-100 border-b border-base-content">
           <Link to="/" className="wordmark" aria-label="Eddyfall, all projects">
             Eddyfall
           </Link>
-          <nav aria-label="Sheets" className="flex gap-5 h-full">
-            {build !== undefined &&
-              SHEETS.map(([path, name]) => (
-                <NavLink
-                  key={path}
-                  to={`/p/${project}/b/${build}/${path}`}
-                  className={({ isActive }) =>
-                    `flex items-center font-semibold border-b-[3px] pt-[3px] ${isActive ? "border-primary" : "border-transparent second"}`
-                  }
-                >
-                  {name}
-                </NavLink>
-              ))}
+          <nav aria-label="Sheets" className="flex gap-[18px] h-full">
+            {project !== undefined && build !== undefined && <SheetLinks project={project} build={build} />}
           </nav>
           <div className="flex-1" />
           {project !== undefined && <Jobs project={project} />}
-          <KeyHelp />
-          <button type="button" className="btn btn-sm btn-ghost" onClick={turn}>
-            {theme === "survey" ? "Nightwatch" : "Survey"}
-          </button>
-          <NavLink to="/account" className="num underline">
-            {user}
-          </NavLink>
-          <button type="button" className="btn btn-sm" onClick={() => out.mutate(undefined)}>
-            Sign out
-          </button>
+          <OwnMenu user={user} />
         </header>
         <div className="min-h-0 overflow-auto">
           <Outlet />
         </div>
-        <TitleBlock project={project} build={build} block={block} />
+        <TitleBlock project={project} build={build} />
       </div>
-    </BlockContext>
+    </TitleBlockRoom>
   );
 }
 
-function TitleBlock({ project, build, block }: { project?: number; build?: number; block: Block }) {
+function OwnMenu({ user }: { user: string }) {
+  const [theme, turn] = useTheme();
+  const keys = useRef<HTMLDialogElement>(null);
+  const out = useWrite(() => must(client.DELETE("/api/session")));
+  return (
+    <>
+      <Menu label={<span className="num max-w-[120px] truncate">{user}</span>} name={`${user}, menu`}>
+        <button type="button" className={MENU_ITEM} onClick={turn}>
+          {theme === "survey" ? "Nightwatch" : "Survey"}
+        </button>
+        <button type="button" className={MENU_ITEM} onClick={() => keys.current?.showModal()}>
+          Keys
+        </button>
+        <NavLink to="/account" className={MENU_ITEM}>
+          Account
+        </NavLink>
+        <button type="button" className={MENU_ITEM} onClick={() => out.mutate(undefined)}>
+          Sign out
+        </button>
+      </Menu>
+      <KeyHelp dialog={keys} />
+    </>
+  );
+}
+
+function TitleBlock({ project, build }: { project?: number; build?: number }) {
+  const block = useBlock();
   return (
     <footer className="flex bg-base-100 border-t border-base-content num whitespace-nowrap overflow-hidden">
       {project !== undefined && <ProjectFields project={project} build={build} />}

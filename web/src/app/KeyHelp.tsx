@@ -1,26 +1,14 @@
-import { useEffect, useRef } from "react";
+import { type RefObject, useEffect } from "react";
+import { SHEETS } from "../sheets/registry";
+import { typing } from "../ui/keys";
 
-const KEYS = [
-  ["B", "hold: as it was before (Bench: the trial; Lightmaps: what is kept)"],
-  ["L", "run the line-up"],
-  ["K", "keep the chosen change"],
-  ["D", "drop the last kept change"],
-  ["[ ]", "previous, next trial"],
-  [", .", "previous, next viewpoint"],
-  ["G", "loupe"],
-  ["Esc", "back up the sounding line"],
+const EVERYWHERE = [
   ["/", "find anything on this sheet"],
   ["?", "these keys"],
 ] as const;
 
-/** True if a key press belongs to a field and not to the sheet. */
-export function typing(event: KeyboardEvent): boolean {
-  const t = event.target as HTMLElement;
-  return /^(INPUT|TEXTAREA|SELECT)$/.test(t.tagName) || event.ctrlKey || event.metaKey || event.altKey;
-}
-
-export function KeyHelp() {
-  const dialog = useRef<HTMLDialogElement>(null);
+/** The keys of every sheet that has some; opened by ? from anywhere. The / key goes to the sheet's search. */
+export function KeyHelp({ dialog }: { dialog: RefObject<HTMLDialogElement | null> }) {
   useEffect(() => {
     const press = (e: KeyboardEvent) => {
       if (typing(e)) return;
@@ -35,26 +23,23 @@ export function KeyHelp() {
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);
-  }, []);
+  }, [dialog]);
+  const groups = [
+    ...SHEETS.filter((s) => s.keys.length).map((s) => [s.name, s.keys] as const),
+    ["Everywhere", EVERYWHERE] as const,
+  ];
   return (
-    <>
-      <button
-        type="button"
-        className="btn btn-sm btn-ghost"
-        aria-label="Keys"
-        onClick={() => dialog.current?.showModal()}
-      >
-        ?
-      </button>
-      <dialog
-        ref={dialog}
-        className="m-auto bg-base-100 text-base-content border border-base-content p-5 w-[380px]"
-        aria-label="Keys"
-      >
-        <h2>Keys</h2>
-        <table className="sheet-table mt-2">
+    <dialog
+      ref={dialog}
+      className="m-auto bg-base-100 text-base-content border border-base-content p-5 w-[380px]"
+      aria-label="Keys"
+    >
+      <h2>Keys</h2>
+      {groups.map(([name, keys]) => (
+        <table key={name} className="sheet-table mt-2">
+          <caption className="text-left second">{name}</caption>
           <tbody>
-            {KEYS.map(([key, what]) => (
+            {keys.map(([key, what]) => (
               <tr key={key}>
                 <td className="num w-16">{key}</td>
                 <td>{what}</td>
@@ -62,12 +47,12 @@ export function KeyHelp() {
             ))}
           </tbody>
         </table>
-        <form method="dialog" className="mt-3">
-          <button type="submit" className="btn btn-sm">
-            Close
-          </button>
-        </form>
-      </dialog>
-    </>
+      ))}
+      <form method="dialog" className="mt-3">
+        <button type="submit" className="btn btn-sm">
+          Close
+        </button>
+      </form>
+    </dialog>
   );
 }

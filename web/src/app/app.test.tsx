@@ -145,12 +145,38 @@ describe("the frame around every sheet", () => {
     fireEvent.keyDown(screen.getByRole("region", { name: "Jobs" }), { key: "Escape" });
     expect(screen.queryByRole("region", { name: "Jobs" })).toBeNull();
   });
+  test("folds its topics into one menu where there is little room", async () => {
+    const wide = window.matchMedia;
+    window.matchMedia = () =>
+      ({ matches: true, addEventListener: () => {}, removeEventListener: () => {} }) as never;
+    await open("/p/3/b/1/bench");
+    const nav = within(screen.getByRole("navigation", { name: "Sheets" }));
+    expect(nav.queryByRole("link", { name: "Lightmaps" })).toBeNull();
+    const menu = nav.getByRole("button", { name: "Topics" });
+    fireEvent.click(menu);
+    expect(nav.getByRole("link", { name: "Lightmaps" }).getAttribute("href")).toBe("/p/3/b/1/lightmaps");
+    fireEvent.keyDown(window, { key: "Escape" });
+    expect(nav.queryByRole("link", { name: "Lightmaps" })).toBeNull();
+    window.matchMedia = wide;
+  });
+  test("tells the keys of every sheet that has some", async () => {
+    await open("/p/3/b/1/bench");
+    const tables = [...document.querySelectorAll("dialog[aria-label=Keys] caption")].map(
+      (c) => c.textContent,
+    );
+    expect(tables).toEqual(["Bench", "Lightmaps", "Everywhere"]);
+  });
   test("turns to night and back", async () => {
     await open("/p/3/b/1/bench");
     const before = document.documentElement.dataset.theme;
-    fireEvent.click(screen.getByRole("button", { name: /Nightwatch|Survey/ }));
+    const turn = () => {
+      fireEvent.click(screen.getByRole("button", { name: "ana, menu" }));
+      fireEvent.click(screen.getByRole("button", { name: /Nightwatch|Survey/ }));
+    };
+    turn();
     expect(document.documentElement.dataset.theme).not.toBe(before);
-    fireEvent.click(screen.getByRole("button", { name: /Nightwatch|Survey/ }));
+    turn();
+    expect(document.documentElement.dataset.theme).toBe(before);
   });
 });
 

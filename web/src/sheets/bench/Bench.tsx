@@ -1,6 +1,6 @@
 import { useParams } from "react-router";
 import { useCase } from "../../api/queries";
-import { usePlace } from "../../app/place";
+import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { Work } from "./Work";
 

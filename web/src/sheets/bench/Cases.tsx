@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { client, must } from "../../api/client";
 import { useBuild, useCases, useSymptoms, useWrite } from "../../api/queries";
-import { usePlace } from "../../app/place";
+import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 
 /** All cases of a build, and a new one from a viewpoint and a symptom. */

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import { typing } from "../../app/KeyHelp";
+import { typing } from "../../ui/keys";
 
 export type Acts = {
   before: (held: boolean) => void;

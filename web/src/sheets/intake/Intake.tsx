@@ -1,9 +1,9 @@
 import { Link } from "react-router";
 import type { Build } from "../../api/client";
 import { useBuild, useBuilds } from "../../api/queries";
-import { useTitleBlock } from "../../app/Frame";
-import { usePlace } from "../../app/place";
+import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
+import { useTitleBlock } from "../../ui/titleBlock";
 import { bytes, figure, when } from "../../ui/words";
 import { Bring } from "./Bring";
 import { FirstFrames } from "./FirstFrames";

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import { typing } from "../../app/KeyHelp";
+import { typing } from "../../ui/keys";
 
 /** B held: how the build came in. */
 export function useBeforeKey(hold: (held: boolean) => void) {

@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, must, type Schemas } from "../../api/client";
 import { useBuild } from "../../api/queries";
-import { useTitleBlock } from "../../app/Frame";
-import { usePlace } from "../../app/place";
+import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
+import { useTitleBlock } from "../../ui/titleBlock";
 import { Fields } from "./Fields";
 import { Shaders } from "./Shaders";
 

@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { client, must, type Sweep } from "../../api/client";
 import { useBuild, useSweep, useSweeps, useWrite } from "../../api/queries";
-import { useTitleBlock } from "../../app/Frame";
-import { usePlace } from "../../app/place";
 import { Legend } from "../../ui/marks";
+import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
+import { useTitleBlock } from "../../ui/titleBlock";
 import { when } from "../../ui/words";
 import { Findings } from "./Findings";
 import { Tide } from "./Tide";
