@@ -1,5 +1,10 @@
 """Compiles every kernel once, so that no user waits for a compiler: runs the whole path on a tiny scene."""
 
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+from eddyfall.core import source_hash
 from eddyfall.core.bake.explain import explain
 from eddyfall.core.bake.run import bake as run_bake
 from eddyfall.core.bake.shortlist import shortlist
@@ -11,24 +16,48 @@ from eddyfall.core.lineup import line_up
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.tiny import tiny_build
 
+STEPS = 6
 
-def main() -> None:
-    """Sweep and line up the tiny scene, which has every kind of thing a kernel is compiled for."""
+
+def main(progress: Callable[[str, float], None] = lambda what, share: None) -> None:
+    """Sweep and line up the tiny scene, which has every kind of thing a kernel is compiled for. progress(what, share 0..1) as it goes."""
+    done = iter(range(STEPS + 1))
+
+    def tell() -> None:
+        progress("compiling kernels", next(done) / STEPS)
+
+    tell()
     build = tiny_build()
     size = (96, 54)
     renderer = Renderer()
     sweep(build, size=size, renderer=renderer)
+    tell()
     core_sample(renderer, build, Request("front", size), 48, 30)
     for symptom in symptoms():
         line_up(build, "front", (40, 20, 16, 16), symptom, size=size, renderer=renderer)
+    tell()
     bake = build.setup.bake.model_copy(
         update={"resolution": 16, "samples": 4, "bounces": 1, "denoise": "within_charts", "mips": True}
     )
     baked = run_bake(build.with_setup(build.setup.model_copy(update={"bake": bake}))).build
+    tell()
     sweep(baked, size=size, renderer=renderer)
+    tell()
     core_sample(renderer, baked, Request("front", size), 48, 30)
     explain(baked, "rail", (8, 8))
+    tell()
     shortlist(baked, renderer.geometry(baked), triangles_per_s=1e5)
+
+
+def once(progress: Callable[[str, float], None] = lambda what, share: None) -> None:
+    """The same, unless it was done for this version of the kernels; `./run` leaves and looks for the same note."""
+    note = Path(os.environ["NUMBA_CACHE_DIR"]).parents[1] / f"warm-{source_hash()}"
+    if note.exists():
+        return
+    main(progress)
+    for old in note.parent.glob("warm-*"):
+        old.unlink(missing_ok=True)
+    note.touch()
 
 
 if __name__ == "__main__":

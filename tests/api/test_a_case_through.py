@@ -71,6 +71,18 @@ def test_a_sweep_over_the_api_is_the_sweep_of_the_command_line(swept, tmp_path, 
     assert Image.open(io.BytesIO(b"".join(picture.streaming_content))).size == (960, 540)
 
 
+def test_a_project_says_how_its_newest_build_stands(built):
+    def line():
+        return next(p for p in send(built["viewer"], "GET", "/api/projects")[1] if p["name"] == "Weirgate")
+
+    before = line()
+    assert before["found"] is None and before["viewpoint"] == "eye" and set(before["people"]) == {"viewer", "artist", "lead"}
+    send(built["artist"], "POST", built["base"] + "/sweeps", {})
+    assert [(j["about"], j["state"]) for j in line()["jobs"]] == [("sweep of build 1", "waiting")]
+    work_off()
+    assert line()["found"] == {"blocking": 1, "visible": 0, "new": 0} and line()["jobs"] == []
+
+
 def test_frames_are_the_renderers(built, tmp_path):
     build = open_build(write_build(net_build(), tmp_path, "nets"))
     answer = built["viewer"].get(built["base"] + "/frames/eye?width=320&height=180")

@@ -85,6 +85,7 @@ def stack():
         running = Stack(command, environment, state, log)
         try:
             running.launch()
+            running.until((state / "ready").exists, 240)
             yield running
         finally:
             running.process.send_signal(signal.SIGTERM)

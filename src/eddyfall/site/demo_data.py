@@ -1,76 +1,85 @@
-"""Loads the demo: the river front, swept, with one case half worked and one with a kept change and its proof; and the pump hall, baked,
-whose sweep the worker makes once it runs."""
+"""Fills the demo's projects, as jobs of the worker: the river front, swept, with one case half worked and one with a kept change and its
+proof; and the pump hall, baked."""
 
 import os
 import tempfile
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from django.contrib.auth import get_user_model
 from django.db import transaction
+from procrastinate.contrib.django import app
 
+from eddyfall import warm
+from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.render import Renderer
 from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.facts import facts_of
 from eddyfall.core.sweep import sweep as core_sweep
+from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES, Progress
 from eddyfall.demo.hall import NAME as HALL_NAME
 from eddyfall.demo.hall import write_hall
 from eddyfall.demo.write import NAME, write_demo
-from eddyfall.site.launch import DEMO_PROJECTS
+from eddyfall.site.demo_start import KIND, RIVER_FRONT, USER
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
-from eddyfall.workbench.models import Build, Case, Job, Membership, Project, Proof, Sweep
+from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
 from eddyfall.workbench.services import builds, cases, ledger, projects, proofs, sweeps
 from eddyfall.workbench.studio.room import STUDIO
 
-PROJECT, HALL_PROJECT = DEMO_PROJECTS
+
+@app.task(name=f"eddyfall.{KIND}")
+def demo(job_id: int) -> None:
+    """Fill a project of the demo: kernels compiled if they are not, the build at hand as soon as it is written, then all else."""
+
+    def work(attempt: jobs.Attempt) -> tuple[str, Any]:
+        project = Job.objects.select_related("project").get(pk=job_id).project
+        user = project.memberships.get(user__username=USER).user
+        warm.once(lambda what, share: attempt.progress(what, 0.4 * share))
+        fill = _river_front if project.name == RIVER_FRONT else _pump_hall
+        return fill(project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))
+
+    jobs.run(job_id, work)
 
 
-def load(username: str, password: str, say: Callable[[str], None]) -> None:
-    """Make the demo user and projects, if they are not there yet."""
-    users = get_user_model().objects
-    user = users.filter(username=username).first() or users.create_user(username, password=password)
-    if not user.is_active:
-        user.is_active = True
-        user.save(update_fields=["is_active"])
-    if not Membership.objects.filter(user=user, project__name=PROJECT, project__builds__sweeps__result__isnull=False).exists():
-        _river_front(user, say)
-    if not Membership.objects.filter(user=user, project__name=HALL_PROJECT, project__builds__isnull=False).exists():
-        _pump_hall(user, say)
-
-
-def _pump_hall(user: Any, say: Callable[[str], None]) -> None:
-    """The hall with its lightmaps; its sweep waits for the worker."""
-    say("Building and baking the demo's pump hall (half a minute, once)")
+def _pump_hall(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:
+    """The hall with its lightmaps; its sweep is a job of its own."""
+    progress("building and baking the pump hall", 0.1)
     with tempfile.TemporaryDirectory() as folder:
         paths = write_hall(Path(folder))
         scene, setup, core = paths["glb"].read_bytes(), paths["setup"].read_bytes(), _opened(paths["glb"])
-    with transaction.atomic():
-        Project.objects.filter(name=HALL_PROJECT, memberships__user=user).delete()
-        project = projects.create(user, HALL_PROJECT)
+
+    def write() -> None:
+        project.builds.all().delete()
         build = _build(project, user, core, HALL_NAME, scene, setup)
         if os.environ.get("EDDYFALL_DEMO_HALL_SWEEP", "1") != "0":
             sweeps.ask(build, user)
 
+    return "the pump hall is here; its sweep is next", write
 
-def _river_front(user: Any, say: Callable[[str], None]) -> None:
-    say("Writing the demo build and sweeping it (half a minute, once)")
+
+def _river_front(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:
+    """The river front, to be looked at as soon as it is written; then its sweep, and two cases at different stages."""
+    progress("building the river front", 0.05)
     with tempfile.TemporaryDirectory() as folder:
         paths = write_demo(Path(folder))
-        scene = paths["glb"].read_bytes()
-        setup = paths["setup"].read_bytes()
-        core = _opened(paths["glb"])
+        scene, setup, core = paths["glb"].read_bytes(), paths["setup"].read_bytes(), _opened(paths["glb"])
     with transaction.atomic():
-        Project.objects.filter(name=PROJECT, memberships__user=user).delete()
-        project = projects.create(user, PROJECT)
+        project.builds.all().delete()
         build = _build(project, user, core, NAME, scene, setup)
-        finished = STUDIO.draw(lambda renderer: core_sweep(builds.open_core(build), renderer=renderer))
+    finished = core_sweep(
+        core, progress=lambda what, share: progress(what, 0.1 + 0.8 * share), renderer=Renderer(Memo(SWEEP_MEMO_BYTES))
+    )
+
+    def write() -> None:
         sweep = Sweep.objects.create(
             build=build, job=_done(project, user, "sweep", f"{len(finished.findings)} findings"), head_version=1
         )
         sweeps.store(sweep, finished)
         _half_worked(build, user, sweep)
         _kept(build, user, sweep)
+        STUDIO.memory.clear()
+
+    return f"the river front is swept: {len(finished.findings)} findings", write
 
 
 def _opened(path: Path) -> Any:

@@ -1,5 +1,5 @@
-"""Starts everything on one machine: database, migrations, demo data, and the processes of the site; restarts what dies; stops all of it on
-Ctrl-C.
+"""Starts everything on one machine: database, migrations, and the processes of the site, which fill the demo; restarts what dies; stops
+all of it on Ctrl-C.
 
 python -m eddyfall.site.launch demo | serve [--state DIR] [--port N] [--bind ADDRESS]
 python -m eddyfall.site.launch first-user NAME   (asks for a password, or takes EDDYFALL_PASSWORD)
@@ -15,7 +15,6 @@ import secrets
 import signal
 import ssl
 import stat
-import subprocess
 import sys
 import tempfile
 import threading
@@ -34,14 +33,7 @@ NAMES = ("studio", "web", "front", "worker", "keeper")
 WEB_THREADS = 80  # most of them wait: for the studio, or for the database
 LONGEST_FOLDER = 80  # characters of the folder of a socket, whose path may have 107
 ROOT = Path(__file__).resolve().parents[3]
-DEMO_USER, DEMO_PASSWORD = "demo", "weirgate"
-DEMO_PROJECTS = ("Weirgate Pump Station", "Weirgate pump hall")
-LOAD_DEMO = """
-import functools, sys, django
-django.setup()
-from eddyfall.site.demo_data import load
-load(sys.argv[1], sys.argv[2], functools.partial(print, flush=True))
-"""
+_STARTED = time.time()
 
 
 def main() -> int:
@@ -77,7 +69,8 @@ def main() -> int:
             print(f"It runs already ({where}). Stop that one first, or give another --state.", file=sys.stderr)
             return 1
     if not beside:
-        (args.state / "address").unlink(missing_ok=True)  # of a launcher that was killed
+        for name in ("address", "ready"):  # of a launcher that was killed
+            (args.state / name).unlink(missing_ok=True)
     cluster = None if "DATABASE_URL" in os.environ else Cluster(args.state)
     if args.mode == "backup" and cluster and not (cluster.data / "PG_VERSION").exists():
         print(f"{args.state} holds no database: say with --state which site to back up.", file=sys.stderr)
@@ -93,9 +86,6 @@ def main() -> int:
         return _first_user(args.name) if args.mode == "first-user" else _serve(args, cluster)
     except ClusterError as error:
         print(error, file=sys.stderr)
-        return 1
-    except subprocess.CalledProcessError:
-        print("The demo data could not be loaded; what is above says why.", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
         return 0
@@ -151,21 +141,11 @@ def _prepare(mode: str) -> None:
     call_command("migrate", verbosity=0, interactive=False)
     if mode == "serve":
         _shut_out_demo_user()
-    missing = mode == "demo" and not _demo_is_there()
+    if mode == "demo":
+        from eddyfall.site import demo_start
+
+        demo_start.prepare()
     connections.close_all()
-    if missing:
-        # In a process of its own: what drawing it takes in memory goes with it.
-        subprocess.run([sys.executable, "-c", LOAD_DEMO, DEMO_USER, DEMO_PASSWORD], check=True)
-
-
-def _demo_is_there() -> bool:
-    """Whether the demo's user has both projects, so that nothing need be loaded."""
-    from eddyfall.workbench.models import Membership
-
-    mine = Membership.objects.filter(user__username=DEMO_USER, user__is_active=True)
-    return mine.filter(project__name=DEMO_PROJECTS[0], project__builds__sweeps__result__isnull=False).exists() and (
-        mine.filter(project__name=DEMO_PROJECTS[1], project__builds__isnull=False).exists()
-    )
 
 
 def _shut_out_demo_user() -> None:
@@ -175,8 +155,10 @@ def _shut_out_demo_user() -> None:
     """
     from django.contrib.auth import get_user_model
 
-    user = get_user_model().objects.filter(username=DEMO_USER, is_active=True).first()
-    if user is not None and user.check_password(DEMO_PASSWORD):
+    from eddyfall.site.demo_start import PASSWORD, USER
+
+    user = get_user_model().objects.filter(username=USER, is_active=True).first()
+    if user is not None and user.check_password(PASSWORD):
         user.is_active = False
         user.save(update_fields=["is_active"])
 
@@ -273,9 +255,40 @@ def _announce(args: argparse.Namespace, address: str) -> None:
         except (urllib.error.URLError, OSError):
             time.sleep(0.1)
     leave(args.state / "address", address)
-    say(f"\nEddyfall is at {address}")
+    say(f"\nEddyfall is at {address} ({_since_start()})")
     if args.mode == "demo":
-        say(f"Sign in as {DEMO_USER} with the password {DEMO_PASSWORD}. Ctrl-C stops everything.")
+        _tell_of_the_demo(args.state)
+
+
+def _since_start() -> str:
+    """How long it is since the command was given; ./run says when that was."""
+    seconds = time.time() - float(os.environ.get("EDDYFALL_STARTED") or _STARTED)
+    return f"after {seconds:.0f} s" if seconds < 100 else f"after {seconds / 60:.1f} minutes"
+
+
+def _tell_of_the_demo(state: Path) -> None:
+    """Say how to sign in, and when the first build can be looked at and when all is there; `ready` in the state folder says the latter."""
+    from django.db import connections
+
+    from eddyfall.site.demo_start import PASSWORD, USER, standing
+
+    say(f"Sign in as {USER} with the password {PASSWORD}. Ctrl-C stops everything.")
+    first_told = False
+    while True:
+        try:
+            first, all_done = standing()
+        except Exception:  # the database may be away for a moment; it is started again
+            first = all_done = False
+        finally:
+            connections.close_all()
+        if first and not first_told:
+            first_told = True
+            say(f"The first build can be looked at ({_since_start()})")
+        if all_done:
+            say(f"All of the demo is ready ({_since_start()})")
+            leave(state / "ready", "")
+            return
+        time.sleep(0.5)
 
 
 if __name__ == "__main__":

@@ -30,6 +30,8 @@ def main() -> None:
         threading.Thread(target=_upkeep, daemon=True, name="upkeep").start()
     else:
         os.nice(15)  # who waits for a frame comes first
+        if os.environ.get("EDDYFALL_DEMO") == "1":
+            from eddyfall.site import demo_data  # noqa: F401  (its task fills the demo's projects)
     from procrastinate.exceptions import ConnectorException
 
     try:

@@ -4,6 +4,7 @@ import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
 export type Build = Schemas["BuildOut"];
+export type Project = Schemas["ProjectOut"];
 export type Case = Schemas["CaseOut"];
 export type Sweep = Schemas["SweepOut"];
 export type Job = Schemas["JobOut"];

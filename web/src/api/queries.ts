@@ -7,7 +7,11 @@ export const useSession = () =>
   useQuery({ queryKey: ["session"], queryFn: () => must(client.GET("/api/session")), staleTime: 30_000 });
 
 export const useProjects = () =>
-  useQuery({ queryKey: ["projects"], queryFn: () => must(client.GET("/api/projects")) });
+  useQuery({
+    queryKey: ["projects"],
+    queryFn: () => must(client.GET("/api/projects")),
+    refetchInterval: (q) => (q.state.data?.some((p) => p.jobs.length) ? 1200 : false),
+  });
 
 export const useProject = (project: number) =>
   useQuery({

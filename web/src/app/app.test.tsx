@@ -20,6 +20,10 @@ const station = {
   newest: 1,
   role: "lead",
   created: "2026-11-20T10:00:00Z",
+  viewpoint: "quay",
+  found: { blocking: 2, visible: 1, new: 1 },
+  people: ["ana", "ben"],
+  jobs: [],
 };
 const job = (over: object) => ({
   id: 9,
@@ -94,10 +98,31 @@ test("projects are listed, and a new one is opened at once", async () => {
   render(<App />, at("/"));
   const link = await screen.findByRole("link", { name: "Weirgate quay" });
   expect(link.getAttribute("href")).toBe("/p/3/b/1/sweep");
+  const line = link.closest("li");
+  expect(line?.textContent).toContain("ana, ben · you are lead");
+  expect(line?.textContent).toContain("2 block it");
+  expect(line?.textContent).toContain("1 visible");
+  expect(line?.textContent).toContain("1 new since the build before");
   fireEvent.change(screen.getByLabelText("New project"), { target: { value: "Pump hall" } });
   fireEvent.click(screen.getByRole("button", { name: "Make it" }));
   await waitFor(() => expect(asked.some((a) => a.path === "/api/projects/4")).toBe(true));
   expect(asked.find((a) => a.method === "POST")?.body).toEqual({ name: "Pump hall" });
+});
+
+test("a project that is being filled says what runs, and has no picture yet", async () => {
+  const filling = job({
+    about: "filling of the demo",
+    state: "running",
+    progress: 0.3,
+    message: "compiling kernels",
+  });
+  const empty = { ...station, builds: 0, newest: null, viewpoint: null, found: null, jobs: [filling] };
+  serve({ ...everyone, "GET /api/projects": [empty] });
+  render(<App />, at("/"));
+  const line = (await screen.findByRole("link", { name: "Weirgate quay" })).closest("li");
+  expect(line?.textContent).toContain("not swept yet");
+  expect(line?.textContent).toContain("filling of the demo · 30 %compiling kernels");
+  expect(line?.querySelector("img")).toBeNull();
 });
 
 describe("the frame around every sheet", () => {

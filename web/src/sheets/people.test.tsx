@@ -13,7 +13,18 @@ afterEach(() => {
 });
 
 const me = { username: "ana", demo: false, version: "1" };
-const quay = { id: 1, name: "Quay", builds: 0, newest: null, role: "lead", created: "2026-11-20T10:00:00Z" };
+const quay = {
+  id: 1,
+  name: "Quay",
+  builds: 0,
+  newest: null,
+  role: "lead",
+  created: "2026-11-20T10:00:00Z",
+  viewpoint: null,
+  found: null,
+  people: ["ana"],
+  jobs: [],
+};
 const everyone = {
   "GET /api/session": me,
   "GET /api/projects": [quay],

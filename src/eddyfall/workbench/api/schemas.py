@@ -38,13 +38,27 @@ class ProjectIn(Schema):
     name: Line
 
 
+class StandingOut(Schema):
+    """Findings of the newest build's last sweep: those that block, those that are visible, and those that were not there before."""
+
+    blocking: int
+    visible: int
+    new: int
+
+
 class ProjectOut(Schema):
+    """viewpoint: the first of the newest build. found: None before its first sweep. people: the first few. jobs: those under way."""
+
     id: int
     name: str
     role: Role
     builds: int
     newest: int | None
     created: datetime
+    viewpoint: str | None
+    found: StandingOut | None
+    people: list[str]
+    jobs: list["JobOut"]
 
 
 class MemberIn(Schema):

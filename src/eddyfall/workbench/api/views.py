@@ -26,10 +26,18 @@ def name_of(user: Any) -> str | None:
     return user.get_username() if user else None
 
 
+MOST_PEOPLE = 8
+
+
 def project_out(project: Project, role: str) -> dict[str, Any]:
     newest = project.builds.first()
+    people = project.memberships.order_by("pk").values_list("user__username", flat=True)
+    under_way = project.jobs.filter(state__in=Job.UNDER_WAY)
     return {"id": project.pk, "name": project.name, "role": role, "builds": project.builds.count(),
-            "newest": newest.number if newest else None, "created": project.created}  # fmt: skip
+            "newest": newest.number if newest else None, "created": project.created,
+            "viewpoint": next(iter(newest.setup.get("viewpoints", {})), None) if newest else None,
+            "found": sweep_service.standing(newest) if newest else None,
+            "people": list(people[:MOST_PEOPLE]), "jobs": [job_out(j) for j in under_way]}  # fmt: skip
 
 
 def member_out(membership: Membership) -> dict[str, Any]:
@@ -69,7 +77,7 @@ def about(job: Job) -> str:
     """What a job is for, in words."""
     row = getattr(job, ABOUT.get(job.kind, ""), None)
     if row is None:
-        return job.kind
+        return "filling of the demo" if job.kind == "demo" else job.kind
     if isinstance(row, Intake):
         return f"intake of {row.scene_name}"
     if job.kind == "proof":

@@ -90,3 +90,14 @@ def sweep_of(build: Build, sweep_id: int) -> Sweep:
     if sweep is None:
         raise NotThere(f"sweep {sweep_id}")
     return sweep
+
+
+def standing(build: Build) -> dict[str, int] | None:
+    """How many findings of the last sweep of a build block it, are visible, are new; None if it was not swept yet."""
+    sweep = build.sweeps.filter(result__isnull=False).first()
+    if sweep is None:
+        return None
+    severities = list(sweep.findings.values_list("document__severity", flat=True))
+    told, _ = compared(sweep)
+    counts = {name: severities.count(name) for name in ("blocking", "visible")}
+    return {**counts, "new": sum(word == "new" for word in told.values())}

@@ -1,0 +1,42 @@
+"""The demo's user and its two projects, empty, each with a job that fills it: what is made before the site answers."""
+
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+
+from eddyfall.workbench import jobs
+from eddyfall.workbench.models import Job, Membership, Project
+from eddyfall.workbench.services import projects
+
+USER, PASSWORD = "demo", "weirgate"
+KIND = "demo"
+RIVER_FRONT, PUMP_HALL = "Weirgate Pump Station", "Weirgate pump hall"
+PROJECTS = (RIVER_FRONT, PUMP_HALL)
+
+
+@transaction.atomic
+def prepare() -> None:
+    """Make the user and what is missing of the projects, and ask the worker to fill them."""
+    users = get_user_model().objects
+    user = users.filter(username=USER).first() or users.create_user(USER, password=PASSWORD)
+    if not user.is_active:
+        user.is_active = True
+        user.save(update_fields=["is_active"])
+    for name in PROJECTS:
+        project = Project.objects.filter(name=name, memberships__user=user).first() or projects.create(user, name)
+        if not _filled(project) and not project.jobs.filter(kind=KIND, state__in=Job.UNDER_WAY).exists():
+            jobs.defer(KIND, jobs.new(project, user, KIND))
+
+
+def _filled(project: Project) -> bool:
+    """Whether a project has what its job would bring; the river front needs its sweep, since its cases come from that."""
+    found = project.builds.filter(sweeps__result__isnull=False) if project.name == RIVER_FRONT else project.builds
+    return bool(found.exists())
+
+
+def standing() -> tuple[bool, bool]:
+    """(whether a build can be looked at, whether nothing of the demo's own is under way any more)."""
+    mine: Any = Membership.objects.filter(user__username=USER, project__name__in=PROJECTS).values_list("project_id", flat=True)
+    jobs_left = Job.objects.filter(project_id__in=list(mine), kind__in=(KIND, "sweep"), state__in=Job.UNDER_WAY)
+    return Project.objects.filter(pk__in=list(mine), builds__isnull=False).exists(), not jobs_left.exists()
