@@ -332,12 +332,12 @@ def _demo(args: Any) -> int:
 
 
 def _setup_schema(args: Any) -> int:
-    from eddyfall.core.scene.setup import setup_schema
+    from eddyfall.core.frame.affects import described_schema
 
     if args.json and args.json != "-":
-        Out(args).result(setup_schema(), [])
+        Out(args).result(described_schema(), [])
     else:
-        Pipe(sys.stdout).write(json.dumps(setup_schema(), indent=2) + "\n")
+        Pipe(sys.stdout).write(json.dumps(described_schema(), indent=2) + "\n")
     return 0
 
 

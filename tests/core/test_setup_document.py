@@ -5,10 +5,11 @@ import json
 import pytest
 
 from eddyfall.core.errors import RequestError, SetupError
+from eddyfall.core.frame.affects import affects, described_schema
 from eddyfall.core.scene.changes import apply_change, set_resolved
 from eddyfall.core.scene.container import parse_json
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.scene.setup import normalised, parse_setup, read_setup, setup_schema
+from eddyfall.core.scene.setup import normalised, parse_setup, read_setup
 from scenes import Thing, build_of, wall
 
 VIEW = {"eye": [0, 0, 0], "target": [0, 0, -1]}
@@ -109,7 +110,7 @@ def test_a_change_is_written_where_it_wins(target, role, viewpoint, path):
 
 
 def test_every_settable_leaf_has_unit_meaning_and_passes():
-    schema = setup_schema()
+    schema = described_schema()
     sections = [schema["$defs"][name] for name in ("Depth", "Shadow", "Fog", "Exposure", "Textures", "Order", "Bake")]
     for section in sections:
         for name, field in section["properties"].items():
@@ -128,3 +129,20 @@ def test_json_depth_is_limited_without_recursion():
         parse_json(b"[" * 200 + b"]" * 200, SetupError)
     with pytest.raises(SetupError, match="nested deeper"):
         parse_json(b"[" * 100_000 + b"]" * 100_000, SetupError)
+
+
+@pytest.mark.parametrize(
+    ("leaf", "what"),
+    [
+        ("fog.rgb", ["fog", "blended"]),
+        ("depth.copy_from", ["fog"]),
+        ("shadow.bias_texels", ["direct", "blended"]),
+        ("nodes.casts", ["shadow"]),
+        ("shaders.passes.depth", ["prepass"]),
+        ("bake.samples", ["bake"]),
+        ("order.key", ["blended"]),
+        ("lights.bakes", ["shadow", "bake"]),
+    ],
+)
+def test_what_a_leaf_affects_is_what_reads_it(leaf, what):
+    assert affects(leaf) == what

@@ -4,6 +4,7 @@ from typing import Any
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.errors import ChangeError
+from eddyfall.core.frame.affects import affects
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.stage import material_states
 from eddyfall.core.handover.report import change_json, document
@@ -31,7 +32,7 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> dict[str, 
             levels = {leaf.winner: leaf.value, **dict(leaf.losers)}
             rows.append({
                 "path": path, "section": section, "field": field, "meaning": info.get("description", ""), "unit": info.get("unit", ""),
-                "affects": info.get("affects", []), "limits": limits(info), "default": levels.get("default", leaf.value),
+                "affects": affects(path), "limits": limits(info), "default": levels.get("default", leaf.value),
                 "value": leaf.value, "winner": leaf.winner, "levels": levels,
                 "edit": edit.leaves[path].value, "play": play.leaves[path].value,
                 "differs": edit.leaves[path].value != play.leaves[path].value,

@@ -6,12 +6,10 @@ from eddyfall.core.scene.setup.leaf import Section, leaf
 
 
 class Depth(Section):
-    format: Literal["unorm16", "unorm24", "float32"] = leaf(
-        "unorm24", "-", "number format of the depth buffer", "prepass opaque blend fog"
-    )
-    reversed: bool = leaf(False, "-", "near is stored as 1 and far as 0", "prepass opaque blend fog")
-    near_m: float = leaf(0.1, "m", "near plane of every viewpoint", "prepass opaque blend fog", gt=0, le=1000)
-    far_m: float | None = leaf(None, "m", "far plane; null is infinitely far", "prepass opaque blend fog", gt=0)
+    format: Literal["unorm16", "unorm24", "float32"] = leaf("unorm24", "-", "number format of the depth buffer")
+    reversed: bool = leaf(False, "-", "near is stored as 1 and far as 0")
+    near_m: float = leaf(0.1, "m", "near plane of every viewpoint", gt=0, le=1000)
+    far_m: float | None = leaf(None, "m", "far plane; null is infinitely far", gt=0)
     copy_from: Literal["none", "prepass", "opaque"] = leaf(
-        "prepass", "-", "when the depth copy that fog reads is taken; none reads as far everywhere", "fog"
+        "prepass", "-", "when the depth copy that fog reads is taken; none reads as far everywhere"
     )

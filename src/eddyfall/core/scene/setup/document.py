@@ -156,7 +156,7 @@ def normalised(setup: Setup) -> dict[str, Any]:
 
 
 def setup_schema() -> dict[str, Any]:
-    """JSON Schema of the setup document (units and affected passes ride along as extra keywords)."""
+    """JSON Schema of the setup document (units ride along as extra keywords; what each leaf affects is added by `frame.affects`)."""
     schema = Setup.model_json_schema()
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Eddyfall setup"

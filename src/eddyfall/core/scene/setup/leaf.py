@@ -1,4 +1,4 @@
-"""One settable field: default, unit, range, meaning, and which passes it affects. Sections are made of these."""
+"""One settable field: default, unit, range and meaning. Sections are made of these; which passes read it, the passes themselves say."""
 
 from typing import Annotated, Any
 
@@ -11,9 +11,9 @@ class Section(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True, allow_inf_nan=False)
 
 
-def leaf(default: Any, unit: str, meaning: str, affects: str, **limits: Any) -> Any:
-    """A field with its documentation: `unit` ('m', '1/m', 'px', 'nit', '-'), one-line `meaning`, passes it affects."""
-    extra: Any = {"unit": unit, "affects": affects.split()}
+def leaf(default: Any, unit: str, meaning: str, *, beside: str = "", **limits: Any) -> Any:
+    """A field with its documentation: `unit` ('m', '1/m', 'px', 'nit', '-'), one-line `meaning`, what uses it besides the passes."""
+    extra: Any = {"unit": unit, "beside": beside.split()}
     if callable(default):
         return Field(default_factory=default, description=meaning, json_schema_extra=extra, **limits)
     return Field(default, description=meaning, json_schema_extra=extra, **limits)

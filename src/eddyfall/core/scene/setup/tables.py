@@ -10,91 +10,103 @@ BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", 
 
 
 class Passes(Section):
-    colour: bool = leaf(True, "-", "drawn in the colour passes", "opaque blend")
-    depth: bool = leaf(True, "-", "drawn in the depth prepass", "prepass")
-    shadow: bool = leaf(True, "-", "drawn into shadow maps", "shadow")
-    bake: bool = leaf(True, "-", "takes part in bakes", "bake")
-    mirror: bool = leaf(True, "-", "drawn in mirrors", "reflect")
+    colour: bool = leaf(True, "-", "drawn in the colour passes")
+    depth: bool = leaf(True, "-", "drawn in the depth prepass")
+    shadow: bool = leaf(True, "-", "drawn into shadow maps")
+    bake: bool = leaf(True, "-", "takes part in bakes", beside="bake")
+    mirror: bool = leaf(True, "-", "drawn in mirrors", beside="reflect")
 
 
 class Shader(Section):
     passes: Passes = Field(default_factory=Passes, description="which passes this shader has")
-    fogs: bool = leaf(True, "-", "whether blended drawables with this shader fog at their own depth", "blend")
+    fogs: bool = leaf(True, "-", "whether blended drawables with this shader fog at their own depth")
 
 
 class MaterialSetup(Section):
-    shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode", "opaque")
-    blend: BlendKind | None = leaf(None, "-", "how it meets what is behind; null follows glTF alphaMode", "opaque blend")
-    double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided", "opaque blend")
+    shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode")
+    blend: BlendKind | None = leaf(None, "-", "how it meets what is behind; null follows glTF alphaMode")
+    double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided")
 
 
 class CopyRule(Section):
     """One copy rule of a mesh, evaluated at export. Rules apply one after the other, in `order`."""
 
     kind: Literal["mirror", "array", "shell"] = leaf(
-        "array", "-", "mirror adds mirrored copies, array shifted ones, shell an inner side at some thickness", "geometry"
+        "array", "-", "mirror adds mirrored copies, array shifted ones, shell an inner side at some thickness", beside="geometry"
     )
-    order: int = leaf(0, "-", "rules with a smaller number apply first", "geometry", ge=0, le=1000)
+    order: int = leaf(0, "-", "rules with a smaller number apply first", beside="geometry", ge=0, le=1000)
     axes: tuple[Literal["x", "y", "z"], ...] = Field(
         ("x",),
         description="axes a mirror mirrors, each adding its own copies",
-        json_schema_extra={"unit": "-", "affects": ["geometry"]},
+        json_schema_extra={"unit": "-", "beside": ["geometry"]},
         strict=False,
     )
-    origin_m: Vec3 = leaf((0.0, 0.0, 0.0), "m", "point on the mirror planes, in the mesh's own space", "geometry")
-    count: int = leaf(2, "-", "how many there are with the original (array)", "geometry", ge=1, le=4096)
-    step_m: Vec3 = leaf((1.0, 0.0, 0.0), "m", "shift from one array copy to the next, in the mesh's own space", "geometry")
-    uv_offset: Vec2 = leaf((0.0, 0.0), "tile", "added to the lightmap UV once for each array step or mirrored axis", "geometry")
+    origin_m: Vec3 = leaf((0.0, 0.0, 0.0), "m", "point on the mirror planes, in the mesh's own space", beside="geometry")
+    count: int = leaf(2, "-", "how many there are with the original (array)", beside="geometry", ge=1, le=4096)
+    step_m: Vec3 = leaf((1.0, 0.0, 0.0), "m", "shift from one array copy to the next, in the mesh's own space", beside="geometry")
+    uv_offset: Vec2 = leaf(
+        (0.0, 0.0), "tile", "added to the lightmap UV once for each array step or mirrored axis", beside="geometry"
+    )
     uv_mirrored: bool = leaf(
-        False, "-", "copies' UVs are mirrored into the next tile instead of shifted; textures must wrap mirrored", "geometry"
+        False,
+        "-",
+        "copies' UVs are mirrored into the next tile instead of shifted; textures must wrap mirrored",
+        beside="geometry",
     )
-    thickness_m: float = leaf(0.1, "m", "distance of a shell's inner side behind its outer one", "geometry", gt=0, le=1000)
+    thickness_m: float = leaf(0.1, "m", "distance of a shell's inner side behind its outer one", beside="geometry", gt=0, le=1000)
     strip: Literal["none", "bare", "unwrapped"] = leaf(
-        "bare", "-", "edge strip of a shell: none, with the UVs of the faces it grows from (bare), or unwrapped", "geometry"
+        "bare",
+        "-",
+        "edge strip of a shell: none, with the UVs of the faces it grows from (bare), or unwrapped",
+        beside="geometry",
     )
-    material: str | None = leaf(None, "-", "material of the copies, as a material part of their own; null keeps it", "geometry")
+    material: str | None = leaf(
+        None, "-", "material of the copies, as a material part of their own; null keeps it", beside="geometry"
+    )
 
 
 class MeshSetup(Section):
     copies: dict[str, CopyRule] = Field(default_factory=dict, description="copy rules by name")
-    lightmap_uv: Literal[0, 1] | None = leaf(None, "-", "UV set used for lightmaps; null is not lightmapped", "bake")
+    lightmap_uv: Literal[0, 1] | None = leaf(None, "-", "UV set used for lightmaps; null is not lightmapped", beside="bake")
 
 
 class NodeSetup(Section):
-    drawn: bool = leaf(True, "-", "whether the node is drawn and casts at all", "cull shadow")
-    draw_rank: int = leaf(0, "-", "blended drawables with a higher rank are drawn later", "blend", ge=-10000, le=10000)
-    bounds_padding_m: float = leaf(0.0, "m", "added around the bounds before culling", "cull", ge=0, le=10000)
-    draw_distance_m: float = leaf(0.0, "m", "range to the eye beyond which it is not drawn; 0 is always drawn", "cull", ge=0)
-    casts: bool = leaf(True, "-", "whether it casts shadows", "shadow")
-    receives: bool = leaf(True, "-", "whether shadows fall on it", "opaque")
-    lightmap_size: int | None = leaf(None, "texel", "edge of its lightmap; null takes bake.resolution", "bake", ge=8, le=8192)
-    lightmapped: bool = leaf(True, "-", "whether it has a lightmap, if its mesh has lightmap UVs", "bake indirect")
+    drawn: bool = leaf(True, "-", "whether the node is drawn and casts at all")
+    draw_rank: int = leaf(0, "-", "blended drawables with a higher rank are drawn later", ge=-10000, le=10000)
+    bounds_padding_m: float = leaf(0.0, "m", "added around the bounds before culling", ge=0, le=10000)
+    draw_distance_m: float = leaf(0.0, "m", "range to the eye beyond which it is not drawn; 0 is always drawn", ge=0)
+    casts: bool = leaf(True, "-", "whether it casts shadows")
+    receives: bool = leaf(True, "-", "whether shadows fall on it")
+    lightmap_size: int | None = leaf(
+        None, "texel", "edge of its lightmap; null takes bake.resolution", beside="bake", ge=8, le=8192
+    )
+    lightmapped: bool = leaf(True, "-", "whether it has a lightmap, if its mesh has lightmap UVs", beside="bake")
     merges_children: bool = leaf(
-        False, "-", "whether meshes of nodes below it merge with it at export, sharing its lightmap", "bake indirect"
+        False, "-", "whether meshes of nodes below it merge with it at export, sharing its lightmap", beside="bake"
     )
 
 
 class LightSetup(Section):
-    on: bool = leaf(True, "-", "whether the light shines", "opaque")
-    casts: bool | None = leaf(None, "-", "whether it casts shadows; null: suns do, point and spot lights do not", "shadow opaque")
+    on: bool = leaf(True, "-", "whether the light shines")
+    casts: bool | None = leaf(None, "-", "whether it casts shadows; null: suns do, point and spot lights do not")
     bakes: Literal["all", "bounce", "none"] = leaf(
-        "all", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", "bake opaque"
+        "all", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", beside="bake"
     )
-    kind: Literal["sun"] | None = leaf(None, "-", "sun adds a sun that the scene file does not have", "opaque shadow")
-    towards: Vec3 = leaf((0.3, 0.8, 0.5), "-", "direction to an added sun", "opaque shadow")
-    illuminance_lux: float = leaf(0.0, "lx", "illuminance of an added sun on a face turned to it", "opaque", ge=0, le=1e7)
-    rgb: Rgb = leaf((1.0, 1.0, 1.0), "-", "tint of an added sun", "opaque")
+    kind: Literal["sun"] | None = leaf(None, "-", "sun adds a sun that the scene file does not have")
+    towards: Vec3 = leaf((0.3, 0.8, 0.5), "-", "direction to an added sun")
+    illuminance_lux: float = leaf(0.0, "lx", "illuminance of an added sun on a face turned to it", ge=0, le=1e7)
+    rgb: Rgb = leaf((1.0, 1.0, 1.0), "-", "tint of an added sun")
 
 
 class Viewpoint(Section):
     """A named camera: a glTF camera node, or eye and target."""
 
-    camera: str | None = leaf(None, "-", "node key of a glTF camera; null uses eye and target", "camera")
-    eye: Vec3 | None = leaf(None, "m", "camera position", "camera")
-    target: Vec3 | None = leaf(None, "m", "point looked at", "camera")
-    fov_y_deg: float = leaf(55.0, "deg", "vertical field of view when no glTF camera is named", "camera", ge=1, le=170)
-    role: str = leaf("play", "-", "role whose settings apply", "camera")
-    light_set: str | None = leaf(None, "-", "light set that shines; null is every light as it says itself", "opaque indirect")
+    camera: str | None = leaf(None, "-", "node key of a glTF camera; null uses eye and target", beside="camera")
+    eye: Vec3 | None = leaf(None, "m", "camera position", beside="camera")
+    target: Vec3 | None = leaf(None, "m", "point looked at", beside="camera")
+    fov_y_deg: float = leaf(55.0, "deg", "vertical field of view when no glTF camera is named", beside="camera", ge=1, le=170)
+    role: str = leaf("play", "-", "role whose settings apply", beside="camera")
+    light_set: str | None = leaf(None, "-", "light set that shines; null is every light as it says itself")
     set: dict[str, dict[str, Any]] = Field(default_factory=dict, description="settings of this viewpoint alone: exposure only")
 
     @model_validator(mode="after")
@@ -112,25 +124,25 @@ class LightSet(Section):
     on: dict[str, bool] = Field(
         default_factory=dict, description="by light key: whether it shines in this set; others as they say"
     )
-    sky: float = leaf(1.0, "-", "share of the sky's light in this set; 0 is night", "sky indirect bake", ge=0, le=1000)
+    sky: float = leaf(1.0, "-", "share of the sky's light in this set; 0 is night", beside="bake", ge=0, le=1000)
 
 
 class FocusRegion(Section):
     """A bake focus region: where there are any, bounced light is gathered only inside them."""
 
-    low_m: Vec3 = leaf((-1e9, -1e9, -1e9), "m", "low corner, world space", "bake")
-    high_m: Vec3 = leaf((1e9, 1e9, 1e9), "m", "high corner, world space", "bake")
+    low_m: Vec3 = leaf((-1e9, -1e9, -1e9), "m", "low corner, world space", beside="bake")
+    high_m: Vec3 = leaf((1e9, 1e9, 1e9), "m", "high corner, world space", beside="bake")
 
 
 class BakedMap(Section):
     """The stored lightmap of one receiver in one light set, and what it was baked from (stamps are content hashes)."""
 
     image: str = Field(description="glTF image key", json_schema_extra={"unit": "-"})
-    encoding: Literal["srgb8", "linear16", "half"] = leaf("half", "-", "how its codes stand for values", "indirect")
-    scale_lux: float = leaf(1.0, "lx", "irradiance of the highest code (srgb8, linear16); 1 for half", "indirect", gt=0)
-    surface: str = leaf("", "-", "stamp of the receiver: geometry, place, lightmap UVs, bake settings", "bake")
-    raw: str = leaf("", "-", "key under which the gathered light is kept", "bake")
-    scene: str = leaf("", "-", "stamp of all that light could meet and all that shone", "bake")
+    encoding: Literal["srgb8", "linear16", "half"] = leaf("half", "-", "how its codes stand for values")
+    scale_lux: float = leaf(1.0, "lx", "irradiance of the highest code (srgb8, linear16); 1 for half", gt=0)
+    surface: str = leaf("", "-", "stamp of the receiver: geometry, place, lightmap UVs, bake settings", beside="bake")
+    raw: str = leaf("", "-", "key under which the gathered light is kept", beside="bake")
+    scene: str = leaf("", "-", "stamp of all that light could meet and all that shone", beside="bake")
     lights: dict[str, str] = Field(default_factory=dict, description="stamps of the lights that reached it")
     drawables: dict[str, str] = Field(default_factory=dict, description="stamps of the drawables its light paths met")
     over: tuple[str, ...] = Field(

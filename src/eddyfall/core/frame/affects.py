@@ -1,0 +1,48 @@
+"""What a leaf of the setup affects: the passes that read it, as they say themselves, and what else uses it."""
+
+from functools import cache
+from typing import Any, get_args
+
+from pydantic import BaseModel
+
+from eddyfall.core.frame.schedule import schedule, settings_of
+from eddyfall.core.scene.setup import SECTIONS, Setup, setup_schema
+from eddyfall.core.scene.setup.tables import Shader
+
+
+def affects(path: str) -> list[str]:
+    """Names of the passes that read a leaf ("fog.rgb", "nodes.casts"), in the order they are drawn, then what else uses it."""
+    table = path.split(".")[0]
+    passes = [name for name, told in _told(tuple(p.name for p in schedule())).items() if path in told or table in told]
+    holder, _, field = path.rpartition(".")
+    info = _holders()[holder].model_fields[field].json_schema_extra
+    return passes + list(info["beside"] if isinstance(info, dict) and isinstance(info.get("beside"), list) else [])  # type: ignore[arg-type]
+
+
+@cache
+def _told(names: tuple[str, ...]) -> dict[str, frozenset[str]]:
+    return {p.name: frozenset(settings_of(p)) for p in schedule() if p.name in names}
+
+
+@cache
+def _holders() -> dict[str, type[BaseModel]]:
+    """By the start of a path: the model whose fields follow it."""
+    tables = {
+        name: kind
+        for name, field in Setup.model_fields.items()
+        for kind in get_args(field.annotation)
+        if isinstance(kind, type) and issubclass(kind, BaseModel)
+    }
+    return {**SECTIONS, **tables, "shaders.passes": type(Shader().passes)}
+
+
+def described_schema() -> dict[str, Any]:
+    """The JSON Schema of the setup document, each leaf with `affects` beside its unit."""
+    schema = setup_schema()
+    holders = {kind.__name__: holder for holder, kind in _holders().items()}
+    for name, definition in schema["$defs"].items():
+        for field, described in definition.get("properties", {}).items():
+            beside = described.pop("beside", None)
+            if beside is not None:
+                described["affects"] = affects(f"{holders[name]}.{field}") if name in holders else beside
+    return schema
