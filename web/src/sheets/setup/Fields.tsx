@@ -6,7 +6,13 @@ import { Trying } from "./Trying";
 const LEVELS = ["default", "project", "target", "role", "viewpoint"] as const;
 type Field = Schemas["SetupField"];
 
-const show = (v: unknown) => (v === undefined ? "" : Array.isArray(v) ? v.join(" ") : String(v));
+/** A value as people write it. */
+function show(v: unknown): string {
+  if (v === undefined) return "";
+  if (v === null) return "none";
+  if (typeof v === "boolean") return v ? "yes" : "no";
+  return Array.isArray(v) ? v.join(" ") : String(v);
+}
 
 /** The value a level sets, and whether it is the winner. */
 function at(field: Field, level: string): { value: string; wins: boolean } {
