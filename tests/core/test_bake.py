@@ -197,3 +197,26 @@ def test_outside_every_focus_region_no_bounce_is_gathered():
     a = bake(inside, ["floor"], everything=True).raws["floor", None].mean[..., 0]
     b = bake(outside, ["floor"], everything=True).raws["floor", None].mean[..., 0]
     assert np.array_equal(a[:, :4], b[:, :4]) and (b[:, 4:] < a[:, 4:]).all()
+
+
+def test_a_light_is_baked_in_full_bounced_only_or_not_at_all():
+    # A floor beside a bright wall under a sun that lights both: full = direct (100 lx overhead) + what the wall bounces.
+    floor = panel("floor", (0, 0, 4), (4, 0, 0), (0, 0, -4), matt("f", 0.0), UNIT_PAGE)
+    wall = Thing("wall", Shape().box((-1, 0, -1), (-0.5, 3, 5)), matt("w", 0.9))
+    build = build_of(
+        floor,
+        wall,
+        setup={
+            **baked_setup([floor], resolution=8, samples=256, bounces=1),
+            "lights": {"sun": {"kind": "sun", "towards": [1, 1, 0], "illuminance_lux": 100.0 * 2**0.5}},
+        },
+    )
+
+    def baked(how):
+        sun = build.setup.lights["sun"].model_copy(update={"bakes": how})
+        return bake(build.with_setup(build.setup.model_copy(update={"lights": {"sun": sun}}))).raws["floor", None].mean[..., 0]
+
+    full, bounced, nothing = baked("full"), baked("bounced"), baked("nothing")
+    assert full - bounced == pytest.approx(np.full((8, 8), 100.0), abs=1e-3)
+    assert (bounced > 0.5).all() and bounced[:, 0].mean() > 3 * bounced[:, -1].mean(), "the wall is near the first column"
+    assert (nothing == 0).all()

@@ -104,6 +104,17 @@ def tank():
     )
 
 
+def turned_away():
+    """A pier, a viewpoint that looks at it, and one that looks the other way, where nothing is."""
+    views = {
+        "eye": {"eye": [0, 2, 0], "target": [0, 0, -9], "fov_y_deg": 45},
+        "away": {"eye": [0, 2, 0], "target": [0, 3, 9], "fov_y_deg": 45},
+    }
+    return build_of(
+        Thing("pier", Shape().box((-1, -1, -10), (1, 2, -8)), GREY), setup={"depth": {"near_m": 0.5}, "viewpoints": views}
+    )
+
+
 def room():
     """A room of 9 m with a wall across its floor, charted over it, lit on one side: light leaks."""
     return under_a_partition(64, samples=64)
@@ -176,6 +187,7 @@ CASES = {
     "decks": Case(decks, frozenset({"depth.coincident"})),
     "piers": Case(piers, frozenset({"shadow.out-of-reach"})),
     "tank": Case(tank, frozenset({"face.seen-from-behind"})),
+    "turned away": Case(turned_away, frozenset({"view.empty"})),
     "leak": Case(room, frozenset({"bake.leak"})),
     "cellar": Case(
         cellar, frozenset({"uv.off-grid", "texture.mip-bleed", "bake.hidden-faces", "bake.denoise-lines", "bake.uncovered"})

@@ -185,7 +185,7 @@ describe("all lightmaps", () => {
     expect(rows[2]?.textContent).toContain("4.3 mip 1");
     expect(screen.getAllByTitle("lights as set: lamp lantern")).toHaveLength(2);
     expect(screen.getByText(/Memory of all maps: project 16 KiB · handheld 4 KiB/)).toBeTruthy();
-    expect(screen.getByText("2 stale (1 280 texels) of 3")).toBeTruthy();
+    expect(await screen.findByText("2 stale (1 280 texels) of 3")).toBeTruthy();
   });
   test("are found by name", async () => {
     open("/p/1/b/1/lightmaps", answers);

@@ -82,7 +82,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
     bakes = np.array([build.setup.shaders.get(s, Shader()).passes.bake for s in state.shader], bool)
     taking_part = state.casts & state.drawn & bakes & ~state.blended
     textures = make_textures(build, geometry, build_store(build.scene.images, build.scene.materials, True), 0.0, 1)
-    states = [light for light in make_lights(build, light_set) if light.bakes != "none"]
+    states = [light for light in make_lights(build, light_set) if light.bakes != "nothing"]
     sky = sky_in_set(build.setup, build.setup.sky, light_set)
     radiance = np.array([sky.zenith_rgb, sky.horizon_rgb, sky.ground_rgb], np.float64)
     low, high = geometry.scene_bounds
@@ -103,7 +103,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
         textures.alpha_uv,
         light_arrays(states),
         tuple(light.name for light in states),
-        np.array([light.bakes == "all" for light in states], bool),
+        np.array([light.bakes == "full" for light in states], bool),
         np.array([build.setup.lights.get(light.name, LightSetup()).casts is not False for light in states], bool),
         radiance if sky.ambient else radiance * 0.0,
         np.array([(r.low_m, r.high_m) for r in regions], np.float64).reshape(-1, 2, 3),

@@ -61,7 +61,7 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
         surface = _surface(np.ascontiguousarray(geometry.positions[geometry.triangles[used]]))
         look = _look(build, d.material) if d.material >= 0 else None
         drawables[d.name] = digest(surface, look, bool(state.double_sided[i]), int(state.blend[i]))[:12]
-    lights = tuple(light for light in make_lights(build, light_set) if light.bakes != "none")
+    lights = tuple(light for light in make_lights(build, light_set) if light.bakes != "nothing")
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
 
 

@@ -94,7 +94,7 @@ def _tide(result: SweepResult, codes: list[str]) -> list[dict[str, Any]]:
     documents = [finding_json(f) for f in result.findings]
     rows = []
     for view in result.viewpoints:
-        found = tide_cells(documents, view, lambda code: code)
+        found = tide_cells(documents, view, lambda finding: str(finding["code"]))
         cells = [{"severity": None, **found.get(code, {})} for code in codes]
         for cell in cells:
             cell["radius"] = min(15.0, 3 + 60 * cell.get("share", 0.0) ** 0.5)

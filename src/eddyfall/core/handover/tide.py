@@ -10,9 +10,9 @@ from eddyfall.core.defects.registry import all_codes, code_of
 SEVERITIES = ("blocking", "visible", "latent")
 
 
-def kind_of(code: str) -> str:
-    """The column of the tide table that a code belongs to."""
-    return code_of(code).kind
+def kind_of(finding: dict[str, Any]) -> str:
+    """The column of the tide table that a finding belongs to, as it says itself; in older documents, by its code."""
+    return str(finding.get("kind") or code_of(finding["code"]).kind)
 
 
 def tide_columns() -> list[dict[str, str]]:
@@ -21,8 +21,10 @@ def tide_columns() -> list[dict[str, str]]:
     return [{"code": kind, "words": words[kind]} for kind in KINDS]
 
 
-def tide_cells(findings: Iterable[dict[str, Any]], viewpoint: str, column: Callable[[str], str]) -> dict[str, dict[str, Any]]:
-    """Cells of a viewpoint's row by column of a finding's code. findings: as `finding_json` gives them.
+def tide_cells(
+    findings: Iterable[dict[str, Any]], viewpoint: str, column: Callable[[dict[str, Any]], str]
+) -> dict[str, dict[str, Any]]:
+    """Cells of a viewpoint's row by column of each finding. findings: as `finding_json` gives them.
 
     share: measured shares added up, to at most the whole frame; exposed: nothing is measured here, but subjects are shown."""
     found: dict[str, dict[str, Any]] = {}
@@ -33,7 +35,7 @@ def tide_cells(findings: Iterable[dict[str, Any]], viewpoint: str, column: Calla
         exposed = impact["kind"] == "exposed" and bool(f["pixels"].get(viewpoint))
         if not measured and not exposed:
             continue
-        key = column(f["code"])
+        key = column(f)
         cell = found.setdefault(key, {"share": 0.0, "exposed": True, "severity": f["severity"], "findings": []})
         if measured:
             if cell["exposed"]:

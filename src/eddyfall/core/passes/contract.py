@@ -115,7 +115,7 @@ class LightState:
     range_m: float
     cone: tuple[float, float]
     casts: bool
-    bakes: str = "all"
+    bakes: str = "full"
 
 
 @dataclass(frozen=True)

@@ -54,7 +54,7 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
         _rows([v.cone for v in lights], 2),
         np.array(first, np.int32),
         np.array(counts, np.int32),
-        np.array([v.bakes == "all" for v in lights], np.uint8),
+        np.array([v.bakes == "full" for v in lights], np.uint8),
     )
     edges = [int(info[0]) for _, info in maps]
     depth = np.ones(max(sum(e * e for e in edges), 1), np.float32)

@@ -89,8 +89,8 @@ class NodeSetup(Section):
 class LightSetup(Section):
     on: bool = leaf(True, "-", "whether the light shines")
     casts: bool | None = leaf(None, "-", "whether it casts shadows; null: suns do, point and spot lights do not")
-    bakes: Literal["all", "bounce", "none"] = leaf(
-        "all", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", beside="bake"
+    bakes: Literal["full", "bounced", "nothing"] = leaf(
+        "full", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", beside="bake"
     )
     kind: Literal["sun"] | None = leaf(None, "-", "sun adds a sun that the scene file does not have")
     towards: Vec3 = leaf((0.3, 0.8, 0.5), "-", "direction to an added sun")
