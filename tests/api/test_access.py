@@ -119,10 +119,11 @@ def test_answers_carry_the_headers(built):
 def test_the_demo_user_cannot_sign_in_outside_the_demo(db):
     from django.contrib.auth import get_user_model
 
-    from eddyfall.site.launch import DEMO_PASSWORD, DEMO_USER, _shut_out_demo_user
+    from eddyfall.site.demo_start import PASSWORD, USER
+    from eddyfall.site.launch import _shut_out_demo_user
 
-    get_user_model().objects.create_user(DEMO_USER, password=DEMO_PASSWORD)
+    get_user_model().objects.create_user(USER, password=PASSWORD)
     get_user_model().objects.create_user("ana", password="a-long-password")
     _shut_out_demo_user()
-    assert send(Client(), "POST", "/api/session", {"username": DEMO_USER, "password": DEMO_PASSWORD})[0] == 401
+    assert send(Client(), "POST", "/api/session", {"username": USER, "password": PASSWORD})[0] == 401
     assert send(Client(), "POST", "/api/session", {"username": "ana", "password": "a-long-password"})[0] == 200
