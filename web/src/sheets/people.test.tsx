@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import { afterEach, beforeEach, describe, expect, test, vi } from "vitest";
 import { App } from "../app/App";
 import { around, serve } from "../testing";
-import { Picture } from "../ui/Picture";
+import { OneOfMany, Picture } from "../ui/Picture";
 import { Bring } from "./intake/Bring";
 
 afterEach(() => {
@@ -150,6 +150,29 @@ describe("a picture", () => {
     rerender(<Picture src="/two" alt="frame" />);
     expect(screen.getByAltText("frame").getAttribute("src")).toBe("/two");
   });
+});
+
+test("many pictures are asked for two at a time, whether they come, fail or are no longer wanted", async () => {
+  const names = ["a", "b", "c", "d", "e"];
+  const page = (shown: string[]) => (
+    <>
+      {shown.map((n) => (
+        <OneOfMany key={n} src={`/${n}`} alt={n} />
+      ))}
+    </>
+  );
+  const { rerender, unmount } = render(page(names));
+  const asked = () => screen.getAllByRole("img").map((i) => i.getAttribute("alt"));
+  expect(asked()).toEqual(["a", "b"]);
+  fireEvent.load(screen.getByAltText("a"));
+  expect(asked()).toEqual(["a", "b", "c"]);
+  fireEvent.error(screen.getByAltText("b"));
+  expect(asked()).toEqual(["a", "b", "c", "d"]);
+  rerender(page(["a", "b", "d", "e"]));
+  expect(asked()).toEqual(["a", "b", "d", "e"]);
+  unmount();
+  render(page(["f", "g", "h"]));
+  expect(asked()).toEqual(["f", "g"]);
 });
 
 describe("bringing a build in", () => {

@@ -3,7 +3,7 @@ import { Link, useNavigate } from "react-router";
 import { buildPath, client, must, type Project } from "../../api/client";
 import { useProjects, useWrite } from "../../api/queries";
 import { Mark } from "../../ui/marks";
-import { Picture } from "../../ui/Picture";
+import { OneOfMany } from "../../ui/Picture";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { when } from "../../ui/words";
 import { Invitations } from "./Invitations";
@@ -14,8 +14,8 @@ function Line({ project: p }: { project: Project }) {
   return (
     <li className="grid grid-cols-[140px_1fr_220px_200px] gap-5 items-center border-b hair py-2 bg-base-100">
       {p.newest && p.viewpoint ? (
-        <Picture
-          className="w-[140px] h-[79px] object-cover"
+        <OneOfMany
+          className="w-[140px] h-[79px] bg-base-200 object-cover"
           alt=""
           src={`${buildPath(p.id, p.newest)}/frames/${encodeURIComponent(p.viewpoint)}?width=480&height=270`}
         />
