@@ -43,8 +43,10 @@ def sign_in(page):
 def bring(page, name, *paths):
     """A new project with a build from files; returns its number."""
     page.goto("/")
+    page.get_by_text("you are lead").first.wait_for()
     page.get_by_label("New project").fill(name)
     page.get_by_role("button", name="Make it").click()
+    page.wait_for_url(re.compile(r"/p/\d+$"))
     page.get_by_label("Scene and settings files").set_input_files([str(p) for p in paths])
     page.get_by_role("button", name="Bring it in").click()
     page.get_by_role("heading", name=re.compile("Build 1: ")).wait_for()

@@ -77,7 +77,31 @@ export function Projects() {
   );
   return (
     <main className="p-[22px] max-w-5xl">
-      <h1>Projects</h1>
+      {/* Above what is still to come, so that nothing moves under the pointer when it does. */}
+      <div className="flex justify-between items-end gap-6">
+        <h1>Projects</h1>
+        <form
+          className="flex gap-2 items-end"
+          onSubmit={(e) => {
+            e.preventDefault();
+            make.mutate(undefined);
+          }}
+        >
+          <label className="flex flex-col gap-1">
+            New project
+            <input
+              className="input input-sm w-72"
+              required
+              maxLength={120}
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+            />
+          </label>
+          <button type="submit" className="btn btn-sm" disabled={make.isPending}>
+            Make it
+          </button>
+        </form>
+      </div>
       <Invitations />
       <Failed error={projects.error ?? projects.failureReason} />
       {projects.isPending ? (
@@ -91,27 +115,6 @@ export function Projects() {
       ) : (
         <Empty title="No project yet">Name one below; then bring in its first build.</Empty>
       )}
-      <form
-        className="mt-6 flex gap-2 items-end"
-        onSubmit={(e) => {
-          e.preventDefault();
-          make.mutate(undefined);
-        }}
-      >
-        <label className="flex flex-col gap-1">
-          New project
-          <input
-            className="input input-sm w-72"
-            required
-            maxLength={120}
-            value={name}
-            onChange={(e) => setName(e.target.value)}
-          />
-        </label>
-        <button type="submit" className="btn btn-sm" disabled={make.isPending}>
-          Make it
-        </button>
-      </form>
       <Failed error={make.error} />
     </main>
   );
