@@ -14,7 +14,7 @@ def test_projects_and_jobs_are_made_once_and_a_failed_job_is_asked_for_again():
     assert authenticate(username=USER, password=PASSWORD) is not None
     assert tuple(Project.objects.order_by("pk").values_list("name", flat=True)) == PROJECTS
     first = list(Job.objects.order_by("pk"))
-    assert [j.kind for j in first] == ["demo", "demo"] and standing() == (False, False)
+    assert [j.kind for j in first] == ["demo", "demo"] and standing() == (False, False, [])
     prepare()
     assert list(Job.objects.order_by("pk")) == first
     Job.objects.filter(pk=first[0].pk).update(state=Job.FAILED)
@@ -44,4 +44,6 @@ def test_what_is_filled_is_left_alone(people, net_files):
     prepare()
     waiting = Job.objects.filter(kind="demo", state=Job.WAITING)
     assert [j.project.name for j in waiting] == [PROJECTS[0]], "the river front needs its sweep, the hall only its build"
-    assert standing() == (True, False)
+    assert standing() == (True, False, [])
+    waiting.update(state=Job.FAILED, message="the disk is full")
+    assert standing() == (True, True, [f"{PROJECTS[0]}: the disk is full"])

@@ -5,6 +5,7 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 from types import ModuleType
+from typing import get_args
 
 import numpy as np
 import pytest
@@ -13,7 +14,7 @@ from scipy.ndimage import uniform_filter
 import eddyfall.core.passes as passes_room
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
-from eddyfall.core.frame.schedule import bytes_of, pass_table, schedule, settings_of, support_of
+from eddyfall.core.frame.schedule import GIVEN, bytes_of, pass_table, schedule, settings_of, support_of
 from eddyfall.core.lineup import line_up
 from eddyfall.core.passes.registry import passes, register, unregister
 from eddyfall.core.scene.changes import apply_change, set_leaf
@@ -131,6 +132,21 @@ def test_every_pass_declares_the_settings_it_reads(tiny):
             changed = repr(p.section(stage)) != repr(p.section(other))
             told = {leaf, name} & set(settings_of(p))
             assert bool(told) >= changed, f"{p.name} reads {leaf} and does not say so"
+
+
+@pytest.mark.parametrize("section", ["textures", "bake"])
+def test_what_a_frame_is_given_is_made_by_the_settings_that_are_said(tiny, section):
+    # A leaf that is not named among them leaves the keys of what is given alone; one that is named changes one of them.
+    base = Renderer().frame(tiny, Request("front", (32, 18))).keys
+    part = getattr(tiny.setup, section)
+    for leaf, field in type(part).model_fields.items():
+        value = getattr(part, leaf)
+        words = [word for word in get_args(field.annotation) if isinstance(word, str) and word != value]
+        other = words[0] if words else not value if isinstance(value, bool) else (value or 0) + 1
+        setup = tiny.setup.model_copy(update={section: part.model_copy(update={leaf: other})})
+        keys = Renderer().frame(tiny.with_setup(setup), Request("front", (32, 18))).keys
+        for given, settings in GIVEN.items():
+            assert (keys[given] != base[given]) == (f"{section}.{leaf}" in settings), (given, leaf)
 
 
 def test_passes_do_not_import_each_other():

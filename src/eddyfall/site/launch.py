@@ -276,16 +276,19 @@ def _tell_of_the_demo(state: Path) -> None:
     first_told = False
     while True:
         try:
-            first, all_done = standing()
+            first, all_done, failed = standing()
         except Exception:  # the database may be away for a moment; it is started again
-            first = all_done = False
+            first, all_done, failed = False, False, []
         finally:
             connections.close_all()
         if first and not first_told:
             first_told = True
             say(f"The first build can be looked at ({_since_start()})")
         if all_done:
-            say(f"All of the demo is ready ({_since_start()})")
+            for why in failed:
+                say(f"Not filled, and asked for again at the next start: {why}")
+            if not failed:
+                say(f"All of the demo is ready ({_since_start()})")
             leave(state / "ready", "")
             return
         time.sleep(0.5)

@@ -32,7 +32,7 @@ export function SheetLinks({ project, build }: { project: number; build: number 
         <div
           className={`flex items-center border-b-[3px] pt-[3px] ${shown ? "border-primary" : "border-transparent"}`}
         >
-          <Menu label={shown?.name ?? "Topics"} name="Topics">
+          <Menu label={shown?.name ?? "Topics"} name={shown ? `Topics, ${shown.name}` : "Topics"}>
             {topics.map((s) => (
               <NavLink key={s.path} to={`/p/${project}/b/${build}/${s.path}`} className={MENU_ITEM}>
                 {s.name}

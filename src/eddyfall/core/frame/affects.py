@@ -6,22 +6,25 @@ from typing import Any, get_args
 from pydantic import BaseModel
 
 from eddyfall.core.frame.schedule import schedule, settings_of
+from eddyfall.core.passes.contract import Pass
 from eddyfall.core.scene.setup import SECTIONS, Setup, setup_schema
 from eddyfall.core.scene.setup.tables import Shader
 
 
 def affects(path: str) -> list[str]:
-    """Names of the passes that read a leaf ("fog.rgb", "nodes.casts"), in the order they are drawn, then what else uses it."""
+    """Names of the passes that read a leaf ("fog.rgb", "nodes.casts"), in the order they are drawn, then what else uses it.
+
+    KeyError for a leaf that the setup does not have."""
     table = path.split(".")[0]
-    passes = [name for name, told in _told(tuple(p.name for p in schedule())).items() if path in told or table in told]
+    passes = [p.name for p, told in zip(schedule(), _told(schedule())) if path in told or table in told]
     holder, _, field = path.rpartition(".")
     info = _holders()[holder].model_fields[field].json_schema_extra
     return passes + list(info["beside"] if isinstance(info, dict) and isinstance(info.get("beside"), list) else [])  # type: ignore[arg-type]
 
 
 @cache
-def _told(names: tuple[str, ...]) -> dict[str, frozenset[str]]:
-    return {p.name: frozenset(settings_of(p)) for p in schedule() if p.name in names}
+def _told(ordered: tuple[Pass, ...]) -> tuple[frozenset[str], ...]:
+    return tuple(frozenset(settings_of(p)) for p in ordered)
 
 
 @cache
