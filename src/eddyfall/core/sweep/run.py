@@ -94,7 +94,7 @@ class _Sweep:
             )
         order = {"measured": 0, "exposed": 1, "none": 2}
         findings.sort(key=lambda f: (order[f.impact.kind], -f.impact.share, f.fingerprint))
-        self.progress("done", 1.0)
+        self.progress("swept", 1.0)
         return SweepResult(tuple(findings), tuple(self.left_out), tuple(views), self.survey.size, self.survey.target)
 
     def _other_roles(self) -> list[str]:
