@@ -99,16 +99,21 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _intake(args: Any) -> int:
-    from eddyfall.core.scene.facts import facts_of
+    from eddyfall.core.handover.documents.facts import IntakeDocument
 
     out, build = Out(args), opened(args)
-    facts = facts_of(build)
+    facts = IntakeDocument.from_core(build)
     rows = [
-        [k, str(facts[k])]
+        [k, str(getattr(facts, k))]
         for k in ("triangles", "vertices", "drawables", "meshes", "nodes", "materials", "images", "lights", "cameras")
     ]
     rows.append(
-        ["bounds", " to ".join("(" + ", ".join(f"{v:.4g}" for v in corner) + ") m" for corner in facts["bounds_m"].values())]
+        [
+            "bounds",
+            " to ".join(
+                "(" + ", ".join(f"{v:.4g}" for v in corner) + ") m" for corner in (facts.bounds_m.low, facts.bounds_m.high)
+            ),
+        ]
     )
     rows.append(["viewpoints", ", ".join(build.setup.viewpoints)])
     out.table(args.file.name, ["what", "how much"], rows)
@@ -147,7 +152,7 @@ def _frame(args: Any) -> int:
 def _core_sample(args: Any) -> int:
     from eddyfall.core.frame.core_sample import core_sample
     from eddyfall.core.frame.render import Renderer, Request
-    from eddyfall.core.handover.report import core_sample_json
+    from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
 
     out, build = Out(args), opened(args)
     sample = core_sample(Renderer(), build, Request(args.viewpoint, args.size, None, args.target), *args.at)
@@ -167,7 +172,7 @@ def _core_sample(args: Any) -> int:
         rows,
     )
     out.say(f"linear {_rgb(sample.linear)}; then " + "; ".join(sample.transforms))
-    out.result(core_sample_json(sample), inputs(args))
+    out.result(CoreSampleDocument.from_core(sample), inputs(args))
     return 0
 
 
@@ -178,9 +183,9 @@ def _rgb(value: Any) -> str:
 def _sweep(args: Any) -> int:
     from eddyfall.core.frame.memo import Memo
     from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.findings import SweepDocument
     from eddyfall.core.handover.html import html_sheet
     from eddyfall.core.handover.package import changes_document, json_bytes, write_new
-    from eddyfall.core.handover.report import sweep_json
     from eddyfall.core.handover.sarif import sarif
     from eddyfall.core.sweep import best_changes, sweep
     from eddyfall.core.sweep.proving import TRIAL_BAKES
@@ -202,7 +207,7 @@ def _sweep(args: Any) -> int:
     if args.html:
         sheet = html_sheet(build, result, name=args.file.stem, renderer=renderer, when=_today())
         write_new(args.html, sheet.encode(), inputs(args))
-    out.result(sweep_json(result), inputs(args))
+    out.result(SweepDocument.from_core(result), inputs(args))
     return 1 if result.at_or_above(args.fail_on) else 0
 
 
@@ -244,8 +249,8 @@ def _print_sweep(out: Out, result: Any, name: str) -> None:
 
 
 def _lineup(args: Any) -> int:
+    from eddyfall.core.handover.documents.lineups import LineUpDocument
     from eddyfall.core.handover.package import slug
-    from eddyfall.core.handover.report import lineup_json
     from eddyfall.core.lineup import line_up
 
     out, build = Out(args), opened(args)
@@ -260,7 +265,7 @@ def _lineup(args: Any) -> int:
         Image.fromarray(result.base_picture).save(args.pictures / "00-as-built.png")
         for i, t in enumerate(result.trials, 1):
             Image.fromarray(t.picture).save(args.pictures / f"{i:02d}-{slug(t.title)}.png")
-    out.result(lineup_json(result), inputs(args))
+    out.result(LineUpDocument.from_core(result), inputs(args))
     return 0
 
 

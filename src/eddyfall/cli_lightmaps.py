@@ -41,10 +41,11 @@ def add_commands(command: Callable[..., Any]) -> None:
 
 def charts(args: Any) -> int:
     from eddyfall.core.bake.splits import with_needless_splits
+    from eddyfall.core.handover.documents.charts import ChartsDocument
     from eddyfall.core.scene.drawables import pack
     from eddyfall.core.scene.receivers import receivers
     from eddyfall.core.scene.resolve import resolve
-    from eddyfall.core.uv.report import asset_report, report_json
+    from eddyfall.core.uv.report import asset_report
 
     out, build = Out(args), opened(args)
     bake = resolve(build.setup, args.target).bake
@@ -57,7 +58,7 @@ def charts(args: Any) -> int:
     rows = [_chart_row(r) for r in reports]
     columns = ["asset", "charts", "overlap", "outside", "texels/m", "stretch", "skew", "gutter", "splits", "KiB"]
     out.table(f"{len(rows)} lightmapped asset{'s' if len(rows) != 1 else ''} in {args.file.name}", columns, rows)
-    documents = [report_json(r) for r in reports]
+    documents = [ChartsDocument.from_core(r).model_dump(mode="json") for r in reports]
     if args.asset:
         documents[0] |= _details(out, build, geometry, reports[0], args)
         if args.picture:
@@ -190,7 +191,7 @@ def bake(args: Any) -> int:
     if args.dask:
         from distributed import Client
 
-        executor = DaskCluster(Client(args.dask))
+        executor = DaskCluster(Client(args.dask))  # type: ignore[no-untyped-call]
     with out.progress() as progress:
         result = run_bake(
             build.with_setup(build.setup.model_copy(update={"bake": settings})), names, sets, everything=args.everything,
@@ -253,7 +254,7 @@ def _write_baked(args: Any, build: Any, result: Any) -> list[Path]:
 def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
     from eddyfall.core.bake.overview import map_state
     from eddyfall.core.bake.stamps import stale
-    from eddyfall.core.handover.lightmaps import map_state_json
+    from eddyfall.core.handover.documents.lightmaps import MapStateDocument
     from eddyfall.core.scene.drawables import pack
     from eddyfall.core.scene.resolve import resolve
 
@@ -265,7 +266,7 @@ def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
             state = map_state(found, light_set)
             asset = found.receiver
             rows.append([asset.name, light_set or "", state.state, str(state.stale_texels), "; ".join(state.why)[:160]])
-            documents.append({"asset": asset.name, "edge": asset.resolution, **map_state_json(state)})
+            documents.append({"asset": asset.name, "edge": asset.resolution, **MapStateDocument.from_core(state).model_dump()})
     out.table("lightmaps", ["asset", "light set", "state", "stale texels", "why"], rows)
     out.result({"lightmaps": documents}, inputs(args))
     return 1 if any(d["state"] != "fresh" for d in documents) else 0
@@ -273,7 +274,7 @@ def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
 
 def _plan(out: Out, build: Any, args: Any, light_set: str | None) -> int:
     from eddyfall.core.bake.shortlist import shortlist
-    from eddyfall.core.handover.lightmaps import shortlist_json
+    from eddyfall.core.handover.documents.lightmaps import ShortlistDocument
     from eddyfall.core.scene.drawables import pack
 
     found = shortlist(build, pack(build.scene, build.setup), light_set, triangles_per_s=args.unwrap_rate)
@@ -294,13 +295,13 @@ def _plan(out: Out, build: Any, args: Any, light_set: str | None) -> int:
     )
     targets = {name: found.bytes_on(build, name) for name in [None, *build.setup.targets]}
     out.say("memory of the chosen maps: " + "; ".join(f"{n or 'project'} {b / 2**20:.2f} MiB" for n, b in targets.items()))
-    out.result(shortlist_json(found, {n or "project": b for n, b in targets.items()}), inputs(args))
+    out.result(ShortlistDocument.from_core(found, {n or "project": b for n, b in targets.items()}), inputs(args))
     return 0
 
 
 def why(args: Any) -> int:
     from eddyfall.core.bake.explain import explain
-    from eddyfall.core.handover.lightmaps import effect_title, explanation_json
+    from eddyfall.core.handover.documents.lightmaps import ExplanationDocument, effect_title
     from eddyfall.core.scene.resolve import resolve
 
     out, build = Out(args), opened(args)
@@ -320,7 +321,7 @@ def why(args: Any) -> int:
     rows = [[effect_title(f), f"{f.without:.4g}", f"{f.share * 100:.1f} %", _facts(f.facts)] for f in e.effects]
     out.table("each cause taken away alone", ["cause", "without it, lx", "share of the fault", "facts"], rows)
     out.say(f"all taken away: {e.all_removed:.4g} lx; unexplained: {e.unexplained:.3g} lx; noise ±{e.noise:.2g} lx")
-    out.result(explanation_json(e), inputs(args))
+    out.result(ExplanationDocument.from_core(e), inputs(args))
     return 0
 
 

@@ -8,7 +8,7 @@ import sys
 import traceback
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any, TextIO
+from typing import Any, TextIO, cast
 
 from rich.console import Console
 from rich.markup import escape
@@ -89,7 +89,7 @@ class Out:
         self.json = args.json
         self.stdout = Pipe(sys.stdout)
         stream = Pipe(sys.stderr) if self.json == "-" else self.stdout
-        self.console = Console(file=stream, highlight=False, width=None if stream.isatty() else 140)
+        self.console = Console(file=cast(TextIO, stream), highlight=False, width=None if stream.isatty() else 140)
 
     def say(self, text: str) -> None:
         self.console.print(escape(printable(text, 2000)), soft_wrap=True)
@@ -116,7 +116,7 @@ class Out:
             TextColumn("{task.percentage:>3.0f} %"),
             BarColumn(30),
             TextColumn("{task.description}"),
-            console=Console(file=Pipe(sys.stderr)),
+            console=Console(file=cast(TextIO, Pipe(sys.stderr))),
             transient=True,
             disable=not sys.stderr.isatty(),  # a log gets no bar, and no empty line for it
         ) as bar:

@@ -13,10 +13,11 @@ from PIL import Image
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, render
+from eddyfall.core.handover.documents.base import plain
+from eddyfall.core.handover.documents.findings import SweepDocument
 from eddyfall.core.handover.exr import exr_bytes, png_bytes
 from eddyfall.core.handover.html import html_sheet
-from eddyfall.core.handover.package import slug, write_new, write_package
-from eddyfall.core.handover.report import plain, sweep_json
+from eddyfall.core.handover.package import json_bytes, slug, write_new, write_package
 from eddyfall.core.handover.sarif import sarif
 from eddyfall.core.intake import open_build
 from eddyfall.core.scene.changes import apply_changes, read_changes, rename_clashes
@@ -101,13 +102,14 @@ def test_html_is_one_file_that_asks_for_nothing_and_escapes_names(net):
 
 
 def test_the_json_of_a_sweep_has_the_documented_keys(net):
-    document = sweep_json(net[2])
+    document = json.loads(json_bytes(SweepDocument.from_core(net[2])))
     assert {"findings", "left_out"} <= set(document)
     for found in document["findings"]:
         assert {"code", "title", "severity", "impact", "cause", "subjects", "evidence", "remedies"} <= set(found)
         for e in found["evidence"]:
             assert {"measure", "value", "unit", "limit"} <= set(e)
-    json.dumps(document, allow_nan=False)
+    # What is read back says the same: the server stores it, and gives it to the interface again.
+    assert json.loads(json_bytes(SweepDocument.model_validate(document))) == document
 
 
 def test_pictures_come_back_as_they_were_drawn(net, tmp_path):

@@ -9,9 +9,10 @@ from eddyfall.core.bake.run import bake
 from eddyfall.core.defects.depth_prepass import CODE
 from eddyfall.core.defects.survey import SIGNAL_RGB
 from eddyfall.core.frame.render import Renderer, render
+from eddyfall.core.handover.documents.proofs import ProofDocument
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.sweep import sweep
-from eddyfall.core.sweep.proof import proof_json, prove, sharing
+from eddyfall.core.sweep.proof import prove, sharing
 from eddyfall.core.sweep.run import OUTLINE_PX
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of, net_build
@@ -63,7 +64,7 @@ def test_a_change_that_cures_nothing_is_not_proved(net):
 def test_it_is_plain_json(net):
     import json
 
-    document = json.loads(json.dumps(proof_json(proof_of(net, ("shaders", "net", "passes", "depth"), True))))
+    document = json.loads(ProofDocument.from_core(proof_of(net, ("shaders", "net", "passes", "depth"), True)).model_dump_json())
     assert {"proved", "why", "ended", "left", "made", "views"} == set(document)
     assert {"viewpoint", "role", "changed", "on_cause", "elsewhere", "siblings"} == set(document["views"][0])
     assert np.isfinite(document["views"][0]["changed"])

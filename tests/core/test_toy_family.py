@@ -9,10 +9,11 @@ import pytest
 from eddyfall.core.defects.registry import unregister
 from eddyfall.core.defects.symptoms import symptoms, unregister_symptom
 from eddyfall.core.frame.render import Renderer
+from eddyfall.core.handover.documents.findings import FindingDocument, SweepDocument
+from eddyfall.core.handover.documents.lineups import LineUpDocument
 from eddyfall.core.handover.html import html_sheet
-from eddyfall.core.handover.report import lineup_json, sweep_json
 from eddyfall.core.handover.sarif import sarif
-from eddyfall.core.handover.tide import kind_of, tide_cells, tide_columns
+from eddyfall.core.handover.tide import kind_of, tide_columns, tide_row
 from eddyfall.core.lineup import line_up
 from eddyfall.core.sweep import sweep
 from guide import recipe
@@ -38,7 +39,7 @@ def test_a_new_family_is_seen_everywhere(toy):
     found = next(f for f in result.findings if f.code == toy.CODE)
     assert found.impact.kind == "measured" and found.impact.share > 0
     assert found.best.change.title == "hide leaf" and found.best.verdict == "cures"
-    document = json.loads(json.dumps(sweep_json(result)))
+    document = json.loads(SweepDocument.from_core(result).model_dump_json())
     assert document["findings"][0]["evidence"][0]["measure"] == "green pixels"
     log = sarif(result, "a.glb")["runs"][0]
     assert {"toy.too-green"} == {r["ruleId"] for r in log["results"]}
@@ -49,11 +50,11 @@ def test_a_new_family_is_seen_everywhere(toy):
     assert (told["kind"], told["symptom"], told["sheet"]) == ("Surface", "greenness", "toybox")
     [rule] = [r for r in log["tool"]["driver"]["rules"] if r["id"] == toy.CODE]
     assert rule["fullDescription"]["text"] == "no pixel may be green"
-    [column] = [c for c in tide_columns() if "toy.too-green" in c["words"]]
-    assert column["code"] == "Surface" and "Surface" in tide_cells([told], "eye", kind_of)
+    [column] = [c for c in tide_columns() if "toy.too-green" in c.words]
+    assert column.code == "Surface" and "Surface" in tide_row([FindingDocument.model_validate(told)], "eye", kind_of).cells
     # Its own symptom scores a line-up, and its own lever belongs to that.
     result = line_up(build, "eye", (60, 30, 40, 30), "greenness", size=(160, 90))
-    trials = {t["title"]: t for t in lineup_json(result)["trials"]}
+    trials = {t.title: t for t in LineUpDocument.from_core(result).trials}
     assert result.unit == "code" and result.base_score > 20 and "the toy's lever" in trials
 
 

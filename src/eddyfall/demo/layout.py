@@ -28,7 +28,8 @@ def laid_out(shape: Shape, edge: int, gap_texels: float = 4.0, margin_texels: fl
 def whole_page(shape: Shape) -> np.ndarray:
     """(n, 2) UVs that stretch the only piece of a shape over the whole page."""
     uv = np.concatenate(shape.uvs)
-    return (uv - uv.min(axis=0)) / np.maximum(uv.max(axis=0) - uv.min(axis=0), 1e-9)
+    page: np.ndarray = (uv - uv.min(axis=0)) / np.maximum(uv.max(axis=0) - uv.min(axis=0), 1e-9)
+    return page
 
 
 def _shelves(sizes: list[np.ndarray], edge: int, gap: float, margin: float) -> list[np.ndarray] | None:

@@ -169,7 +169,8 @@ class Shape:
 
 
 def _unit(v: np.ndarray) -> np.ndarray:
-    return v / np.maximum(np.linalg.norm(v, axis=1, keepdims=True), 1e-12)
+    unit: np.ndarray = v / np.maximum(np.linalg.norm(v, axis=1, keepdims=True), 1e-12)
+    return unit
 
 
 def grid_charts(shape: Shape, gap: float = 0.16) -> np.ndarray:

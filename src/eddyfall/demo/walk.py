@@ -6,10 +6,11 @@ from typing import Any
 
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, render
+from eddyfall.core.handover.documents.findings import SweepDocument
+from eddyfall.core.handover.documents.lineups import LineUpDocument
 from eddyfall.core.handover.exr import png_bytes
 from eddyfall.core.handover.html import html_sheet
 from eddyfall.core.handover.package import changes_document, json_bytes, write_new, write_package
-from eddyfall.core.handover.report import lineup_json, sweep_json
 from eddyfall.core.handover.sarif import sarif
 from eddyfall.core.intake import open_build
 from eddyfall.core.lineup import line_up
@@ -64,8 +65,8 @@ def walk(folder: Path, say: Callable[[str], None], progress: Callable[[str, floa
     written = {
         "sheet": (folder / f"{NAME}.sheet.html", sheet.encode()),
         "sarif": (folder / f"{NAME}.sarif", json_bytes(sarif(before, paths["glb"].name))),
-        "sweep": (folder / f"{NAME}.sweep.json", json_bytes(sweep_json(before))),
-        "lineup": (folder / f"{NAME}.lineup.json", json_bytes(lineup_json(lineup))),
+        "sweep": (folder / f"{NAME}.sweep.json", json_bytes(SweepDocument.from_core(before))),
+        "lineup": (folder / f"{NAME}.lineup.json", json_bytes(LineUpDocument.from_core(lineup))),
         "changes": (folder / f"{NAME}.changes.json", json_bytes(changes_document(changes))),
         "frame": (folder / f"{NAME}.{view}.png", png_bytes(render(build, view, samples=4))),
     }

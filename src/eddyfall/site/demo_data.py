@@ -12,8 +12,8 @@ from procrastinate.contrib.django import app
 from eddyfall import warm
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
+from eddyfall.core.handover.documents.facts import IntakeDocument
 from eddyfall.core.lineup import line_up
-from eddyfall.core.scene.facts import facts_of
 from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES, Progress
 from eddyfall.demo.hall import NAME as HALL_NAME
@@ -90,7 +90,7 @@ def _opened(path: Path) -> Any:
 
 def _build(project: Project, user: Any, core: Any, name: str, scene: bytes, setup: bytes) -> Build:
     build = Build.objects.create(project=project, number=1, name=f"{name}.glb", setup=core.raw_setup, has_own_setup=True,
-                                 facts=facts_of(core), created_by=user)  # fmt: skip
+                                 facts=IntakeDocument.from_core(core).model_dump(mode="json"), created_by=user)  # fmt: skip
     files.add(build, "scene", f"{name}.glb", scene)
     files.add(build, "setup", f"{name}.setup.json", setup)
     projects.note(project, user, "build brought in", f"build 1: {name}.glb")

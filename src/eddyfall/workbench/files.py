@@ -137,7 +137,10 @@ def remove_leftovers(now: float | None = None) -> int:
     """Take away content and half-arrived uploads that nothing has named for a day; returns how many."""
     limit = (now or time.time()) - UNNAMED_HOURS * 3600
     root = Path(settings.MEDIA_ROOT)
-    old = lambda pattern: [p for p in root.glob(pattern) if p.is_file() and p.stat().st_mtime < limit]  # noqa: E731
+
+    def old(pattern: str) -> list[Path]:
+        return [p for p in root.glob(pattern) if p.is_file() and p.stat().st_mtime < limit]
+
     halves = old("incoming/*")
     for path in halves:
         path.unlink(missing_ok=True)

@@ -27,7 +27,7 @@ WALL_S = 300
 @cache
 def _context() -> Any:
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(["eddyfall.core.intake", "eddyfall.core.scene.facts"])
+    context.set_forkserver_preload(["eddyfall.core.intake", "eddyfall.core.handover.documents.facts"])
     return context
 
 
@@ -79,13 +79,14 @@ def _child(answer: Connection, scene: Path, scene_name: str, setup: Path | None,
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     from eddyfall.core.errors import EddyfallError
     from eddyfall.core.frame.memo import size_of
+    from eddyfall.core.handover.documents.facts import IntakeDocument
     from eddyfall.core.intake import open_build
-    from eddyfall.core.scene.facts import facts_of
 
     try:
         build = open_build(scene, setup, look_beside=False, told=answer.send)
         answer.send("counting what is in it")
-        answer.send({"setup": build.raw_setup, "facts": facts_of(build), "open_bytes": size_of(build.scene)})
+        facts = IntakeDocument.from_core(build).model_dump(mode="json")
+        answer.send({"setup": build.raw_setup, "facts": facts, "open_bytes": size_of(build.scene)})
     except EddyfallError as error:
         text = str(error).replace(scene.name, scene_name)
         answer.send({"error": text.replace(setup.name, setup_name) if setup else text})

@@ -9,8 +9,21 @@ export type Case = Schemas["CaseOut"];
 export type Sweep = Schemas["SweepOut"];
 export type Job = Schemas["JobOut"];
 export type Change = Schemas["ChangeOut"];
-export type Lightmaps = Schemas["LightmapsOut"];
-export type LightmapAsset = Schemas["LightmapAsset"];
+export type Lightmaps = Schemas["LightmapSheet"];
+export type LightmapAsset = Schemas["SeenAsset"];
+export type FindingDocument = Schemas["FindingDocument"];
+export type TrialDocument = Schemas["TrialDocument"];
+export type Layer = Schemas["LayerDocument"];
+export type CoreSample = Schemas["CoreSampleDocument"];
+export type ProofResult = Schemas["ProofDocument"];
+export type ChartReport = Schemas["ChartsDocument"];
+export type PageDocument = Schemas["PageDocument"];
+export type PageAnswer = Schemas["AssetPage"];
+export type Effect = Schemas["EffectDocument"];
+export type Explanation = Schemas["ExplanationDocument"];
+export type Leak = Schemas["LeakDocument"];
+export type CopyRemedy = Schemas["CopyRemedyDocument"];
+export type Worth = Schemas["ShortlistDocument"];
 
 /** What the server refuses, in its own words. `body` holds both sides of a conflict. */
 export class Refusal extends Error {

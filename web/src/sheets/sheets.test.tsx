@@ -5,6 +5,7 @@ import { MemoryRouter } from "react-router";
 import { afterEach, expect, test, vi } from "vitest";
 import { client, must, Refusal, type Sweep } from "../api/client";
 import { useAsk, useWrite } from "../api/queries";
+import { part } from "../testing/part";
 import { Patch } from "./ledger/Patch";
 import { read } from "./setup/Trying";
 import { Findings } from "./sweep/Findings";
@@ -49,7 +50,7 @@ const finding = {
 };
 
 const sweep = (over: Partial<Sweep>): Sweep =>
-  ({
+  part<Sweep>({
     id: 1,
     target: null,
     head_version: 1,
@@ -70,10 +71,10 @@ const sweep = (over: Partial<Sweep>): Sweep =>
       },
     ],
     ...over,
-  }) as unknown as Sweep;
+  });
 
 test("only exposure is a thin outline without a number, and no impact is no mark", () => {
-  const cells = {
+  const cells: Sweep["tide"][number]["cells"] = {
     depth: { share: 0.00003, exposed: false, severity: "visible", findings: ["a"] },
     uv: { share: 0, exposed: true, severity: "visible", findings: ["b"] },
   };

@@ -14,8 +14,8 @@ from eddyfall import __version__
 from eddyfall.core.defects.registry import code_of
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import pass_table
-from eddyfall.core.handover.report import finding_json
-from eddyfall.core.handover.tide import tide_cells
+from eddyfall.core.handover.documents.findings import FindingDocument
+from eddyfall.core.handover.tide import tide_row
 from eddyfall.core.lineup.run import LineUp
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.names import visible
@@ -91,13 +91,14 @@ def _finding(f: Finding) -> dict[str, Any]:
 
 def _tide(result: SweepResult, codes: list[str]) -> list[dict[str, Any]]:
     """Rows of the tide table: viewpoint, and for each code its cell with the mark's radius in px."""
-    documents = [finding_json(f) for f in result.findings]
+    documents = [FindingDocument.from_core(f) for f in result.findings]
     rows = []
     for view in result.viewpoints:
-        found = tide_cells(documents, view, lambda finding: str(finding["code"]))
-        cells = [{"severity": None, **found.get(code, {})} for code in codes]
-        for cell in cells:
-            cell["radius"] = min(15.0, 3 + 60 * cell.get("share", 0.0) ** 0.5)
+        found = tide_row(documents, view, lambda finding: finding.code).cells
+        cells = [
+            {**dict(cell), "radius": min(15.0, 3 + 60 * cell.share**0.5)} if cell else {"severity": None}
+            for cell in map(found.get, codes)
+        ]
         rows.append({"view": view, "cells": cells})
     return rows
 

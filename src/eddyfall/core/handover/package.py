@@ -10,7 +10,8 @@ from typing import Any
 import jsonpatch
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.handover.report import change_json, plain
+from eddyfall.core.handover.documents.base import plain
+from eddyfall.core.handover.documents.changes import change_json
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, difference
 from eddyfall.core.scene.gltf_write import write_glb

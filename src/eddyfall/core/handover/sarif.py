@@ -6,7 +6,7 @@ from urllib.parse import quote
 from eddyfall import __version__
 from eddyfall.core.defects.registry import all_codes
 from eddyfall.core.errors import printable
-from eddyfall.core.handover.report import finding_json, plain
+from eddyfall.core.handover.documents.findings import FindingDocument
 from eddyfall.core.sweep.findings import SweepResult
 
 LEVELS = {"blocking": "error", "visible": "warning", "latent": "note"}
@@ -35,8 +35,8 @@ def sarif(result: SweepResult, artifact: str) -> dict[str, Any]:
                     }
                 ],
                 "partialFingerprints": {"eddyfall/v1": f.fingerprint},
-                "properties": plain(
-                    {k: v for k, v in finding_json(f).items() if k in ("severity", "impact", "cause", "evidence")}
+                "properties": FindingDocument.from_core(f).model_dump(
+                    mode="json", include={"severity", "impact", "cause", "evidence"}
                 ),
             }
         )

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -90,14 +89,6 @@ def _view(
     return ViewProof(view, before.setup.viewpoints[view].role, float(changed.mean()), on_cause, elsewhere, siblings)
 
 
-def proof_json(proof: Proof) -> dict[str, Any]:
-    """A proof as plain JSON."""
-    return {
-        "proved": proof.proved, "why": proof.why, "ended": list(proof.ended), "left": list(proof.left), "made": list(proof.made),
-        "views": [vars(v) for v in proof.views],
-    }  # fmt: skip
-
-
 def sharing(renderer: Renderer, build: Build, node_or_drawable: str) -> frozenset[str]:
     """Names of the drawables with the shader of one drawable, itself included."""
     survey = Survey(build, renderer)
@@ -107,4 +98,4 @@ def sharing(renderer: Renderer, build: Build, node_or_drawable: str) -> frozense
     return frozenset(d.name for i, d in enumerate(drawables[:-1]) if state.shader[i] in shaders)
 
 
-__all__ = ["Proof", "ViewProof", "proof_json", "prove", "sharing"]
+__all__ = ["Proof", "ViewProof", "prove", "sharing"]

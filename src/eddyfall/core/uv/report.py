@@ -2,7 +2,6 @@
 
 import math
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -115,51 +114,3 @@ def edges(corners: np.ndarray) -> Edges:
     _, inverse, count = np.unique(key, return_inverse=True, return_counts=True)
     ahead = np.bincount(inverse.reshape(-1), weights=forward[keep].astype(float))
     return Edges(int((count == 1).sum()), int(((count == 2) & (ahead != 1)).sum()), len(count))
-
-
-def report_json(report: AssetReport) -> dict[str, Any]:
-    """A report as plain JSON; infinite values are null."""
-    r, judged = report.receiver, report.judged
-
-    def finite(v: float) -> float | None:
-        return float(v) if math.isfinite(v) else None
-
-    def overlap(o: Overlap) -> dict[str, Any]:
-        return {
-            "pairs": o.pairs, "surface_share": o.surface_share, "texel_share": o.texel_share, "texels_covered": o.texels_covered,
-            "texels_doubled": o.texels_doubled,
-        }  # fmt: skip
-
-    return {
-        "asset": r.name,
-        "uv_set": r.uv_set,
-        "uv_use": report.uv_use,
-        "resolution": r.resolution,
-        "page_tiles": r.side,
-        "triangles": len(report.uv),
-        "tiles": list(report.overlap.tiles),
-        "overlap": overlap(judged),
-        "overlap_unwrapped": overlap(report.overlap),
-        "overlap_modulo_1": overlap(report.wrapped),
-        "out_of_range_share": report.overlap.out_of_range_share,
-        "degenerate": report.overlap.degenerate,
-        "texels_per_m": report.texels_per_m,
-        "page_texels_per_m": report.page_texels_per_m,
-        "density_spread": report.page.density_spread,
-        "stretch_l2": finite(report.stretch),
-        "gutter_texels": finite(report.gutter_texels),
-        "safe_mip": report.safe_mip,
-        "charts_snapped_to": report.snapped_to,
-        "boundary_edges": report.edges.boundary,
-        "inconsistent_edges": report.edges.inconsistent,
-        "memory_bytes": report.memory(),
-        "charts": [
-            {
-                "triangles": c.triangles, "uv_area": c.uv_area, "area_m2": c.area_m2, "texels_per_m": c.density, "mirrored": c.mirrored,
-                "skew_deg": c.skew_deg, "step_texels": finite(c.step_texels), "stretch_l2": finite(c.stretch_l2),
-                "stretch_max": finite(c.stretch_max), "low": list(c.low), "high": list(c.high),
-            }
-            for c in report.page.charts
-        ],
-        "splits": [{"charts": list(s.charts), "length_m": s.length_m, "bend_deg": s.bend_deg} for s in report.seams],
-    }  # fmt: skip

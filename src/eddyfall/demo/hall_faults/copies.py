@@ -15,9 +15,9 @@ def sow(world: HallWorld) -> None:
     for name, x in (("sluice_leaf", 10.7), ("spare_leaf", 7.2)):  # hung on the north wall; a lamp lights one end of it more
         shape = Shape().quad((x, 5.3, 0.07), (1.0, 0, 0), (0, 0.62, 0))
         middle = [x + 1.05, 5.97, 0]
-        rules = {"mirror": {"kind": "mirror", "axes": ["x", "y"], "origin_m": middle, "uv_offset": [1, 0]}}
+        rules: dict[str, object] = {"mirror": {"kind": "mirror", "axes": ["x", "y"], "origin_m": middle, "uv_offset": [1, 0]}}
         if name == "spare_leaf":
-            one = {"kind": "mirror", "origin_m": middle}
+            one: dict[str, object] = {"kind": "mirror", "origin_m": middle}
             rules = {
                 "across": {**one, "axes": ["x"], "uv_offset": [1, 0], "order": 0},
                 "up": {**one, "axes": ["y"], "uv_offset": [0, 1], "order": 1},

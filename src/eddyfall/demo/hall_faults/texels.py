@@ -1,5 +1,7 @@
 """bake.leak, bake.hidden-faces, bake.wasted, bake.banding, bake.denoise-lines, bake.uncovered: what goes wrong in the texels."""
 
+import numpy as np
+
 from eddyfall.demo.hall_world import HallWorld
 from eddyfall.demo.shapes import Shape
 
@@ -22,21 +24,20 @@ def _partition(world: HallWorld) -> None:
     world.mapped("partition_front", closed, sheet, _page(), lightmap_size=32)
     lid = Shape().quad((0, 2.4, 12), (3.03, 0, 0), (0, 0, -3.53))
     world.mapped("partition_top", lid, sheet, _page(), lightmap_size=32)
-    for subject, occluder, *at in (
-        ("floor_west", "partition", 30, 85),
-        ("floor_west", "partition_front", 15, 70),
-        ("wall_south", "partition", 40, 41),
-        ("wall_south", "partition_top", 44, 33),
-        ("wall_west", "partition_front"),  # a sixth of the light there, which one texel's noise hides
-        ("wall_west", "partition_top", 7, 33),
-    ):
+    leaks: tuple[tuple[str, str, tuple[int, int] | None], ...] = (
+        ("floor_west", "partition", (30, 85)),
+        ("floor_west", "partition_front", (15, 70)),
+        ("wall_south", "partition", (40, 41)),
+        ("wall_south", "partition_top", (44, 33)),
+        ("wall_west", "partition_front", None),  # a sixth of the light there, which one texel's noise hides
+        ("wall_west", "partition_top", (7, 33)),
+    )
+    for subject, occluder, at in leaks:
         world.finding("bake.leak", f"{subject} | {occluder}", subject, "texels", (subject, *at) if at else None)
     world.healthy.append({"subject": "floor_east", "twin_of": "bake.leak", "why": "nothing thin stands on it"})
 
 
-def _page() -> object:
-    import numpy as np
-
+def _page() -> np.ndarray:
     return np.array([[0.0, 1.0], [1.0, 1.0], [1.0, 0.0], [0.0, 0.0]])
 
 

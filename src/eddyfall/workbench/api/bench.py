@@ -11,12 +11,14 @@ from pydantic import Field
 
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.render import Request
-from eddyfall.core.handover.report import plain
+from eddyfall.core.handover.documents.base import plain
+from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
+from eddyfall.core.handover.documents.lineups import TrialDocument
 from eddyfall.workbench.api.asking import ask, ask_along
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.cases import CASE
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import MAX_NAME
+from eddyfall.workbench.api.schemas import MAX_NAME, CaseOut
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.errors import Dropped, Refused
 from eddyfall.workbench.services import builds, cases, pictures
@@ -70,19 +72,29 @@ def case_frame(request: Any, project_id: int, number: int, case_number: int, wha
     return answer(request, cases.Shown(case.pk, what), pictures.case_key(case, what), case.viewpoint, shot)
 
 
-@route(router, "GET", BUILD + "/core-sample/{viewpoint}", "viewer", response=dict[str, Any])
+@route(router, "GET", BUILD + "/core-sample/{viewpoint}", "viewer", response=CoreSampleDocument)
 def core_sample(request: Any, project_id: int, number: int, viewpoint: str, x: int, y: int, target: str | None = None) -> Any:
     build = builds.Head(builds.build_of(request.project, number).pk)
     return ask(request, "draw", cases.drill, build, viewpoint, x, y, target)
 
 
-@route(router, "GET", CASE + "/core-sample/{what}", "viewer", response=dict[str, Any])
+@route(router, "GET", CASE + "/core-sample/{what}", "viewer", response=CoreSampleDocument)
 def case_core_sample(request: Any, project_id: int, number: int, case_number: int, what: str, x: int, y: int) -> Any:
     case = cases.case_of(builds.build_of(request.project, number), case_number)
     return ask(request, "draw", cases.drill, cases.Shown(case.pk, what), case.viewpoint, x, y, case.target)
 
 
-@route(router, "POST", CASE + "/line-up", "artist")
+class LineUpStep(Schema):
+    """One line of a line-up as it runs: a trial, or how far it has come; last the case, or why there is none."""
+
+    trial: TrialDocument | None = None
+    progress: float | None = None
+    what: str | None = None
+    done: CaseOut | None = None
+    error: str | None = None
+
+
+@route(router, "POST", CASE + "/line-up", "artist", response=LineUpStep)
 def line_up(request: Any, project_id: int, number: int, case_number: int, try_all: bool = False) -> Any:
     """One JSON document a line, as they come: {"trial"}, {"progress", "what"}, and last {"done": case} or {"error"}."""
     case = cases.case_of(builds.build_of(request.project, number), case_number)
@@ -93,7 +105,7 @@ def line_up(request: Any, project_id: int, number: int, case_number: int, try_al
     def documents() -> Iterator[dict[str, Any]]:
         try:
             for kind, value in ask_along(request, "draw", cases.run_lineup, case.pk, try_all):
-                yield value if kind == "told" else {"done": case_out(case)}
+                yield value if kind == "told" else {"done": CaseOut.model_validate(case_out(case))}
         except (Refused, EddyfallError) as error:
             yield {"error": str(error)}
         except Dropped:

@@ -1,6 +1,6 @@
 """Intake and Set-up: uploads, what is in a build, captures, resolved settings and the measured effect of an edit."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from django.http import HttpRequest
 from ninja import File, Query, Router, Status
@@ -9,11 +9,12 @@ from ninja.files import UploadedFile
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import BuildLine, BuildOut, JobOut, Problem, SetupEffect, SetupOut, SetupTrial
+from eddyfall.workbench.api.schemas import BuildLine, BuildOut, JobOut, Problem, SetupTrial
 from eddyfall.workbench.api.sending import send_file
 from eddyfall.workbench.api.views import build_line, build_out, job_out
 from eddyfall.workbench.errors import NotThere
 from eddyfall.workbench.services import builds, intakes, settings_sheet
+from eddyfall.workbench.services.settings_sheet import SetupEffect, SetupSheet
 
 router = Router(tags=["builds"])
 BUILD = "/projects/{project_id}/builds/{number}"
@@ -25,7 +26,7 @@ def list_builds(request: Any, project_id: int, page: Query[Page]) -> Any:
 
 
 @route(router, "POST", "/projects/{project_id}/builds", "artist", response={202: JobOut, 422: Problem, 507: Problem})
-def upload(request: Any, project_id: int, scene: File[UploadedFile], setup: File[UploadedFile] = None) -> Any:
+def upload(request: Any, project_id: int, scene: File[UploadedFile], setup: Annotated[UploadedFile | None, File()] = None) -> Any:
     """Answers at once with the job that reads the upload; its `build` is the number of what it became."""
     return Status(202, job_out(intakes.upload(request.project, request.user, scene, setup).job))
 
@@ -71,7 +72,7 @@ def get_capture(request: Any, project_id: int, number: int, viewpoint: str) -> A
     return send_file(capture.file.sha256, f"capture of {viewpoint!r}", kind="image/png")
 
 
-@route(router, "GET", BUILD + "/setup", "viewer", response=SetupOut)
+@route(router, "GET", BUILD + "/setup", "viewer", response=SetupSheet)
 def get_setup(request: Any, project_id: int, number: int, viewpoint: str | None = None, target: str | None = None) -> Any:
     return ask(request, "open", settings_sheet.sheet, builds.Head(builds.build_of(request.project, number).pk), viewpoint, target)
 

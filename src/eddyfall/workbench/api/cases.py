@@ -2,13 +2,13 @@
 
 from typing import Any
 
-from ninja import Header, Query, Router, Status
+from ninja import Query, Router, Status
 
 from eddyfall.core.defects.registry import looks
 from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
-from eddyfall.workbench.api.routes import route
+from eddyfall.workbench.api.routes import IfMatch, route
 from eddyfall.workbench.api.schemas import CaseEdit, CaseIn, CaseLine, CaseOut, Keep, Problem
 from eddyfall.workbench.api.sending import send_file
 from eddyfall.workbench.api.views import case_line, case_out
@@ -71,7 +71,7 @@ def edit_case(
     number: int,
     case_number: int,
     payload: CaseEdit,
-    if_match: str | None = Header(None, alias="If-Match"),
+    if_match: IfMatch = None,
 ) -> Any:
     values = payload.dict(exclude_unset=True)
     for key in ("title", "viewpoint", "symptom"):
@@ -99,7 +99,7 @@ def keep(
     number: int,
     case_number: int,
     payload: Keep,
-    if_match: str | None = Header(None, alias="If-Match"),
+    if_match: IfMatch = None,
 ) -> Any:
     build = builds.build_of(request.project, number)
     ledger.keep(build, case_number, version_of(if_match), request.user, trial=payload.trial, remedy=payload.remedy,

@@ -3,11 +3,11 @@
 from functools import partial
 from typing import Any
 
-from ninja import Header, Router, Status
+from ninja import Router, Status
 
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.cases import version_of
-from eddyfall.workbench.api.routes import route
+from eddyfall.workbench.api.routes import IfMatch, route
 from eddyfall.workbench.api.schemas import KeepChange, LedgerOrder, LedgerOut, Problem
 from eddyfall.workbench.api.views import ledger_out
 from eddyfall.workbench.services import builds, ledger
@@ -23,9 +23,7 @@ def get_ledger(request: Any, project_id: int, number: int) -> Any:
 @route(
     router, "POST", BUILD + "/ledger", "artist", response={201: LedgerOut, 404: Problem, 409: Problem, 422: Problem, 428: Problem}
 )  # fmt: skip
-def keep(
-    request: Any, project_id: int, number: int, payload: KeepChange, if_match: str | None = Header(None, alias="If-Match")
-) -> Any:
+def keep(request: Any, project_id: int, number: int, payload: KeepChange, if_match: IfMatch = None) -> Any:
     build = builds.build_of(request.project, number)
     ledger.keep_change(build, version_of(if_match), request.user, document=payload.change, evidence=payload.evidence,
                        reason=payload.reason, current=partial(ledger_out, user=request.user))  # fmt: skip
@@ -39,9 +37,7 @@ def keep(
     "artist",
     response={200: LedgerOut, 404: Problem, 409: Problem, 428: Problem},
 )
-def drop(
-    request: Any, project_id: int, number: int, change_id: int, if_match: str | None = Header(None, alias="If-Match")
-) -> Any:
+def drop(request: Any, project_id: int, number: int, change_id: int, if_match: IfMatch = None) -> Any:
     build = builds.build_of(request.project, number)
     ledger.drop(build, change_id, version_of(if_match), request.user, partial(ledger_out, user=request.user))
     return ledger_out(build, request.user)
@@ -50,9 +46,7 @@ def drop(
 @route(
     router, "POST", BUILD + "/ledger/order", "artist", response={200: LedgerOut, 409: Problem, 422: Problem, 428: Problem}
 )  # fmt: skip
-def reorder(
-    request: Any, project_id: int, number: int, payload: LedgerOrder, if_match: str | None = Header(None, alias="If-Match")
-) -> Any:
+def reorder(request: Any, project_id: int, number: int, payload: LedgerOrder, if_match: IfMatch = None) -> Any:
     build = builds.build_of(request.project, number)
     ledger.reorder(build, payload.order, version_of(if_match), request.user, partial(ledger_out, user=request.user))
     return ledger_out(build, request.user)

@@ -6,14 +6,16 @@ from django.http import HttpResponse
 from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
+from eddyfall.core.handover.documents.lightmaps import ExplanationDocument, LeakDocument, ShortlistDocument
 from eddyfall.core.scene.setup.bake import Encoding
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of
 from eddyfall.workbench.api.routes import route
-from eddyfall.workbench.api.schemas import MAX_NAME, BakeIn, BakeOut, CopiesOut, KeepChange, LightmapsOut, Problem
+from eddyfall.workbench.api.schemas import MAX_NAME, BakeIn, BakeOut, KeepChange, Problem
 from eddyfall.workbench.api.views import bake_out
 from eddyfall.workbench.services import bakes, builds, lightmaps
+from eddyfall.workbench.services.lightmaps import AssetPage, CopiesSheet, LightmapSheet
 from eddyfall.workbench.studio.desk import Ref
 
 router = Router(tags=["lightmaps"])
@@ -44,12 +46,12 @@ def _of(request: Any, number: int, which: Which) -> Ref:
     return builds.Built(build.pk) if which.state == "built" else builds.Head(build.pk)
 
 
-@route(router, "GET", SHEET, "viewer", response=LightmapsOut)
+@route(router, "GET", SHEET, "viewer", response=LightmapSheet)
 def get_sheet(request: Any, project_id: int, number: int, which: Query[Which]) -> Any:
     return ask(request, "measure", lightmaps.sheet, _of(request, number, which), which.target)
 
 
-@route(router, "GET", BUILD + "/worth-baking", "viewer", response=dict[str, Any])
+@route(router, "GET", BUILD + "/worth-baking", "viewer", response=ShortlistDocument)
 def worth_baking(request: Any, project_id: int, number: int, which: Query[Which]) -> Any:
     return ask(request, "measure", lightmaps.worth_baking, _of(request, number, which), which.light_set)
 
@@ -63,27 +65,27 @@ def texels(
     return HttpResponse(data, content_type="application/octet-stream")
 
 
-@route(router, "GET", ASSET + "/page", "viewer", response=dict[str, Any])
+@route(router, "GET", ASSET + "/page", "viewer", response=AssetPage)
 def page(request: Any, project_id: int, number: int, asset: str, which: Query[Which]) -> Any:
     return ask(request, "measure", lightmaps.page, _of(request, number, which), asset, which.target)
 
 
-@route(router, "GET", ASSET + "/leaks", "viewer", response=list[dict[str, Any]])
+@route(router, "GET", ASSET + "/leaks", "viewer", response=list[LeakDocument])
 def leaks(request: Any, project_id: int, number: int, asset: str, which: Query[Which]) -> Any:
     return ask(request, "measure", lightmaps.leaks, _of(request, number, which), asset, which.light_set, which.target)
 
 
-@route(router, "GET", ASSET + "/why", "viewer", response=dict[str, Any])
+@route(router, "GET", ASSET + "/why", "viewer", response=ExplanationDocument)
 def why(request: Any, project_id: int, number: int, asset: str, x: int, y: int, which: Query[Which]) -> Any:
     return ask(request, "measure", lightmaps.why, _of(request, number, which), asset, (x, y), which.light_set, which.target)
 
 
-@route(router, "POST", ASSET + "/what-if", "viewer", response={200: dict[str, Any], 404: Problem, 422: Problem})
+@route(router, "POST", ASSET + "/what-if", "viewer", response={200: AssetPage, 404: Problem, 422: Problem})
 def what_if(request: Any, project_id: int, number: int, asset: str, payload: KeepChange, which: Query[Which]) -> Any:
     return ask(request, "measure", lightmaps.page_if, _of(request, number, which), asset, payload.change, which.target)
 
 
-@route(router, "GET", ASSET + "/copies", "viewer", response=CopiesOut)
+@route(router, "GET", ASSET + "/copies", "viewer", response=CopiesSheet)
 def copies(request: Any, project_id: int, number: int, asset: str, which: Query[Which]) -> Any:
     return ask(request, "measure", lightmaps.copies, _of(request, number, which), asset)
 

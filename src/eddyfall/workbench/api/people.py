@@ -4,6 +4,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import logout
+from django.contrib.auth.models import User
 from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Query, Router, Status
@@ -41,6 +42,12 @@ def _me(user: Any) -> dict[str, Any]:
     return {"username": name, "demo": settings.IS_DEMO, "version": __version__}
 
 
+def signed_in(request: HttpRequest) -> User:
+    """The user of a request that its door let in."""
+    assert isinstance(request.user, User)
+    return request.user
+
+
 @route(router, "GET", "/session", "anyone", response=Me)
 def who(request: HttpRequest) -> Any:
     get_token(request)
@@ -66,7 +73,7 @@ def change_password(request: HttpRequest, payload: NewPassword) -> Any:
 @route(router, "GET", "/session/events", "user", response=list[EventOut])
 def own_events(request: HttpRequest, page: Query[Page]) -> Any:
     """What the user did that belongs to no project: sign-ins, projects deleted."""
-    rows = page_of(Event.objects.filter(user_id=request.user.pk, project=None).select_related("user"), page)
+    rows = page_of(Event.objects.filter(user=signed_in(request), project=None).select_related("user"), page)
     return [event_out(e) for e in rows]
 
 
@@ -82,7 +89,7 @@ def list_invitations(request: HttpRequest) -> Any:
 def accept_invitation(request: HttpRequest, invitation_id: int) -> Any:
     project = projects.answer_invitation(request.user, invitation_id, True)
     assert project is not None
-    role = Membership.objects.get(project=project, user_id=request.user.pk).role
+    role = Membership.objects.get(project=project, user=signed_in(request)).role
     return project_out(project, role)
 
 
@@ -100,7 +107,7 @@ def sign_out(request: HttpRequest) -> Any:
 
 @route(router, "GET", "/projects", "user", response=list[ProjectOut])
 def list_projects(request: HttpRequest, page: Query[Page]) -> Any:
-    rows = Membership.objects.filter(user_id=request.user.pk).select_related("project").order_by("-project_id")
+    rows = Membership.objects.filter(user=signed_in(request)).select_related("project").order_by("-project_id")
     return [project_out(m.project, m.role) for m in page_of(rows, page)]
 
 

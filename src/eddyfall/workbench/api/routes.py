@@ -4,17 +4,20 @@ Access is 'anyone', 'user' (signed in), or the least role in the project of the 
 """
 
 from collections.abc import Callable
-from typing import Any
+from typing import Annotated, Any
 
 from django.http import HttpRequest, QueryDict
 from django.utils.datastructures import MultiValueDict
-from ninja import Router
+from ninja import Header, Router
 from ninja.utils import check_csrf
 
 from eddyfall.core.scene.names import first_bad_text
 from eddyfall.workbench.access import project_for
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import ROLES
+
+# The version of what a write was made on, as the page loaded it.
+IfMatch = Annotated[str | None, Header(alias="If-Match")]
 
 
 class Door:
@@ -67,4 +70,4 @@ def route(
     if (access in ROLES) != path.startswith("/projects/{project_id}"):
         raise ValueError(f"{path} and access {access} do not fit")
     options.setdefault("openapi_extra", {})["x-access"] = access
-    return router.api_operation([method], path, auth=Door(access), **options)
+    return router.api_operation([method], path, auth=Door(access), by_alias=True, **options)

@@ -1,10 +1,16 @@
-"""What goes over the wire. Documents of the core (findings, trials, core samples) pass through as they are: see docs/formats.md."""
+"""What goes over the wire. Documents of the core (findings, trials, core samples) pass through as they are."""
 
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from ninja import Schema
 from pydantic import Field, StringConstraints
+
+from eddyfall.core.handover.documents.facts import BuildFacts
+from eddyfall.core.handover.documents.findings import FindingDocument
+from eddyfall.core.handover.documents.lineups import LineUpSummary, TrialDocument
+from eddyfall.core.handover.documents.proofs import ProofDocument
+from eddyfall.core.handover.tide import TideColumn, TideRow
 
 MAX_NAME = 400  # characters of any name: of viewpoints, targets, drawables
 Line = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
@@ -110,11 +116,21 @@ class BuildLine(Schema):
     version: int
 
 
+class ViewpointOut(Schema):
+    """camera: name of the node in the file, or None; capture: whether a picture of the target's own was brought along."""
+
+    key: str
+    role: str
+    fov_y_deg: float | None
+    camera: str | None
+    capture: bool
+
+
 class BuildOut(BuildLine):
     has_own_setup: bool
-    facts: dict[str, Any]
+    facts: BuildFacts
     files: list[FileOut]
-    viewpoints: list[dict[str, Any]]
+    viewpoints: list["ViewpointOut"]
     targets: list[str]
 
 
@@ -150,14 +166,21 @@ class FindingOut(Schema):
     standing: str
     case: int | None
     has_picture: bool
-    document: dict[str, Any]
+    document: FindingDocument
+
+
+class GoneOut(Schema):
+    """A finding of the sweep before that is not there any more."""
+
+    code: str
+    title: str
 
 
 class SweepOut(SweepLine):
-    tide: list[dict[str, Any]]
-    codes: list[dict[str, str]]
+    tide: list[TideRow]
+    codes: list[TideColumn]
     items: list[FindingOut]
-    gone: list[dict[str, Any]]
+    gone: list[GoneOut]
     left_out: list[str]
 
 
@@ -180,7 +203,7 @@ class CaseEdit(Schema):
 
 class TrialOut(Schema):
     rank: int
-    document: dict[str, Any]
+    document: TrialDocument
 
 
 class ChangeOut(Schema):
@@ -203,7 +226,7 @@ class ProofOut(Schema):
     id: int
     fresh: bool
     job: JobOut
-    result: dict[str, Any] | None
+    result: ProofDocument | None
 
 
 class CaseLine(Schema):
@@ -221,7 +244,7 @@ class CaseOut(CaseLine):
     spot: list[int] | None
     subject: str | None
     finding: FindingOut | None
-    lineup: dict[str, Any] | None
+    lineup: LineUpSummary | None
     trials: list[TrialOut]
     kept: list[ChangeOut]
     proof: ProofOut | None
@@ -253,46 +276,11 @@ class PackageOut(Schema):
     job: JobOut
 
 
-class SetupField(Schema):
-    path: str
-    section: str
-    field: str
-    meaning: str
-    unit: str
-    affects: list[str]
-    limits: str
-    default: Any
-    value: Any
-    winner: str
-    levels: dict[str, Any]
-    edit: Any
-    play: Any
-    differs: bool
-
-
-class SetupOut(Schema):
-    viewpoint: str
-    target: str | None
-    role: str
-    sections: list[str]
-    fields: list[SetupField]
-    shaders: list[dict[str, Any]]
-    materials: list[dict[str, Any]]
-
-
 class SetupTrial(Schema):
     path: str = Field(max_length=MAX_NAME)
     value: Any
     viewpoint: str = Field(max_length=MAX_NAME)
     target: str | None = Field(None, max_length=MAX_NAME)
-
-
-class SetupEffect(Schema):
-    title: str
-    changed_share: float
-    unchanged: bool
-    overridden_by: str | None
-    change: dict[str, Any]
 
 
 class KeepChange(Schema):
@@ -317,70 +305,3 @@ class BakeOut(Schema):
     rays: int
     change: int | None
     job: JobOut
-
-
-class MapState(Schema):
-    light_set: str | None
-    state: Literal["missing", "stale", "fresh"]
-    stale_texels: int
-    why: list[str]
-
-
-class Trouble(Schema):
-    """One thing that is wrong with an asset's lightmap; the larger the weight, the worse."""
-
-    words: str
-    weight: float
-
-
-class LightmapAsset(Schema):
-    """A receiver: docs/formats.md, charts --json, with counts for charts and splits."""
-
-    asset: str
-    node: str
-    mesh: str
-    drawables: list[str]
-    resolution: int
-    uv_use: str
-    triangles: int
-    charts: int
-    splits: int
-    overlap: dict[str, Any]
-    out_of_range_share: float
-    degenerate: int
-    page_texels_per_m: float
-    density_spread: float
-    stretch_l2: float | None
-    skew_deg: float | None
-    gutter_texels: float | None
-    safe_mip: int | None
-    memory_bytes: dict[str, int]
-    copies: bool
-    seen: dict[str, int]
-    maps: list[MapState]
-    troubles: list[Trouble]
-
-
-class TargetBytes(Schema):
-    target: str | None
-    bytes: int
-
-
-class ViewLight(Schema):
-    viewpoint: str
-    light_set: str | None
-
-
-class LightmapsOut(Schema):
-    light_sets: list[str | None]
-    assets: list[LightmapAsset]
-    memory: list[TargetBytes]
-    viewpoints: list[ViewLight]
-    bake: dict[str, Any]
-
-
-class CopiesOut(Schema):
-    """Copy rules of an asset's mesh by name, and every way tried to part its copies: docs/formats.md, charts --json, remedies."""
-
-    rules: dict[str, dict[str, Any]]
-    remedies: list[dict[str, Any]]

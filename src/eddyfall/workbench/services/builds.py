@@ -118,7 +118,7 @@ def delete(build: Build, user: Any) -> None:
     build.delete()
 
 
-def set_capture(build: Build, user: Any, viewpoint: str, upload_: UploadedFile) -> Capture:
+def set_capture(build: Build, user: Any, viewpoint: str, upload_: "UploadedFile[bytes]") -> Capture:
     """Store the user's own frame of a viewpoint (PNG or JPEG), as PNG."""
     if viewpoint not in setup_of(build).viewpoints:
         raise NotThere(f"viewpoint {viewpoint!r}")

@@ -15,7 +15,8 @@ from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request, check_request
-from eddyfall.core.handover.report import core_sample_json, lineup_json, trial_json
+from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
+from eddyfall.core.handover.documents.lineups import LineUpSummary, TrialDocument
 from eddyfall.core.lineup import line_up
 from eddyfall.core.lineup.run import LineUp
 from eddyfall.core.lineup.run import Trial as CoreTrial
@@ -155,11 +156,11 @@ def _forget_trials(case: Case) -> None:
     files.unlink_unnamed([p.sha256 for p in pictures])
 
 
-def drill(build: CoreBuild, viewpoint: str, x: int, y: int, target: str | None) -> dict[str, Any]:
+def drill(build: CoreBuild, viewpoint: str, x: int, y: int, target: str | None) -> CoreSampleDocument:
     """The core sample of one pixel of the standard frame, as the command line gives it."""
     request = Request(viewpoint, DEFAULT_SIZE, None, target)
     sample = STUDIO.draw(lambda renderer: core_sample(renderer, build, request, x, y))
-    return core_sample_json(sample)
+    return CoreSampleDocument.from_core(sample)
 
 
 def run_lineup(case_id: int, try_all: bool, tell: Callable[[dict[str, Any]], None]) -> int:
@@ -175,7 +176,7 @@ def run_lineup(case_id: int, try_all: bool, tell: Callable[[dict[str, Any]], Non
     def run(renderer: Renderer) -> LineUp:
         return line_up(
             base, case.viewpoint, (x, y, w, h), case.symptom, target=case.target, subject=case.subject, try_all=try_all,
-            renderer=renderer, on_trial=lambda t: tell({"trial": trial_json(t)}),
+            renderer=renderer, on_trial=lambda t: tell({"trial": TrialDocument.from_core(t)}),
             progress=lambda what, share: tell({"progress": share, "what": what}),
         )  # fmt: skip
 
@@ -191,9 +192,7 @@ def store_lineup(case: Case, result: LineUp) -> Case:
     if (now.spot, now.symptom, now.viewpoint, now.subject) != (case.spot, case.symptom, case.viewpoint, case.subject):
         raise Refused(409, "the case was changed while its line-up ran")
     _forget_trials(now)
-    document = lineup_json(result)
-    document.pop("trials")
-    now.lineup = document
+    now.lineup = LineUpSummary.from_core(result).model_dump(mode="json")
     now.version += 1
     now.save()
     for rank, trial in enumerate(result.trials):
@@ -205,7 +204,7 @@ def _store_trial(case: Case, rank: int, trial: CoreTrial) -> None:
     stream = io.BytesIO()
     Image.fromarray(trial.picture).save(stream, "PNG", compress_level=1)
     picture = files.add(case.build, "trial", f"{rank}.png", stream.getvalue())
-    Trial.objects.create(case=case, rank=rank, document=trial_json(trial), picture=picture)
+    Trial.objects.create(case=case, rank=rank, document=TrialDocument.from_core(trial).model_dump(mode="json"), picture=picture)
 
 
 def candidate(case: Case, trial: int | None, remedy: int | None) -> tuple[CoreChange, dict[str, Any]]:

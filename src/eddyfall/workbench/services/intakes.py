@@ -21,7 +21,7 @@ SCENE_ENDINGS = (".glb", ".gltf", ".zip")
 OPEN_TIMES = 3  # an open build with its world arrays and a frame's buffers, against its scene alone
 
 
-def upload(project: Project, user: Any, scene: UploadedFile, setup: UploadedFile | None) -> Intake:
+def upload(project: Project, user: Any, scene: "UploadedFile[bytes]", setup: "UploadedFile[bytes] | None") -> Intake:
     """Store an upload and ask for it to be read. Refused(422) for other kinds of files, Refused(507) for a full disk."""
     name = str(scene.name or "scene")
     if not name.lower().endswith(SCENE_ENDINGS):
@@ -36,7 +36,7 @@ def upload(project: Project, user: Any, scene: UploadedFile, setup: UploadedFile
             path.unlink(missing_ok=True)
 
 
-def _arrive(upload_: UploadedFile, paths: list[Path]) -> Path:
+def _arrive(upload_: "UploadedFile[bytes]", paths: list[Path]) -> Path:
     """The upload beside the store: a second name of the file it already is, else a copy."""
     path = files.temporary()
     paths.append(path)

@@ -9,8 +9,8 @@ from django.utils import timezone
 from pydantic import ValidationError
 
 from eddyfall.core.errors import EddyfallError
+from eddyfall.core.handover.documents.changes import change_json
 from eddyfall.core.handover.package import setup_patch
-from eddyfall.core.handover.report import change_json
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.drawables import pack

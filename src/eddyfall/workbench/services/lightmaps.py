@@ -13,30 +13,31 @@ from eddyfall.core.bake.files import exr_of_map
 from eddyfall.core.bake.leaks import find_leaks
 from eddyfall.core.bake.light_scene import light_scene
 from eddyfall.core.bake.look import Look, look, picture, white_lux
-from eddyfall.core.bake.overview import memory_bytes, overview
+from eddyfall.core.bake.overview import AssetLine, memory_bytes, overview
 from eddyfall.core.bake.run import light_sets
 from eddyfall.core.bake.shortlist import shortlist
 from eddyfall.core.bake.splits import with_needless_splits
 from eddyfall.core.frame.render import Request
 from eddyfall.core.frame.texel_buffer import TexelBuffer, texel_buffer
-from eddyfall.core.handover.lightmaps import (
-    asset_line_json,
-    copy_remedy_json,
-    explanation_json,
-    leak_json,
-    page_json,
-    shortlist_json,
-)  # fmt: skip
-from eddyfall.core.handover.report import document
+from eddyfall.core.handover.documents.base import Document
+from eddyfall.core.handover.documents.charts import ChartsDocument, PageDocument
+from eddyfall.core.handover.documents.lightmaps import (
+    AssetDocument,
+    CopyRemedyDocument,
+    ExplanationDocument,
+    LeakDocument,
+    ShortlistDocument,
+)
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.receivers import Receiver, receiver_named, receivers
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup.bake import Bake, Encoding
+from eddyfall.core.scene.setup.tables import CopyRule
 from eddyfall.core.uv.copy_remedies import copy_remedies
 from eddyfall.core.uv.lightmaps import copy_entry
 from eddyfall.core.uv.page import page_geometry
-from eddyfall.core.uv.report import asset_report, report_json
+from eddyfall.core.uv.report import AssetReport, asset_report
 from eddyfall.core.uv.troubles import median_density
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.services.builds import applied
@@ -46,32 +47,77 @@ from eddyfall.workbench.studio.room import STUDIO
 Denoise = Literal["off", "within_charts", "across_gaps"]
 
 
-def sheet(build: Build, target: str | None) -> dict[str, Any]:
+class SeenAsset(AssetDocument):
+    """A receiver with its drawables, and the pixels of a small frame that show it, by viewpoint."""
+
+    drawables: list[str]
+    seen: dict[str, int]
+
+
+class TargetBytes(Document):
+    target: str | None
+    bytes: int
+
+
+class ViewLight(Document):
+    viewpoint: str
+    light_set: str | None
+
+
+class LightmapSheet(Document):
     """Every receiver with its charts' measures and the state of its maps; light sets; memory by target."""
 
-    def make() -> dict[str, Any]:
+    light_sets: list[str | None]
+    assets: list[SeenAsset]
+    memory: list[TargetBytes]
+    viewpoints: list[ViewLight]
+    bake: Bake
+
+
+class AssetPage(Document):
+    """The chart page of a receiver. others: names of the maps that a change would part it into besides."""
+
+    report: ChartsDocument
+    geometry: PageDocument
+    others: list[str]
+
+
+class CopiesSheet(Document):
+    """Copy rules of an asset's mesh by name, and every way tried to part its copies. Both empty if it has none."""
+
+    rules: dict[str, CopyRule]
+    remedies: list[CopyRemedyDocument]
+
+
+def sheet(build: Build, target: str | None) -> LightmapSheet:
+    """The Lightmaps sheet of a build as a target has it."""
+
+    def make() -> LightmapSheet:
         bake = resolve(build.setup, target).bake
         geometry = _geometry(build)
         lines = overview(build, geometry, bake)
         median = median_density(line.report for line in lines)
         seen = {view: _pixels(build, view, target) for view in build.setup.viewpoints}
-        assets = [
-            asset_line_json(line, median)
-            | {"drawables": [geometry.drawables[d].name for d in line.report.receiver.drawables]}
-            | {"seen": {view: counts[name] for view, counts in seen.items() if (name := line.report.receiver.name) in counts}}
-            for line in lines
-        ]
-        memory = [{"target": name, "bytes": memory_bytes(build, geometry, name)} for name in (None, *build.setup.targets)]
-        views = [{"viewpoint": v, "light_set": resolve(build.setup, target, None, v).light_set} for v in build.setup.viewpoints]
-        return {
-            "light_sets": light_sets(build),
-            "assets": assets,
-            "memory": memory,
-            "viewpoints": views,
-            "bake": document(vars(bake)),
-        }
 
-    result: dict[str, Any] = STUDIO.measure(f"lightmaps {build.content_hash} {target}", make)
+        def asset(line: AssetLine) -> SeenAsset:
+            name = line.report.receiver.name
+            return SeenAsset(
+                **dict(AssetDocument.from_core(line, median)),
+                drawables=[geometry.drawables[d].name for d in line.report.receiver.drawables],
+                seen={view: counts[name] for view, counts in seen.items() if name in counts},
+            )
+
+        return LightmapSheet(
+            light_sets=light_sets(build),
+            assets=[asset(line) for line in lines],
+            memory=[TargetBytes(target=name, bytes=memory_bytes(build, geometry, name)) for name in (None, *build.setup.targets)],
+            viewpoints=[
+                ViewLight(viewpoint=v, light_set=resolve(build.setup, target, None, v).light_set) for v in build.setup.viewpoints
+            ],
+            bake=bake,
+        )
+
+    result: LightmapSheet = STUDIO.measure(f"lightmaps {build.content_hash} {target}", make)
     return result
 
 
@@ -82,44 +128,44 @@ def _pixels(build: Build, viewpoint: str, target: str | None) -> dict[str, int]:
     return {name: int(n) for name, n in zip(found.names, counts) if n}
 
 
-def page(build: Build, asset: str, target: str | None) -> dict[str, Any]:
+def page(build: Build, asset: str, target: str | None) -> AssetPage:
     """The chart page of a receiver: what charts --json says of it, and its geometry."""
 
-    def make() -> dict[str, Any]:
+    def make() -> AssetPage:
         geometry, bake = _geometry(build), resolve(build.setup, target).bake
         report = with_needless_splits(build, geometry, asset_report(build, geometry, receiver_of(build, asset), bake))
-        return {"report": document(report_json(report)), "geometry": page_json(page_geometry(report))}
+        return _page(report, [])
 
-    result: dict[str, Any] = STUDIO.measure(f"page {build.content_hash} {asset} {target}", make)
+    result: AssetPage = STUDIO.measure(f"page {build.content_hash} {asset} {target}", make)
     return result
 
 
-def leaks(build: Build, asset: str, light_set: str | None, target: str | None) -> list[dict[str, Any]]:
+def leaks(build: Build, asset: str, light_set: str | None, target: str | None) -> list[LeakDocument]:
     """Texels of a receiver that hold both sides of an occluder, traced now."""
 
-    def make() -> list[dict[str, Any]]:
+    def make() -> list[LeakDocument]:
         geometry, bake = _geometry(build), resolve(build.setup, target).bake
         scene = light_scene(build, geometry, known_set(build, light_set))
-        return [leak_json(leak) for leak in find_leaks(geometry, receiver_of(build, asset), [scene], bake)]
+        return [LeakDocument.from_core(leak) for leak in find_leaks(geometry, receiver_of(build, asset), [scene], bake)]
 
-    result: list[dict[str, Any]] = STUDIO.measure(f"leaks {build.content_hash} {asset} {light_set} {target}", make)
+    result: list[LeakDocument] = STUDIO.measure(f"leaks {build.content_hash} {asset} {light_set} {target}", make)
     return result
 
 
-def why(build: Build, asset: str, texel: tuple[int, int], light_set: str | None, target: str | None) -> dict[str, Any]:
+def why(build: Build, asset: str, texel: tuple[int, int], light_set: str | None, target: str | None) -> ExplanationDocument:
     """Why a texel is as it is, as the command line says it."""
 
-    def make() -> dict[str, Any]:
+    def make() -> ExplanationDocument:
         bake = resolve(build.setup, target).bake
         name = receiver_of(build, asset).name
         found = explain(build, name, texel, known_set(build, light_set), bake=bake, geometry=_geometry(build))
-        return explanation_json(found)
+        return ExplanationDocument.from_core(found)
 
-    result: dict[str, Any] = STUDIO.measure(f"why {build.content_hash} {asset} {texel} {light_set} {target}", make)
+    result: ExplanationDocument = STUDIO.measure(f"why {build.content_hash} {asset} {texel} {light_set} {target}", make)
     return result
 
 
-def page_if(build: Build, asset: str, change: dict[str, Any], target: str | None) -> dict[str, Any]:
+def page_if(build: Build, asset: str, change: dict[str, Any], target: str | None) -> AssetPage:
     """The chart page as a change would leave it; nothing is kept. Where the change parts an asset in several maps, `others` names them.
     Refused if it is no change, ChangeError if it does not apply."""
     receiver = receiver_of(build, asset)
@@ -131,32 +177,35 @@ def page_if(build: Build, asset: str, change: dict[str, Any], target: str | None
         raise Refused(422, "the change leaves the asset without a lightmap")
     shown = next((r for r in same if r.name == asset), same[0])
     report = with_needless_splits(changed, geometry, asset_report(changed, geometry, shown, bake))
-    return {
-        "report": document(report_json(report)), "geometry": page_json(page_geometry(report)),
-        "others": [r.name for r in same if r is not shown],
-    }  # fmt: skip
+    return _page(report, [r.name for r in same if r is not shown])
 
 
-def copies(build: Build, asset: str) -> dict[str, Any]:
+def _page(report: AssetReport, others: list[str]) -> AssetPage:
+    geometry = PageDocument.from_core(page_geometry(report))
+    return AssetPage(report=ChartsDocument.from_core(report), geometry=geometry, others=others)
+
+
+def copies(build: Build, asset: str) -> CopiesSheet:
     """Copy rules of an asset's mesh, and every way to part its copies, tried. Both empty if it has none."""
 
-    def make() -> dict[str, Any]:
+    def make() -> CopiesSheet:
         mesh = _geometry(build).drawables[receiver_of(build, asset).drawables[0]].mesh
-        rules = {name: rule.model_dump(mode="json") for name, rule in copy_entry(build, mesh).copies.items()}
-        return {"rules": rules, "remedies": [copy_remedy_json(r) for r in copy_remedies(build, mesh)]}
+        remedies = [CopyRemedyDocument.from_core(r) for r in copy_remedies(build, mesh)]
+        return CopiesSheet(rules=dict(copy_entry(build, mesh).copies), remedies=remedies)
 
-    result: dict[str, Any] = STUDIO.measure(f"copies {build.content_hash} {asset}", make)
+    result: CopiesSheet = STUDIO.measure(f"copies {build.content_hash} {asset}", make)
     return result
 
 
-def worth_baking(build: Build, light_set: str | None) -> dict[str, Any]:
+def worth_baking(build: Build, light_set: str | None) -> ShortlistDocument:
     """The shortlist of receivers by what a lightmap would show and cost."""
 
-    def make() -> dict[str, Any]:
+    def make() -> ShortlistDocument:
         found = shortlist(build, _geometry(build), known_set(build, light_set))
-        return shortlist_json(found, {name or "project": found.bytes_on(build, name) for name in (None, *build.setup.targets)})
+        memory = {name or "project": found.bytes_on(build, name) for name in (None, *build.setup.targets)}
+        return ShortlistDocument.from_core(found, memory)
 
-    result: dict[str, Any] = STUDIO.measure(f"shortlist {build.content_hash} {light_set}", make)
+    result: ShortlistDocument = STUDIO.measure(f"shortlist {build.content_hash} {light_set}", make)
     return result
 
 

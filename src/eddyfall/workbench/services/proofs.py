@@ -5,7 +5,8 @@ from typing import Any
 from django.db import transaction
 
 from eddyfall.core.frame.render import Renderer
-from eddyfall.core.sweep.proof import proof_json, prove, sharing
+from eddyfall.core.handover.documents.proofs import ProofDocument
+from eddyfall.core.sweep.proof import prove, sharing
 from eddyfall.workbench import jobs
 from eddyfall.workbench.errors import Refused
 from eddyfall.workbench.models import Build, Case, Job, Proof
@@ -38,4 +39,4 @@ def run(proof: Proof, progress: Any, renderer: Renderer) -> dict[str, Any]:
         subjects |= sharing(renderer, before, case.lineup["subject"])
     fingerprint = case.finding.fingerprint if case.finding else None
     result = prove(before, after, frozenset(subjects), fingerprint, target=case.target, renderer=renderer, progress=progress)
-    return proof_json(result)
+    return ProofDocument.from_core(result).model_dump(mode="json")

@@ -7,7 +7,8 @@ from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.affects import affects
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.stage import material_states
-from eddyfall.core.handover.report import change_json, document
+from eddyfall.core.handover.documents.base import Anything, Document
+from eddyfall.core.handover.documents.changes import change_json
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import resolve
@@ -18,7 +19,64 @@ from eddyfall.workbench.studio.room import STUDIO
 EFFECT_SIZE = (480, 270)
 
 
-def sheet(build: Build, viewpoint: str | None, target: str | None) -> dict[str, Any]:
+class SettingRow(Document):
+    """One leaf of the setup as a viewpoint resolves it. levels: value by level that sets it; winner: the level that counts; edit, play: its
+    value for those roles of camera."""
+
+    path: str
+    section: str
+    field: str
+    meaning: str
+    unit: str
+    affects: list[str]
+    limits: str
+    default: Anything
+    value: Anything
+    winner: str
+    levels: dict[str, Any]
+    edit: Anything
+    play: Anything
+    differs: bool
+
+
+class ShaderRow(Document):
+    """A shader: which passes it has, and which materials use it."""
+
+    key: str
+    passes: dict[str, bool]
+    materials: list[str]
+
+
+class MaterialRow(Document):
+    key: str
+    shader: str
+    blend: str
+    double_sided: bool
+
+
+class SetupSheet(Document):
+    """Every setting as one viewpoint sees it."""
+
+    viewpoint: str
+    target: str | None
+    role: str
+    sections: list[str]
+    fields: list[SettingRow]
+    shaders: list[ShaderRow]
+    materials: list[MaterialRow]
+
+
+class SetupEffect(Document):
+    """What an edit does at a viewpoint, measured. overridden_by: a level that wins over the one that would be written."""
+
+    title: str
+    changed_share: float
+    unchanged: bool
+    overridden_by: str | None
+    change: dict[str, Any]
+
+
+def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet:
     """Rows of all project settings as a viewpoint sees them; shaders and materials. Differences between edit and play come first."""
     view = viewpoint or next(iter(build.setup.viewpoints))
     resolved = resolve(build.setup, target, None, view)
@@ -30,14 +88,14 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> dict[str, 
             path, info = f"{section}.{field}", schema[field]
             leaf = resolved.leaves[path]
             levels = {leaf.winner: leaf.value, **dict(leaf.losers)}
-            rows.append({
+            rows.append(SettingRow.model_validate({
                 "path": path, "section": section, "field": field, "meaning": info.get("description", ""), "unit": info.get("unit", ""),
                 "affects": affects(path), "limits": limits(info), "default": levels.get("default", leaf.value),
                 "value": leaf.value, "winner": leaf.winner, "levels": levels,
                 "edit": edit.leaves[path].value, "play": play.leaves[path].value,
                 "differs": edit.leaves[path].value != play.leaves[path].value,
-            })  # fmt: skip
-    rows.sort(key=lambda row: not row["differs"])
+            }))  # fmt: skip
+    rows.sort(key=lambda row: not row.differs)
     used: dict[str, list[str]] = {}
     materials = []
     for state in material_states(build)[:-1]:
@@ -45,7 +103,7 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> dict[str, 
         materials.append({"key": state.key, "shader": state.shader, "blend": state.blend, "double_sided": state.double_sided})
     names = sorted({*build.setup.shaders, *used})
     shaders = [{"key": n, "passes": passes(build, n), "materials": used.get(n, [])} for n in names]
-    return document({
+    return SetupSheet.model_validate({
         "viewpoint": view, "target": target, "role": build.setup.viewpoints[view].role, "sections": list(SECTIONS), "fields": rows,
         "shaders": shaders, "materials": materials,
     })  # fmt: skip
@@ -69,7 +127,7 @@ def limits(info: dict[str, Any]) -> str:
     return " to ".join(f"{v:g}" for v in (low, high) if v is not None)
 
 
-def measure(build: Build, path: str, value: Any, viewpoint: str, target: str | None) -> dict[str, Any]:
+def measure(build: Build, path: str, value: Any, viewpoint: str, target: str | None) -> SetupEffect:
     """What an edit would do at a viewpoint, by rendering it: nothing is saved. path: section.field, or shaders/KEY/passes/PASS."""
     if viewpoint not in build.setup.viewpoints:
         raise NotThere(f"viewpoint {viewpoint!r}")
@@ -94,7 +152,7 @@ def measure(build: Build, path: str, value: Any, viewpoint: str, target: str | N
         return float((delta_e_2000(*pair) > VISIBLE_DIFFERENCE).mean())
 
     moved = STUDIO.draw(share)
-    return document({
-        "title": change.title, "changed_share": moved, "unchanged": changed.setup == build.setup, "overridden_by": overridden,
-        "change": change_json(change),
-    })  # fmt: skip
+    return SetupEffect(
+        title=change.title, changed_share=moved, unchanged=changed.setup == build.setup, overridden_by=overridden,
+        change=change_json(change),
+    )  # fmt: skip

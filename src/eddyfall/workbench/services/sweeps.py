@@ -6,8 +6,8 @@ from typing import Any
 from django.db import transaction
 from PIL import Image
 
-from eddyfall.core.handover.report import finding_json, sweep_json
-from eddyfall.core.handover.tide import kind_of, tide_cells
+from eddyfall.core.handover.documents.findings import FindingDocument, SweepSummary
+from eddyfall.core.handover.tide import TideRow, kind_of, tide_row
 from eddyfall.core.sweep.findings import SweepResult
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import NotThere, Refused
@@ -41,19 +41,10 @@ def store(sweep: Sweep, result: SweepResult) -> None:
             stream = io.BytesIO()
             Image.fromarray(picture).save(stream, "PNG", compress_level=1)
             stored = files.add(sweep.build, "evidence", f"{found.code}.png", stream.getvalue())
-        document = finding_json_plain(found)
+        document = FindingDocument.from_core(found).model_dump(mode="json")
         Finding.objects.create(sweep=sweep, position=i, fingerprint=found.fingerprint, document=document, picture=stored)
-    summary = sweep_json(result)
-    summary.pop("findings")
-    sweep.result = summary
+    sweep.result = SweepSummary.from_core(result).model_dump(mode="json")
     sweep.save(update_fields=["result", "head_version"])
-
-
-def finding_json_plain(found: Any) -> dict[str, Any]:
-    """A finding as the command line gives it."""
-    from eddyfall.core.handover.report import document
-
-    return document(finding_json(found))
 
 
 def before(sweep: Sweep) -> Sweep | None:
@@ -74,13 +65,12 @@ def compared(sweep: Sweep) -> tuple[dict[str, str], list[Finding]]:
     return {k: "still there" if k in theirs else "new" for k in mine}, [f for k, f in theirs.items() if k not in mine]
 
 
-def tide(sweep: Sweep) -> list[dict[str, Any]]:
-    """Rows of the tide table: viewpoint, and its cells by kind of defect (a code up to its dot)."""
+def tide(sweep: Sweep) -> list[TideRow]:
+    """Rows of the tide table: viewpoint, and its cells by kind of defect."""
     if sweep.result is None:
         return []
-    documents = [f.document for f in sweep.findings.all()]
-    views = sweep.result["viewpoints"]
-    return [{"viewpoint": v, "cells": tide_cells(documents, v, kind_of)} for v in views]
+    documents = [FindingDocument.model_validate(f.document) for f in sweep.findings.all()]
+    return [tide_row(documents, v, kind_of) for v in sweep.result["viewpoints"]]
 
 
 def sweep_of(build: Build, sweep_id: int) -> Sweep:

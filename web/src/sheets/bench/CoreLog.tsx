@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import type { CoreSample, Layer } from "../../api/documents";
+import type { CoreSample, Layer } from "../../api/client";
 import { patientFetch } from "../../api/patient";
 import { Failed, Skeleton } from "../../ui/state";
 import { figure } from "../../ui/words";

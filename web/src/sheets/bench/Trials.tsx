@@ -1,4 +1,4 @@
-import type { TrialDocument } from "../../api/documents";
+import type { TrialDocument } from "../../api/client";
 import { Picture } from "../../ui/Picture";
 import { figure, percent } from "../../ui/words";
 

@@ -1,6 +1,5 @@
 import { Link } from "react-router";
-import type { Case } from "../../api/client";
-import type { FindingDocument, ProofResult, TrialDocument } from "../../api/documents";
+import type { Case, FindingDocument, ProofResult, TrialDocument } from "../../api/client";
 import { costWords, percent, withUnit } from "../../ui/words";
 
 /** What the chosen change is, why it was tried, and what it costs. */

@@ -1,6 +1,5 @@
 import { useCallback, useState } from "react";
 import { buildPath, type Case, casePath } from "../../api/client";
-import type { FindingDocument, ProofResult, TrialDocument } from "../../api/documents";
 import { useBuild, useSymptoms } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
@@ -51,20 +50,17 @@ export function Work({ project, build, of }: { project: number; build: number; o
     Case: `${of.number}, version ${of.version}`,
   });
 
-  const finding = of.finding?.document as unknown as FindingDocument | undefined;
+  const finding = of.finding?.document;
   const aboutLightmaps = finding?.sheet === "lightmaps";
   const path = casePath(project, build, of.number);
   const prints: Print[] = lineup.progress
     ? lineup.live.map((d) => ({ key: d.title, document: d, picture: null }))
     : of.trials.map((t) => ({
         key: `${t.rank} ${of.version}`,
-        document: t.document as unknown as TrialDocument,
+        document: t.document,
         picture: `${path}/trials/${t.rank}/picture?v=${of.version}`,
       }));
-  const trial =
-    choice?.kind === "trial"
-      ? (of.trials[choice.index]?.document as unknown as TrialDocument | undefined)
-      : undefined;
+  const trial = choice?.kind === "trial" ? of.trials[choice.index]?.document : undefined;
   const stamp = `${of.version}.${of.build_version}`;
   const right =
     choice && (choice.kind === "remedy" ? finding?.remedies[choice.index] : trial?.change)
@@ -211,7 +207,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
               />
             </p>
           )}
-          {of.proof?.result && <ProofTable of={of.proof.result as unknown as ProofResult} />}
+          {of.proof?.result && <ProofTable of={of.proof.result} />}
           {finding && <OfCase project={project} build={build} finding={finding} />}
           <Kept of={of} project={project} build={build} />
           {finding && (

@@ -2,8 +2,8 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen, within } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { afterEach, expect, test, vi } from "vitest";
-import type { Case } from "../../api/client";
-import type { CoreSample, Layer, ProofResult, TrialDocument } from "../../api/documents";
+import type { Case, CoreSample, Layer, ProofResult, TrialDocument } from "../../api/client";
+import { part } from "../../testing/part";
 import { CoreLog } from "./CoreLog";
 import { SoundingLine } from "./SoundingLine";
 import { Trials } from "./Trials";
@@ -144,7 +144,7 @@ const caseOf = (over: Partial<Case>): Case =>
 
 test("each stage of the sounding line says what it came to", () => {
   const choose = vi.fn();
-  const lineup = { subject: "net", passes_that_wrote: ["fog", "opaque"] };
+  const lineup = part<Case["lineup"]>({ subject: "net", passes_that_wrote: ["fog", "opaque"] });
   const trials = [
     { rank: 0, document: trial({}) },
     { rank: 1, document: trial({ verdict: "no effect" }) },

@@ -1,8 +1,9 @@
 import { expect, test } from "vitest";
+import { part } from "../../testing/part";
 import { linearLight, paint } from "./picture";
 
 const canvas = (width: number, height: number) =>
-  ({ width, height, data: new Uint8ClampedArray(width * height * 4) }) as unknown as ImageData;
+  part<ImageData>({ width, height, data: new Uint8ClampedArray(width * height * 4) });
 
 const pixel = (value: number, scale: number, stops: number) => {
   const image = canvas(1, 1);

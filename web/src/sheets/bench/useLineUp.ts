@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
+import type { TrialDocument } from "../../api/client";
 import { casePath, csrf } from "../../api/client";
-import type { TrialDocument } from "../../api/documents";
 import { caseKey } from "../../api/queries";
 
 type Line = { trial?: TrialDocument; progress?: number; what?: string; done?: unknown; error?: string };

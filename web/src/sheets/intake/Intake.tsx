@@ -9,21 +9,6 @@ import { Bring } from "./Bring";
 import { FirstFrames } from "./FirstFrames";
 import { Members } from "./Members";
 
-type Facts = {
-  triangles: number;
-  vertices: number;
-  drawables: number;
-  meshes: number;
-  nodes: number;
-  materials: number;
-  images: number;
-  lights: number;
-  cameras: number;
-  bounds_m: { low: number[]; high: number[] };
-  left_out: string[];
-  image_sizes: { name: string; width: number; height: number; roles: string[] }[];
-};
-
 export function Intake() {
   const { project, build } = usePlace();
   return (
@@ -55,7 +40,7 @@ function BuildSheet({ project, number }: { project: number; number: number }) {
   useTitleBlock(build.data ? { File: build.data.name, Brought: when(build.data.created) } : {});
   if (build.isPending) return <Skeleton lines={8} />;
   if (!build.data) return <Failed error={build.error} />;
-  const facts = build.data.facts as unknown as Facts;
+  const facts = build.data.facts;
   const left = facts.left_out;
   return (
     <>
@@ -91,7 +76,7 @@ function BuildSheet({ project, number }: { project: number; number: number }) {
 }
 
 function Counts({ build }: { build: Build }) {
-  const facts = build.facts as unknown as Facts;
+  const facts = build.facts;
   const bounds = facts.bounds_m;
   const size = bounds.high.map((v, i) => v - (bounds.low[i] ?? 0));
   const rows = [
@@ -134,7 +119,7 @@ function Counts({ build }: { build: Build }) {
   );
 }
 
-function Textures({ images }: { images: Facts["image_sizes"] }) {
+function Textures({ images }: { images: Build["facts"]["image_sizes"] }) {
   if (!images.length) return <p className="second mt-5">The scene has no textures.</p>;
   return (
     <section className="mt-5">

@@ -1,7 +1,7 @@
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import type { ChartReport } from "../../api/client";
 import { assetPath, type LightmapAsset, type Lightmaps } from "../../api/client";
-import type { ChartReport } from "../../api/documents";
 import { useBuild, useLightmaps } from "../../api/queries";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { ChartReport } from "../../api/documents";
+import type { ChartReport } from "../../api/client";
 import { figure } from "../../ui/words";
 
 const FEW = 12;

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import type { FindingDocument } from "../../api/documents";
+import type { FindingDocument } from "../../api/client";
 import { useLightmaps } from "../../api/queries";
 import { BakeBox } from "./BakeBox";
 import { assetLink } from "./words";
@@ -18,11 +18,12 @@ export function OfCase({
   const sheet = useLightmaps(project, build, null, about);
   if (!about || !sheet.data) return null;
   const mine = sheet.data.assets.filter((a) => a.drawables.some((d) => finding.subjects.includes(d)));
-  const first = mine.find((a) => a.asset === finding.facts?.receiver) ?? mine[0];
+  const first = mine.find((a) => a.asset === finding.facts.receiver) ?? mine[0];
   if (!first) return null;
-  const texels = finding.facts?.texels ?? [];
-  const n = texels[texels.length >> 1];
-  const texel = n === undefined ? "" : `?texel=${n % first.resolution},${Math.floor(n / first.resolution)}`;
+  const texels = finding.facts.texels;
+  const n: unknown = Array.isArray(texels) ? texels[texels.length >> 1] : undefined;
+  const texel =
+    typeof n !== "number" ? "" : `?texel=${n % first.resolution},${Math.floor(n / first.resolution)}`;
   return (
     <section className="mt-3" aria-label="Lightmaps of this case">
       <h2>Lightmap</h2>

@@ -1,6 +1,6 @@
 import { useState } from "react";
+import type { CopyRemedy, PageAnswer } from "../../api/client";
 import { assetPath, client, csrf, must, type Schemas } from "../../api/client";
-import type { CopyRemedy, PageAnswer } from "../../api/documents";
 import { useAsk, useBuild, useWrite } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { figure, percent } from "../../ui/words";
@@ -56,7 +56,7 @@ const operation = (mesh: string, name: string, title: string, params: Record<str
 /** Copies as rules, and every way to part them, tried. */
 export function Copies({ where, acts, chosen }: { where: Where; acts: Acts; chosen: WhatIf | null }) {
   const copies = useCopies(where, true);
-  const rules = Object.entries(copies.data?.rules ?? {}) as [string, Rule][];
+  const rules = Object.entries(copies.data?.rules ?? {});
   return (
     <section aria-label="Copies">
       <h2 className="flex justify-between">
@@ -88,20 +88,13 @@ export function Copies({ where, acts, chosen }: { where: Where; acts: Acts; chos
   );
 }
 
-type Rule = {
-  kind: string;
-  axes?: string[];
-  count?: number;
-  strip?: string;
-  uv_offset?: [number, number];
-  material?: string | null;
-};
+type Rule = NonNullable<ReturnType<typeof useCopies>["data"]>["rules"][string];
 
 const ruleWords = (name: string, r: Rule) =>
-  `${name}: ${r.kind}${r.kind === "mirror" && r.axes ? ` ${r.axes.join(" and ")}` : ""}${r.kind === "array" && r.count ? ` of ${r.count}` : ""}${r.kind === "shell" && r.strip ? `, edge strip ${r.strip}` : ""}`;
+  `${name}: ${r.kind}${r.kind === "mirror" ? ` ${r.axes.join(" and ")}` : ""}${r.kind === "array" ? ` of ${r.count}` : ""}${r.kind === "shell" ? `, edge strip ${r.strip}` : ""}`;
 
 function offsetWords(r: Rule): string {
-  const [u, v] = r.uv_offset ?? [0, 0];
+  const [u = 0, v = 0] = r.uv_offset;
   const said = [u ? `U ${u > 0 ? "+" : ""}${u}` : "", v ? `V ${v > 0 ? "+" : ""}${v}` : ""]
     .filter(Boolean)
     .join(" ");

@@ -1,6 +1,5 @@
 import { Link } from "react-router";
 import { client, must, type Schemas } from "../../api/client";
-import type { FindingDocument } from "../../api/documents";
 import { useSweep, useSweeps, useWrite } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { costWords } from "../../ui/words";
@@ -8,7 +7,7 @@ import { costWords } from "../../ui/words";
 type Props = { project: number; build: number; drawables: string[]; cause: string | undefined };
 type Item = Schemas["FindingOut"];
 
-const documentOf = (f: Item) => f.document as unknown as FindingDocument;
+const documentOf = (f: Item) => f.document;
 
 /** What the last sweep found on this asset, the cause just asked about first, with remedies to keep. */
 export function WhatToDo({ project, build, drawables, cause }: Props) {

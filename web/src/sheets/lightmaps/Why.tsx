@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Explanation } from "../../api/documents";
+import type { Explanation } from "../../api/client";
 import { Failed } from "../../ui/state";
 import { figure, percent } from "../../ui/words";
 import { effectWords } from "./words";

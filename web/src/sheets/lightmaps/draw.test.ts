@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, test, vi } from "vitest";
-import type { ChartReport } from "../../api/documents";
+import type { ChartReport, Leak } from "../../api/client";
+import { part } from "../../testing/part";
 import { type Colours, type Drawn, densitiesOf, drawPage } from "./draw";
 import { ChartIndex, type Page } from "./page";
 import { scaleColour } from "./scale";
@@ -35,7 +36,7 @@ function context(size: number) {
       };
     },
   });
-  return { c: c as unknown as CanvasRenderingContext2D, calls };
+  return { c: part<CanvasRenderingContext2D>(c as object), calls };
 }
 
 const colours = Object.fromEntries(
@@ -60,14 +61,14 @@ function drawn(over: { page?: Partial<Page>; report?: object; drawn?: Partial<Dr
       index: new ChartIndex(triangles),
       ...over.page,
     },
-    report: {
+    report: part<ChartReport>({
       resolution: 16,
       page_tiles: 1,
       charts: [chart(), chart()],
       overlap: { surface_share: 0 },
       gutter_texels: null,
       ...over.report,
-    } as unknown as ChartReport,
+    }),
     mode: "charts",
     map: null,
     leaks: [],
@@ -166,14 +167,14 @@ test("needless splits are dashed", () => {
 const trouble = { words: "light leaks 1 mm past wall", weight: 75 };
 
 test("leaking texels are framed, however small they are", () => {
-  const leak = {
+  const leak = part<Leak>({
     occluder: "wall",
     texels: [17],
     reach_linear_mm: 1,
     reach_nearest_mm: 1,
     contrast: 2,
     trouble,
-  };
+  });
   expect(
     draw(drawn({ drawn: { leaks: [leak] } }))
       .of("strokeRect")
@@ -191,6 +192,6 @@ test("the narrowest gutter is marked with its width", () => {
 
 test("densities of a page are told for the page, not for its tiles", () => {
   const charts = [chart({ texels_per_m: 8 }), chart({ texels_per_m: 32 }), chart({ texels_per_m: 0 })];
-  expect(densitiesOf({ charts, page_tiles: 2 } as unknown as ChartReport)).toEqual([4, 16]);
-  expect(densitiesOf({ charts: [], page_tiles: 1 } as unknown as ChartReport)).toEqual([0, 1]);
+  expect(densitiesOf(part<ChartReport>({ charts, page_tiles: 2 }))).toEqual([4, 16]);
+  expect(densitiesOf(part<ChartReport>({ charts: [], page_tiles: 1 }))).toEqual([0, 1]);
 });

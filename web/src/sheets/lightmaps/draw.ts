@@ -1,4 +1,4 @@
-import type { ChartReport, Leak } from "../../api/documents";
+import type { ChartReport, Leak } from "../../api/client";
 import { percent } from "../../ui/words";
 import type { Page } from "./page";
 import { scaleColour } from "./scale";

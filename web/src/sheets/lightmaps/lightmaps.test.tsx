@@ -1,14 +1,14 @@
 import { cleanup, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, test } from "vitest";
-import type { LightmapAsset } from "../../api/client";
-import type { Effect, Explanation } from "../../api/documents";
+import type { Effect, Explanation, Leak, LightmapAsset } from "../../api/client";
+import { part } from "../../testing/part";
 import { ChartIndex, decoded, texelsOf } from "./page";
 import { scaleColour } from "./scale";
 import { Why } from "./Why";
 import { effectWords, openMaps, troubles } from "./words";
 
 const THIN = "\u202f";
-const fit = {
+const fit = part<LightmapAsset>({
   asset: "leaf",
   overlap: { surface_share: 0, texel_share: 0, pairs: 0 },
   degenerate: 0,
@@ -21,7 +21,7 @@ const fit = {
   page_texels_per_m: 8,
   troubles: [],
   maps: [{ light_set: null, state: "fresh", stale_texels: 0, why: [] }],
-} as unknown as LightmapAsset;
+});
 
 const packed = (values: Float32Array | Int32Array) =>
   btoa(String.fromCharCode(...new Uint8Array(values.buffer, values.byteOffset, values.byteLength)));
@@ -29,11 +29,11 @@ const packed = (values: Float32Array | Int32Array) =>
 afterEach(cleanup);
 
 describe("what is wrong with a lightmap", () => {
-  const stale = {
+  const stale = part<LightmapAsset>({
     ...fit,
     troubles: [{ words: "1 of its lightmaps stale", weight: 70 }],
     maps: [{ light_set: "on", state: "stale", stale_texels: 9, why: ["lamp"] }],
-  } as unknown as LightmapAsset;
+  });
   test("is what the core says, and nothing else", () => {
     expect(troubles(fit)).toEqual([]);
     expect(troubles(stale).map((t) => t.words)).toEqual(["1 of its lightmaps stale"]);
@@ -42,14 +42,16 @@ describe("what is wrong with a lightmap", () => {
     ]);
   });
   test("the leak that reaches farthest joins in its place once it is traced", () => {
-    const leaks = [40, 120].map((mm) => ({
-      occluder: `wall_${mm}`,
-      reach_linear_mm: mm,
-      reach_nearest_mm: mm,
-      contrast: 2,
-      texels: [],
-      trouble: { words: `light leaks ${mm} mm past wall_${mm}`, weight: 75 },
-    }));
+    const leaks = [40, 120].map((mm) =>
+      part<Leak>({
+        occluder: `wall_${mm}`,
+        reach_linear_mm: mm,
+        reach_nearest_mm: mm,
+        contrast: 2,
+        texels: [],
+        trouble: { words: `light leaks ${mm} mm past wall_${mm}`, weight: 75 },
+      }),
+    );
     expect(troubles(stale, leaks).map((t) => t.words)).toEqual([
       "light leaks 120 mm past wall_120",
       "1 of its lightmaps stale",
@@ -117,7 +119,15 @@ const explanation = (over: Partial<Explanation>): Explanation => ({
   all_removed_lux: 0.05,
   unexplained_lux: 0,
   healthy: false,
-  facts: { drawable: "floor", owned: true, stored: true, texel_mm: [100, 100], samples: 64 },
+  facts: {
+    drawable: "floor",
+    owned: true,
+    stored: true,
+    texel_mm: [100, 100],
+    samples: 64,
+    place_m: [0, 0, 0],
+    filter: "linear",
+  },
   effects: [],
   ...over,
 });
@@ -159,7 +169,9 @@ describe("why a texel is as it is", () => {
     expect(effectWords(effect("uv.off-grid", 1, { skew_deg: 7, step_texels: 8.144 }))).toContain(
       "a step each 8.144 texels",
     );
-    expect(effectWords(effect("noise.samples", 1, { samples: 64 }))).toBe("64 samples a texel.");
+    expect(
+      effectWords(effect("noise.samples", 1, { samples: 64, place_m: [0, 0, 0], filter: "linear" })),
+    ).toBe("64 samples a texel.");
     expect(effectWords(effect("bake.banding", 1, { encoding: "srgb8" }))).toBe("Stored as srgb8.");
     expect(effectWords(effect("bake.stale", 1))).toContain("bake it again");
     expect(effectWords(effect("bake.leak", 1))).toBe("");

@@ -1,4 +1,4 @@
-import type { PageDocument } from "../../api/documents";
+import type { PageDocument } from "../../api/client";
 
 /** A chart page as arrays, places 0..1 with v down; see docs/formats.md. */
 export type Page = {
@@ -26,7 +26,7 @@ export function decoded(d: PageDocument): Page {
     borderChart: new Int32Array(bytesOf(d.border_chart)),
     doubled: floats(d.doubled),
     splits: floats(d.splits),
-    gutterAt: d.gutter_at,
+    gutterAt: d.gutter_at && [d.gutter_at[0] ?? 0, d.gutter_at[1] ?? 0],
     index: new ChartIndex(triangles),
   };
 }

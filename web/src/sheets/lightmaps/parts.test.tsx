@@ -1,8 +1,8 @@
 import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, test, vi } from "vitest";
-import type { Lightmaps } from "../../api/client";
-import type { ChartReport } from "../../api/documents";
+import type { ChartReport, Lightmaps } from "../../api/client";
 import { around, serve } from "../../testing";
+import { part } from "../../testing/part";
 import { BakeBox } from "./BakeBox";
 import { ChartList } from "./ChartList";
 import { ChartPage } from "./ChartPage";
@@ -20,14 +20,15 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
-const map = (state: string, light_set: string | null = null) => ({
+type State = Lightmaps["assets"][number]["maps"][number]["state"];
+const map = (state: State, light_set: string | null = null) => ({
   light_set,
   state,
   stale_texels: state === "stale" ? 640 : 0,
   why: state === "stale" ? ["lamp lantern"] : [],
 });
 const sheet = (...assets: [string, ReturnType<typeof map>[]][]) =>
-  ({ assets: assets.map(([asset, maps]) => ({ asset, maps })) }) as unknown as Lightmaps;
+  part<Lightmaps>({ assets: assets.map(([asset, maps]) => ({ asset, maps })) });
 const job = (over: object) => ({
   id: 7,
   state: "running",
@@ -122,7 +123,7 @@ test("charts are listed for those who cannot see the page: few first, then all",
   const charts = Array.from({ length: 20 }, (_, i) => chart({ triangles: i + 1 }));
   charts[1] = chart({ mirrored: true, skew_deg: null, stretch_l2: null });
   charts[2] = chart({ skew_deg: -7, stretch_l2: 1.25 });
-  render(<ChartList report={{ charts, page_tiles: 2 } as unknown as ChartReport} />);
+  render(<ChartList report={part<ChartReport>({ charts, page_tiles: 2 })} />);
   const rows = () => screen.getAllByRole("row", { hidden: true }).slice(1);
   expect(rows()).toHaveLength(12);
   expect(rows()[1]?.textContent).toBe("1 mirrored24–∞");
@@ -178,7 +179,7 @@ describe("repairs of charts", () => {
     rules: {
       mirrored: { kind: "mirror", axes: ["x", "y"], uv_offset: [1, 0] },
       railing: { kind: "array", count: 7, uv_offset: [0, -0.5], material: "steel" },
-      skin: { kind: "shell", strip: "edge" },
+      skin: { kind: "shell", strip: "edge", uv_offset: [0, 0] },
     },
     remedies: [
       {
@@ -309,14 +310,14 @@ describe("the page by keyboard", () => {
     observe() {}
     disconnect() {}
   }
-  const drawn = {
+  const drawn = part<Drawn>({
     page: { index: new ChartIndex(new Float32Array([0, 0, 1, 0, 0, 1])), chart: new Int32Array([0]) },
     report: { resolution: 64, charts: [chart()], overlap: { surface_share: 0 } },
     mode: "charts",
     map: null,
     leaks: [],
     densities: [8, 8],
-  } as unknown as Drawn;
+  });
   const open = (texel: [number, number] | null) => {
     vi.stubGlobal("ResizeObserver", Still);
     vi.spyOn(HTMLCanvasElement.prototype, "getContext").mockReturnValue(null);

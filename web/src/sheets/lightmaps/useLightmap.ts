@@ -1,7 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { assetPath, buildPath, client, must } from "../../api/client";
-import type { CopyRemedy, Explanation, Leak, PageAnswer, Worth } from "../../api/documents";
 import { patientFetch } from "../../api/patient";
 import { decoded, type FrameTexels, texelsOf } from "./page";
 
@@ -12,12 +11,12 @@ const path = (w: Where) => ({ project_id: w.project, number: w.build, asset: w.a
 export function usePage(w: Where, state: "head" | "built") {
   const page = useQuery({
     queryKey: ["page", w, state],
-    queryFn: async () =>
-      (await must(
+    queryFn: () =>
+      must(
         client.GET("/api/projects/{project_id}/builds/{number}/lightmaps/{asset}/page", {
           params: { path: path(w), query: { state, target: w.target } },
         }),
-      )) as unknown as PageAnswer,
+      ),
     placeholderData: keepPreviousData,
   });
   const arrays = useMemo(() => (page.data ? decoded(page.data.geometry) : null), [page.data]);
@@ -29,12 +28,12 @@ export const useLeaks = (w: Where, lightSet: string | null, enabled: boolean, st
   useQuery({
     queryKey: ["leaks", w, lightSet, stamp],
     enabled,
-    queryFn: async () =>
-      (await must(
+    queryFn: () =>
+      must(
         client.GET("/api/projects/{project_id}/builds/{number}/lightmaps/{asset}/leaks", {
           params: { path: path(w), query: { light_set: lightSet, target: w.target } },
         }),
-      )) as unknown as Leak[],
+      ),
   });
 
 export const useWhy = (w: Where, lightSet: string | null, texel: [number, number] | null, stamp: string) =>
@@ -42,29 +41,27 @@ export const useWhy = (w: Where, lightSet: string | null, texel: [number, number
     queryKey: ["why", w, lightSet, texel, stamp],
     enabled: texel !== null,
     retry: false,
-    queryFn: async () =>
-      (await must(
+    queryFn: () =>
+      must(
         client.GET("/api/projects/{project_id}/builds/{number}/lightmaps/{asset}/why", {
           params: {
             path: path(w),
             query: { light_set: lightSet, target: w.target, x: texel?.[0] ?? 0, y: texel?.[1] ?? 0 },
           },
         }),
-      )) as unknown as Explanation,
+      ),
   });
 
 export const useCopies = (w: Where, enabled: boolean) =>
   useQuery({
     queryKey: ["copies", w],
     enabled,
-    queryFn: async () => {
-      const found = await must(
+    queryFn: () =>
+      must(
         client.GET("/api/projects/{project_id}/builds/{number}/lightmaps/{asset}/copies", {
           params: { path: path(w) },
         }),
-      );
-      return { rules: found.rules, remedies: found.remedies as unknown as CopyRemedy[] };
-    },
+      ),
   });
 
 export const useWorth = (project: number, build: number, enabled: boolean) =>
@@ -72,12 +69,12 @@ export const useWorth = (project: number, build: number, enabled: boolean) =>
     queryKey: ["worth", project, build],
     enabled,
     staleTime: 60_000,
-    queryFn: async () =>
-      (await must(
+    queryFn: () =>
+      must(
         client.GET("/api/projects/{project_id}/builds/{number}/worth-baking", {
           params: { path: { project_id: project, number: build } },
         }),
-      )) as unknown as Worth,
+      ),
   });
 
 /** Which texel each pixel of a viewpoint shows, at 480 x 270. */

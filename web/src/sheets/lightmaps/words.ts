@@ -1,5 +1,4 @@
-import type { LightmapAsset } from "../../api/client";
-import type { Effect, Leak } from "../../api/documents";
+import type { Effect, Leak, LightmapAsset } from "../../api/client";
 import { figure, percent } from "../../ui/words";
 
 export type Trouble = LightmapAsset["troubles"][number];

@@ -4,7 +4,7 @@ import type { Where } from "./Setup";
 import { Trying } from "./Trying";
 
 const LEVELS = ["default", "project", "target", "role", "viewpoint"] as const;
-type Field = Schemas["SetupField"];
+type Field = Schemas["SettingRow"];
 
 /** A value as people write it. */
 function show(v: unknown): string {

@@ -94,7 +94,7 @@ export function Setup() {
   );
 }
 
-function chosen(fields: Schemas["SetupField"][], find: string, only: string): Schemas["SetupField"][] {
+function chosen(fields: Schemas["SettingRow"][], find: string, only: string): Schemas["SettingRow"][] {
   const word = find.toLowerCase();
   return fields
     .filter((f) => (f.path + f.meaning).toLowerCase().includes(word))

@@ -7,7 +7,15 @@ type Shader = { key: string; passes: Record<string, boolean>; materials: string[
 type Material = { key: string; shader: string; blend: string; double_sided: boolean };
 
 /** Which passes each shader has, and which shader each material takes. */
-export function Shaders({ where, setup, find }: { where: Where; setup: Schemas["SetupOut"]; find: string }) {
+export function Shaders({
+  where,
+  setup,
+  find,
+}: {
+  where: Where;
+  setup: Schemas["SetupSheet"];
+  find: string;
+}) {
   const [open, setOpen] = useState<string>();
   const word = find.toLowerCase();
   const shaders = (setup.shaders as Shader[]).filter((s) =>

@@ -1,6 +1,6 @@
 import { Link, useNavigate } from "react-router";
+import type { FindingDocument } from "../../api/client";
 import { buildPath, client, must, type Schemas, type Sweep } from "../../api/client";
-import type { FindingDocument } from "../../api/documents";
 import { useWrite } from "../../api/queries";
 import { Mark } from "../../ui/marks";
 import { Picture } from "../../ui/Picture";
@@ -56,7 +56,7 @@ function Line({
   build: number;
   finding: Schemas["FindingOut"];
 }) {
-  const d = finding.document as unknown as FindingDocument;
+  const d = finding.document;
   const go = useNavigate();
   const open = useWrite(
     () =>

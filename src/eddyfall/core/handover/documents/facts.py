@@ -1,0 +1,81 @@
+"""What a build holds. Nothing here needs a compiled kernel, so a short-lived reader starts fast."""
+
+from typing import Any, Self
+
+from eddyfall.core.handover.documents.base import Document, Triple
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.model import Scene
+
+
+class Bounds(Document):
+    """Corners of the box around all that is drawn, in m."""
+
+    low: Triple
+    high: Triple
+
+
+class ImageSize(Document):
+    """An image in px, and what materials use it as."""
+
+    name: str
+    width: int
+    height: int
+    roles: list[str]
+
+
+class BuildFacts(Document):
+    """Counts, bounds, images, and notes on what was left out or fitted."""
+
+    triangles: int
+    vertices: int
+    drawables: int
+    meshes: int
+    nodes: int
+    materials: int
+    images: int
+    lights: int
+    cameras: int
+    viewpoints: list[str]
+    bounds_m: Bounds
+    image_sizes: list[ImageSize]
+    left_out: list[str]
+
+
+class IntakeDocument(BuildFacts):
+    """The same with the setup in use."""
+
+    setup: dict[str, Any]
+
+    @classmethod
+    def from_core(cls, build: Build) -> Self:
+        scene, geometry = build.scene, pack(build.scene, build.setup)
+        low, high = geometry.scene_bounds
+        sizes = [
+            ImageSize(name=i.name, width=i.pixels.shape[1], height=i.pixels.shape[0], roles=roles)
+            for i, roles in zip(scene.images, image_roles(scene))
+        ]
+        return cls.model_validate({
+            "triangles": len(geometry.triangles) - 2, "vertices": len(geometry.positions) - 4,
+            "drawables": len(geometry.drawables) - 1, "meshes": len(scene.meshes), "nodes": len(scene.nodes),
+            "materials": len(scene.materials), "images": len(scene.images), "lights": len(scene.light_keys),
+            "cameras": len(scene.cameras), "viewpoints": list(build.setup.viewpoints),
+            "bounds_m": {"low": low.tolist(), "high": high.tolist()}, "image_sizes": sizes, "left_out": list(build.notes),
+            "setup": build.raw_setup,
+        })  # fmt: skip
+
+
+def image_roles(scene: Scene) -> list[list[str]]:
+    """For each image, what materials use it as."""
+    roles: list[set[str]] = [set() for _ in scene.images]
+    for material in scene.materials:
+        for role, use in (
+            ("base colour", material.base_texture),
+            ("metallic-roughness", material.metallic_roughness_texture),
+            ("normal", material.normal_texture),
+            ("emissive", material.emissive_texture),
+            ("occlusion", material.occlusion_texture),
+        ):
+            if use is not None:
+                roles[use.image].add(role)
+    return [sorted(r) for r in roles]

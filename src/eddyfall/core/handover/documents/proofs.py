@@ -1,0 +1,39 @@
+"""Proofs of a repair."""
+
+from typing import Self
+
+from eddyfall.core.handover.documents.base import Document
+from eddyfall.core.sweep.proof import Proof, ViewProof
+
+
+class ViewProofDocument(Document):
+    """One viewpoint: shares 0..1 of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling."""
+
+    viewpoint: str
+    role: str
+    changed: float
+    on_cause: float
+    elsewhere: float
+    siblings: dict[str, int]
+
+    @classmethod
+    def from_core(cls, view: ViewProof) -> Self:
+        return cls.model_validate(vars(view))
+
+
+class ProofDocument(Document):
+    """Titles of findings that the repair ends, leaves and makes; every viewpoint before and after."""
+
+    proved: bool
+    why: str
+    ended: list[str]
+    left: list[str]
+    made: list[str]
+    views: list[ViewProofDocument]
+
+    @classmethod
+    def from_core(cls, proof: Proof) -> Self:
+        return cls(
+            proved=proof.proved, why=proof.why, ended=list(proof.ended), left=list(proof.left), made=list(proof.made),
+            views=[ViewProofDocument.from_core(v) for v in proof.views],
+        )  # fmt: skip
