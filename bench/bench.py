@@ -36,6 +36,7 @@ from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Light, Material, Mesh, Node, Scene
 from eddyfall.core.scene.receivers import receiver_named
 from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.sweep import sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.core.uv.charts import measure_charts
@@ -270,7 +271,7 @@ peak = lambda: int(Path("/proc/self/status").read_text().split("VmHWM:")[1].spli
 STORE.folder = None
 build = make_hall(samples=1)[0]
 warm = peak()
-finer = {"bake": build.setup.bake.model_copy(update={"samples": 16}),
+finer = {"bake": build.setup[Bake].model_copy(update={"samples": 16}),
          "nodes": {**build.setup.nodes, "wall_north": NodeSetup(lightmap_size=1024)}}
 bake(build.with_setup(build.setup.model_copy(update=finer)), ["wall_north"], ["lamps_on"])
 print(warm, 1024 * 1024, peak())
@@ -335,7 +336,7 @@ def bakes() -> None:
     scene = light_scene(build, geometry, "lamps_on")
     receiver = receiver_named(build, geometry, "floor_west")
     owned, triangles = receiver_footprint(geometry, receiver)
-    tiles = tiles_of(job_of(receiver, owned, triangles, build.setup.bake, samples=64))
+    tiles = tiles_of(job_of(receiver, owned, triangles, build.setup[Bake], samples=64))
     real = scene.embree
     recorder = _Recorder(real)
     scene._embree = (recorder, scene._embree[1])

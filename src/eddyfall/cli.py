@@ -16,6 +16,7 @@ from typing import Any
 from eddyfall.cli_lightmaps import add_commands
 from eddyfall.cli_tools import UNFORESEEN, Out, Pipe, end_quietly, inputs, numbers, opened, size, unforeseen
 from eddyfall.core.errors import EddyfallError, RequestError
+from eddyfall.core.extras import load_extras
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -27,6 +28,7 @@ def main(argv: list[str] | None = None) -> int:
     except SystemExit as stop:
         return 2 if stop.code else 0
     try:
+        load_extras()
         return int(args.run(args))
     except EddyfallError as error:
         print(f"eddyfall: {error}", file=sys.stderr)

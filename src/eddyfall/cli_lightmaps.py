@@ -7,6 +7,7 @@ from typing import Any
 
 from eddyfall.cli_tools import Out, inputs, numbers, opened
 from eddyfall.core.errors import RequestError
+from eddyfall.core.scene.setup.sections.bake import Bake
 
 
 def add_commands(command: Callable[..., Any]) -> None:
@@ -48,7 +49,7 @@ def charts(args: Any) -> int:
     from eddyfall.core.uv.report import asset_report
 
     out, build = Out(args), opened(args)
-    bake = resolve(build.setup, args.target).bake
+    bake = resolve(build.setup, args.target)[Bake]
     geometry = pack(build.scene, build.setup)
     chosen = receivers(build, geometry, bake)
     if args.asset:
@@ -182,7 +183,7 @@ def bake(args: Any) -> int:
         raise RequestError("say where to with --out DIR, or ask with --status or --plan")
     names = [n.strip() for n in args.assets.split(",")] if args.assets else None
     _known(build, names)
-    settings = build.setup.bake.model_copy(
+    settings = build.setup[Bake].model_copy(
         update={k: v for k, v in (("samples", args.samples), ("bounces", args.bounces)) if v is not None}
     )
     if (args.samples is not None and args.samples < 1) or (args.bounces is not None and not 0 <= args.bounces <= 64):
@@ -259,7 +260,7 @@ def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
     from eddyfall.core.scene.resolve import resolve
 
     geometry = pack(build.scene, build.setup)
-    bake = resolve(build.setup, args.target).bake
+    bake = resolve(build.setup, args.target)[Bake]
     rows, documents = [], []
     for light_set in sets:
         for found in stale(build, geometry, light_set, bake):
@@ -314,7 +315,7 @@ def why(args: Any) -> int:
         light_set = args.light_set or build.setup.viewpoints[args.viewpoint].light_set
     if asset is None or texel is None:
         raise RequestError("say which texel: --asset A --texel X,Y, or --viewpoint V --at X,Y")
-    bake = resolve(build.setup, args.target).bake
+    bake = resolve(build.setup, args.target)[Bake]
     e = explain(build, asset, texel, light_set, bake=bake)
     out.say(f"{e.receiver}, texel {e.texel[0]},{e.texel[1]} of {e.edge}: {e.value:.4g} lx; it should be {e.reference:.4g} lx")
     out.say("healthy" if e.healthy else f"strongest cause: {effect_title(e.effects[0])}")

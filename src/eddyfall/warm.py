@@ -13,6 +13,7 @@ from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.lineup import line_up
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.tiny import tiny_build
 
@@ -36,7 +37,7 @@ def main(progress: Callable[[str, float], None] = lambda what, share: None) -> N
     for symptom in symptoms():
         line_up(build, "front", (40, 20, 16, 16), symptom, size=size, renderer=renderer)
     tell()
-    bake = build.setup.bake.model_copy(
+    bake = build.setup[Bake].model_copy(
         update={"resolution": 16, "samples": 4, "bounces": 1, "denoise": "within_charts", "mips": True}
     )
     baked = run_bake(build.with_setup(build.setup.model_copy(update={"bake": bake}))).build

@@ -22,6 +22,7 @@ from eddyfall.core.scene.changes import (
     set_leaves,
 )
 from eddyfall.core.scene.setup import normalised, parse_setup
+from eddyfall.core.scene.setup.sections.fog import Fog
 from scenes import Thing, build_of, flat, wall
 
 # Leaves of many kinds, each with values that are valid for it.
@@ -150,7 +151,7 @@ def test_several_leaves_of_one_change_stand_or_fall_together():
     broken = change.model_copy(update={"patch": (*change.patch[:3], Op(op="replace", path="/fog/fog_per_m", value="thick"))})
     with pytest.raises(ChangeError):
         apply_change(BASE, broken)
-    assert not BASE.setup.fog.enabled
+    assert not BASE.setup[Fog].enabled
 
 
 def test_clashing_ids_are_made_unique():

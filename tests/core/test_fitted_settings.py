@@ -10,6 +10,8 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.intake import default_setup_path, fit_build, open_build
 from eddyfall.core.scene.model import Camera, Light, Material, Node
+from eddyfall.core.scene.setup.sections.depth import Depth
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.visibility import caster_scene, sun_visibility, sunlit_candidates
 from eddyfall.demo.shapes import Shape
@@ -61,7 +63,7 @@ def test_from_a_millimetre_to_ten_kilometres_all_is_in_the_frame_and_its_shadow_
         seen |= set(np.unique(frame.drawable[frame.drawable >= 0]).tolist())
     assert seen == {0, 1, 2}
     assert sweep(build, size=SIZE, renderer=RENDERER).findings == ()
-    assert np.isclose(build.setup.shadow.reach_m / size, fit_build(still_life(), RENDERER).setup.shadow.reach_m, rtol=0.02)
+    assert np.isclose(build.setup[Shadow].reach_m / size, fit_build(still_life(), RENDERER).setup[Shadow].reach_m, rtol=0.02)
 
 
 def test_a_ball_needs_its_radius_over_the_sine_of_half_the_field_of_view():
@@ -169,7 +171,7 @@ def test_the_near_plane_of_a_files_camera_is_kept():
     # Two plates 20 mm apart at 60 m: with the file's 10 m they are told apart (step 2e-5 m), with .5 m they would not be at 400 m.
     plates = scene_of(Thing("a", box((-20, -20, -60.5), (20, 20, -60))), Thing("b", box((-10, -10, -60), (10, 10, -59.98))))
     build = fit_build(with_camera(plates, (0, 0, 0), 10.0), RENDERER)
-    assert build.setup.depth.near_m == 10.0
+    assert build.setup[Depth].near_m == 10.0
     assert sweep(build, size=SIZE, renderer=RENDERER).findings == ()
 
 

@@ -10,6 +10,7 @@ from eddyfall.core.frame.render import Renderer, Request, halton, render
 from eddyfall.core.frame.schedule import check_schedule, pass_table, passes_after, passes_for, schedule
 from eddyfall.core.raster.project import _transform, transform_plain
 from eddyfall.core.scene.changes import apply_change, set_leaf
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.lights import direct_plain
 from eddyfall.core.shade.textures import build_store, sample, sample_plain
 
@@ -165,7 +166,7 @@ def test_light_kernel_equals_its_twin(tiny):
     rows, columns = np.nonzero(frame.drawable >= 0)
     eye = frame.camera.eye
     maps = frame.buffers["shadow_maps"]._replace(
-        bias_texels=frame.stage.resolved.shadow.bias_texels, filter_px=frame.stage.resolved.shadow.filter_px
+        bias_texels=frame.stage.resolved[Shadow].bias_texels, filter_px=frame.stage.resolved[Shadow].filter_px
     )
     from eddyfall.core.passes.contract import View
 

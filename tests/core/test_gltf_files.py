@@ -16,6 +16,7 @@ from eddyfall.core.hashing import digest
 from eddyfall.core.intake import open_build
 from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.setup.sections.exposure import Exposure
 from scenes import Thing, build_of, flat, floor, glb_bytes, wall, write_build
 
 TOOLS = Path(__file__).parents[1] / "tools"
@@ -193,5 +194,5 @@ def test_a_file_without_setup_gets_a_fitted_one_that_is_said(tmp_path, triangle)
     frame = render(build, "fitted_front", size=(160, 90))
     assert (frame.drawable >= 0).any()
     # Metered to 18 % (Reinhard et al. 2002): the log mean of the display-linear frame is .18 within a tenth of a stop.
-    luminance = frame.linear @ np.array([0.2126, 0.7152, 0.0722]) / (1.2 * 2**build.setup.exposure.ev100)
+    luminance = frame.linear @ np.array([0.2126, 0.7152, 0.0722]) / (1.2 * 2 ** build.setup[Exposure].ev100)
     assert abs(np.log2(np.exp(np.log(luminance[luminance > 0]).mean()) / 0.18)) < 0.15

@@ -16,6 +16,7 @@ from eddyfall.core.frame.texel_buffer import texel_buffer
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.receivers import receivers
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.lightmaps import irradiance_plain
 from eddyfall.core.uv.overlap import doubled_areas
 from eddyfall.core.uv.page import page_geometry
@@ -79,12 +80,12 @@ def test_magnified_maps_are_what_frames_read():
 
 def test_a_look_changes_nothing_that_is_stored(floor):
     geometry, receiver = maps(floor)
-    plain = look(floor, geometry, receiver, None, floor.setup.bake, Look())
-    denoised = look(floor, geometry, receiver, None, floor.setup.bake, Look(denoise="within_charts"))
-    coarse = look(floor, geometry, receiver, None, floor.setup.bake, Look(encoding="srgb8"))
+    plain = look(floor, geometry, receiver, None, floor.setup[Bake], Look())
+    denoised = look(floor, geometry, receiver, None, floor.setup[Bake], Look(denoise="within_charts"))
+    coarse = look(floor, geometry, receiver, None, floor.setup[Bake], Look(encoding="srgb8"))
     assert (plain != denoised).any()
     assert 0 < np.abs(plain - coarse).max() < 1 / 255 * 2.4
-    assert (look(floor, geometry, receiver, None, floor.setup.bake, Look()) == plain).all()
+    assert (look(floor, geometry, receiver, None, floor.setup[Bake], Look()) == plain).all()
 
 
 def test_pixels_show_the_texels_of_their_core_samples(floor, renderer):

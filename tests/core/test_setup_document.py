@@ -10,6 +10,9 @@ from eddyfall.core.scene.changes import apply_change, set_resolved
 from eddyfall.core.scene.container import parse_json
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup import normalised, parse_setup, read_setup
+from eddyfall.core.scene.setup.sections.exposure import Exposure
+from eddyfall.core.scene.setup.sections.fog import Fog
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from scenes import Thing, build_of, wall
 
 VIEW = {"eye": [0, 0, 0], "target": [0, 0, -1]}
@@ -73,15 +76,15 @@ def test_resolve_lays_target_over_project_role_over_target_and_viewpoint_over_al
             viewpoints={"bench": {**VIEW, "role": "edit", "set": {"exposure": {"ev100": 13.0}}}, "quay": VIEW},
         )
     )
-    assert resolve(setup).shadow.reach_m == 100
-    assert resolve(setup, "slate").shadow.reach_m == 60
+    assert resolve(setup)[Shadow].reach_m == 100
+    assert resolve(setup, "slate")[Shadow].reach_m == 60
     both = resolve(setup, "slate", None, "bench")
-    assert (both.shadow.reach_m, both.exposure.ev100) == (40, 13)
+    assert (both[Shadow].reach_m, both[Exposure].ev100) == (40, 13)
     leaf = both.leaves["exposure.ev100"]
     assert leaf.winner == "viewpoint bench"
     assert leaf.losers == (("role edit", 12.0), ("target slate", 11.0), ("project", 10.0), ("default", 0.0))
-    assert resolve(setup, "slate", None, "quay").shadow.reach_m == 60
-    assert resolve(setup, None, "edit", "quay").shadow.reach_m == 40, "a role that is asked for wins over the viewpoint's own"
+    assert resolve(setup, "slate", None, "quay")[Shadow].reach_m == 60
+    assert resolve(setup, None, "edit", "quay")[Shadow].reach_m == 40, "a role that is asked for wins over the viewpoint's own"
     assert both.leaves["fog.enabled"].winner == "default"
 
 
@@ -106,7 +109,7 @@ def test_a_change_is_written_where_it_wins(target, role, viewpoint, path):
     resolved = resolve(build.setup, target, role, viewpoint)
     change = set_resolved(build, resolved, {"fog.fog_per_m": 0.05}, title="thinner")
     assert change.patch[-1].path == path
-    assert resolve(apply_change(build, change).setup, target, role, viewpoint).fog.fog_per_m == 0.05
+    assert resolve(apply_change(build, change).setup, target, role, viewpoint)[Fog].fog_per_m == 0.05
 
 
 def test_every_settable_leaf_has_unit_meaning_and_passes():

@@ -14,6 +14,7 @@ from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.receivers import receiver_named
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.tables import BakedMap
 from eddyfall.core.shade.lightmap_codes import exact_codes, stored
 from eddyfall.core.uv import repair
@@ -44,9 +45,9 @@ def test_a_partition_is_named_with_its_reach(resolution, nearest, linear):
 def test_the_reach_of_any_partition_is_known_within_a_texel(at_m):
     build = under_a_partition(64, at_m=at_m, samples=128)
     geometry = pack(build.scene, build.setup)
-    leak = find_leaks(geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup.bake)[
-        0
-    ]
+    leak = find_leaks(
+        geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup[Bake]
+    )[0]
     texel = at_m / 0.1
     expected = (np.floor(texel) + 1.5 - texel) * 100  # to the centre of the next texel on the dark side
     assert leak.reach_linear_mm == pytest.approx(expected, abs=1.0)
@@ -62,7 +63,7 @@ def test_splitting_the_chart_ends_the_leak():
     parted = apply_change(build, change)
     geometry = pack(parted.scene, parted.setup)
     assert (
-        find_leaks(geometry, receiver_named(parted, geometry, "floor"), [light_scene(parted, geometry, None)], parted.setup.bake)
+        find_leaks(geometry, receiver_named(parted, geometry, "floor"), [light_scene(parted, geometry, None)], parted.setup[Bake])
         == []
     )
     raw = bake(parted, everything=True).raws["floor", None]
@@ -197,7 +198,7 @@ def test_bit_depth_is_named_and_counted():
 
 def test_a_texel_between_two_codes_blames_the_bit_depth():
     build = floor_with(encoding="srgb8", range_lux=1e6)
-    settings = build.setup.bake
+    settings = build.setup[Bake]
     fresh = bake(build).raws["floor", None].mean
     held = attach(build, "floor", None, fresh, np.zeros((32, 32), np.int32), BakedMap(image="x"), settings)
     assert explain(held, "floor", (16, 16)).effects[0].code == "bake.banding"
@@ -233,9 +234,9 @@ def test_the_reach_of_a_leak_goes_by_the_texel_along_it():
               for n in base.scene.nodes if n.mesh is not None and n.name != "floor"]  # fmt: skip
     build = build_of(floor, *shapes, setup={**base.raw_setup, "meshes": {"floor": {"lightmap_uv": 1}}})
     geometry = pack(build.scene, build.setup)
-    leak = find_leaks(geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup.bake)[
-        0
-    ]
+    leak = find_leaks(
+        geometry, receiver_named(build, geometry, "floor"), [light_scene(build, geometry, None)], build.setup[Bake]
+    )[0]
     assert leak.reach_nearest_mm == pytest.approx(70, abs=1)
     assert leak.reach_linear_mm == pytest.approx(120, abs=1)
 

@@ -1,6 +1,7 @@
 """The guide's recipe of a pass, run: from one module of its own it is in schedule, table, crop, bytes, core sample, line-up."""
 
 import ast
+import pickle
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -12,30 +13,51 @@ import pytest
 from scipy.ndimage import uniform_filter
 
 import eddyfall.core.passes as passes_room
+from eddyfall.core.errors import SetupError
+from eddyfall.core.frame.affects import affects, described_schema
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import GIVEN, bytes_of, pass_table, schedule, settings_of, support_of
+from eddyfall.core.handover.package import setup_patch
 from eddyfall.core.lineup import line_up
 from eddyfall.core.passes.registry import passes, register, unregister
 from eddyfall.core.scene.changes import apply_change, set_leaf
+from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup import normalised, parse_setup
+from eddyfall.core.scene.setup.registry import unregister_section
 from guide import recipe
 
 SIZE = (160, 90)
 
 
-@pytest.fixture
-def plain(tiny):
-    return apply_change(tiny, set_leaf(tiny, ("exposure", "mode"), "fixed", scope="project", title="t"))
+LENS = "eddyfall.core.scene.setup.sections.lens"
+
+
+def loaded(name, block):
+    """A module of a name with the code of a block of the guide."""
+    module = ModuleType(name)
+    sys.modules[name] = module
+    exec(compile(recipe(block), f"{name}.py", "exec"), module.__dict__)
+    return module
 
 
 @pytest.fixture
-def blur():
-    module = ModuleType("toy_blur")
-    sys.modules["toy_blur"] = module
-    exec(compile(recipe("python pass"), "toy_blur.py", "exec"), module.__dict__)
-    yield module.PASS
+def lens():
+    yield loaded(LENS, "python section").Lens
+    unregister_section("lens")
+    del sys.modules[LENS]
+
+
+@pytest.fixture
+def blur(lens):
+    yield loaded("toy_blur", "python pass").PASS
     unregister("toy blur")
     del sys.modules["toy_blur"]
+
+
+@pytest.fixture
+def plain(lens, tiny):
+    return apply_change(tiny, set_leaf(tiny, ("lens", "soft"), True, scope="project", title="t"))
 
 
 def test_it_stands_in_the_schedule_and_renames_nobodys_input(blur):
@@ -43,7 +65,7 @@ def test_it_stands_in_the_schedule_and_renames_nobodys_input(blur):
     assert names.index("blended") < names.index("toy blur") < names.index("display")
     assert next(p for p in schedule() if p.name == "display").reads == ("linear",)
     row = next(r for r in pass_table() if r["name"] == "toy blur")
-    assert row["settings"] == ["exposure.mode"] and row["support_px"] == 4 and row["off"] == ["exposure.mode = 'off'"]
+    assert row["settings"] == ["lens.soft"] and row["support_px"] == 4 and row["off"] == ["lens.soft = False"]
     assert row["bytes"] == 1920 * 1080 * 12
 
 
@@ -89,6 +111,32 @@ def test_a_line_up_switches_it_off(blur, plain):
     assert any(t.title == "no blur" and t.pass_name == "toy blur" for t in trials)
 
 
+def test_a_section_is_in_document_schema_levels_and_changes_and_knows_what_it_affects(lens, blur, tiny):
+    raw = {**tiny.raw_setup, "targets": {"slate": {"set": {"lens": {"soft": True}}}}}
+    setup = parse_setup(raw)
+    assert setup[lens] == lens() and normalised(setup)["lens"] == {"soft": False}
+    assert (
+        list(normalised(setup)).index("exposure")
+        < list(normalised(setup)).index("lens")
+        < list(normalised(setup)).index("textures")
+    )
+    assert resolve(setup, "slate")[lens].soft and resolve(setup, "slate").leaves["lens.soft"].winner == "target slate"
+    described = described_schema()["$defs"]["Lens"]["properties"]["soft"]
+    assert described["unit"] == "-" and described["affects"] == ["toy blur"] and affects("lens.soft") == ["toy blur"]
+    with pytest.raises(SetupError, match=r"lens\.soft"):
+        parse_setup({**raw, "lens": {"soft": "rather"}})
+    changed = apply_change(tiny, set_leaf(tiny, ("lens", "soft"), True, scope="project", title="t"))
+    assert changed.setup[lens].soft
+    assert setup_patch(tiny, changed)[-1] == {"op": "add", "path": "/lens", "value": {"soft": True}}
+    again = pickle.loads(pickle.dumps(changed.setup))
+    assert again == changed.setup and again[lens].soft
+
+
+def test_a_section_that_is_gone_is_unknown_again(tiny):
+    with pytest.raises(SetupError, match="unknown key"):
+        parse_setup({**tiny.raw_setup, "lens": {"soft": True}})
+
+
 def test_a_target_it_does_not_write_is_refused(blur):
     with pytest.raises(ValueError, match="toy blur has a target linear that it does not write"):
         register(replace(blur, writes=("soft",)))
@@ -126,8 +174,8 @@ def test_every_pass_declares_the_settings_it_reads(tiny):
     }  # fmt: skip
     for leaf, value in changes.items():
         name, field = leaf.split(".")
-        part = getattr(stage.resolved, name).model_copy(update={field: value})
-        other = replace(stage, resolved=replace(stage.resolved, **{name: part}))
+        part = stage.resolved.sections[name].model_copy(update={field: value})
+        other = replace(stage, resolved=stage.resolved.with_section(part))
         for p in passes():
             changed = repr(p.section(stage)) != repr(p.section(other))
             told = {leaf, name} & set(settings_of(p))

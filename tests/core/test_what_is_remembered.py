@@ -18,7 +18,7 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import array_digest, digest, freeze
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Material, Scene
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from scenes import net_build
 
 plain = st.recursive(

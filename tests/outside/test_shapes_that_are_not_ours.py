@@ -12,6 +12,7 @@ from eddyfall.core.bake.light_scene import light_scene
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.receivers import receivers
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.overlap import doubled_areas, measure_overlap
 from eddyfall.demo.shapes import Shape
@@ -131,7 +132,7 @@ def test_light_leaks_past_a_slanted_wall_as_far_as_the_farthest_corner_of_its_te
     # Plane geometry: nearest reading carries a mixed texel's light to its farthest corner, a linear one half a texel on.
     build, middle, across = beside_a_slanted_wall(degrees, off)
     geometry = pack(build.scene, build.setup)
-    leaks = find_leaks(geometry, receivers(build, geometry)[0], [light_scene(build, geometry, None)], build.setup.bake)
+    leaks = find_leaks(geometry, receivers(build, geometry)[0], [light_scene(build, geometry, None)], build.setup[Bake])
     leak = next(k for k in leaks if k.occluder == "wall")
     column, row = leak.texels % 32, leak.texels // 32
     corners = [np.stack([(column + i) * 0.1, 0 * column, (row + k) * 0.1], axis=1) for i in (0, 1) for k in (0, 1)]

@@ -12,6 +12,8 @@ class WorkbenchConfig(AppConfig):
 
     def ready(self) -> None:
         from eddyfall.core.bake.store import STORE
+        from eddyfall.core.extras import load_extras
 
         if settings.BAKE_CACHE:
             STORE.folder = Path(settings.BAKE_CACHE)
+        load_extras()

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.ndimage import uniform_filter
 
-from eddyfall.core.scene.setup.bake import Encoding
+from eddyfall.core.scene.setup.sections.bake import Encoding
 from eddyfall.core.shade.lightmap_codes import exact_codes, from_codes, to_codes
 
 VISIBLE_STEP = 0.03  # a step of 3 % shows on a dim, smooth wall (Weber fraction, common practice)

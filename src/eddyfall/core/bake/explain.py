@@ -20,7 +20,7 @@ from eddyfall.core.frame.lightmap_store import as_target_stores, stored_map
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.receivers import receiver_named
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.lightmap_codes import to_codes
 from eddyfall.core.shade.srgb import luminance
 
@@ -73,7 +73,7 @@ def explain(
 ) -> Explanation:
     """Why texel (x, y) of an asset's lightmap is as it is. RequestError if there is no such asset or texel, or no chart near it."""
     geometry = geometry or pack(build.scene, build.setup)
-    bake = bake or build.setup.bake
+    bake = bake or build.setup[Bake]
     receiver = receiver_named(build, geometry, asset)
     return _Explainer(build, geometry, receiver, light_set, bake, texel).run()
 

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit, prange
 from scipy.ndimage import distance_transform_edt
 
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 
 HIDDEN_SHARE = 0.9  # a texel is hidden if at least this share of its samples is
 SEEN_SHARE = 0.1  # and wholly seen if at most this share is: single rays into cracks do not count

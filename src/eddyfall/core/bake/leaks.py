@@ -10,7 +10,7 @@ from eddyfall.core.bake.run import job_of, receiver_footprint
 from eddyfall.core.bake.sides import blocked, lift_of, sides
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, uv_of
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.srgb import luminance
 from eddyfall.core.uv.overlap import measure_overlap
 

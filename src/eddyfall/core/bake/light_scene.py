@@ -15,6 +15,7 @@ from eddyfall.core.rays.queries import TREE_BYTES
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import sky_in_set
+from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.tables import LightSetup, Shader
 from eddyfall.core.shade.lights import Lights
 from eddyfall.core.shade.surface import Surfaces
@@ -83,7 +84,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
     taking_part = state.casts & state.drawn & bakes & ~state.blended
     textures = make_textures(build, geometry, build_store(build.scene.images, build.scene.materials, True), 0.0, 1)
     states = [light for light in make_lights(build, light_set) if light.bakes != "nothing"]
-    sky = sky_in_set(build.setup, build.setup.sky, light_set)
+    sky = sky_in_set(build.setup, build.setup[Sky], light_set)
     radiance = np.array([sky.zenith_rgb, sky.horizon_rgb, sky.ground_rgb], np.float64)
     low, high = geometry.scene_bounds
     size = float(np.abs(np.concatenate([low, high])).max()) if len(geometry.drawables) > 1 else 1.0

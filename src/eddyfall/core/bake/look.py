@@ -12,7 +12,7 @@ from eddyfall.core.frame.lightmap_store import as_target_stores, stored_map
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver
-from eddyfall.core.scene.setup.bake import Bake, Encoding
+from eddyfall.core.scene.setup.sections.bake import Bake, Encoding
 from eddyfall.core.shade.lightmap_codes import stored
 from eddyfall.core.shade.srgb import encode, luminance
 

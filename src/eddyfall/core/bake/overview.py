@@ -9,7 +9,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import receivers
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
 from eddyfall.core.uv.lightmaps import copy_entry
 from eddyfall.core.uv.report import AssetReport, asset_report
@@ -62,6 +62,6 @@ def overview(build: Build, geometry: Geometry, bake: Bake) -> list[AssetLine]:
 
 def memory_bytes(build: Build, geometry: Geometry, target: str | None) -> int:
     """Bytes of all lightmaps of a build on a target, in all light sets, with the mip chain if it keeps one."""
-    bake = resolve(build.setup, target).bake
+    bake = resolve(build.setup, target)[Bake]
     texels = sum(r.resolution**2 for r in receivers(build, geometry, bake))
     return int(texels * BYTES_PER_TEXEL[bake.encoding] * len(light_sets(build)) * (MIP_CHAIN if bake.mips else 1))

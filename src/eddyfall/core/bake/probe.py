@@ -11,7 +11,7 @@ from eddyfall.core.bake.light_scene import light_scene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.tables import BakedMap
 
 PROBE_SAMPLES = 8

@@ -21,7 +21,7 @@ from eddyfall.core.scene.changes import operation
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.model import Image
 from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers, triangles_of, uv_of
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.tables import BakedMap, BakedScene
 from eddyfall.core.shade.lightmap_codes import to_codes
 from eddyfall.core.uv.charts import measure_charts
@@ -85,7 +85,7 @@ def bake(
     no others. gathers: False leaves out what would have to be gathered. Cancelling keeps every receiver that is finished. The result is
     the same to the bit whatever the executor.
     """
-    settings = bake_settings or build.setup.bake
+    settings = bake_settings or build.setup[Bake]
     geometry = pack(build.scene, build.setup)
     wanted: list[tuple[Receiver, str | None]] = []
     for light_set in sets if sets is not None else light_sets(build):

@@ -14,6 +14,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import receivers, triangles_of
 from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
 from eddyfall.core.shade.srgb import luminance
 from eddyfall.core.uv.atlas import new_atlas
@@ -59,7 +60,7 @@ class Shortlist:
 
     def bytes_on(self, build: Build, target: str | None) -> int:
         """Memory of all chosen maps on a target, in all light sets."""
-        encoding = resolve(build.setup, target).bake.encoding
+        encoding = resolve(build.setup, target)[Bake].encoding
         return sum(c.resolution**2 * BYTES_PER_TEXEL[encoding] for c in self.chosen) * len(light_sets(build))
 
 
@@ -67,7 +68,7 @@ def shortlist(
     build: Build, geometry: Geometry, light_set: str | None = None, *, triangles_per_s: float | None = None
 ) -> Shortlist:
     """Judge every drawn node by light gathered at a few probes on it. triangles_per_s: a known unwrap rate instead of a measured one."""
-    bake = build.setup.bake
+    bake = build.setup[Bake]
     scene = light_scene(build, geometry, light_set)
     mapped = {d for r in receivers(build, geometry) for d in r.drawables}
     rate = triangles_per_s or unwrap_rate()
@@ -159,7 +160,7 @@ def noise_forecast(
     step = max(1, len(owned.texel) // 256)
     keep = np.zeros(len(owned.texel), bool)
     keep[::step] = True
-    got = gather(scene, job_of(receiver, owned.only(keep), triangles, build.setup.bake, samples=64))
+    got = gather(scene, job_of(receiver, owned.only(keep), triangles, build.setup[Bake], samples=64))
     mean = float(luminance(got.mean).mean())
     one = float(np.sqrt(got.variance.mean()))
     return {n: one / np.sqrt(n) / mean if mean > 0 else 0.0 for n in samples}

@@ -21,7 +21,8 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, receivers, triangles_of, uv_of
 from eddyfall.core.scene.resolve import sky_in_set
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
+from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.tables import BakedMap, Shader
 
 
@@ -100,7 +101,7 @@ def gather_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bak
         np.ascontiguousarray(geometry.normals[corners]),
         np.ascontiguousarray(uv_of(geometry, receiver.uv_set)[corners]),
         (receiver.resolution, receiver.low, receiver.side, receiver.wraps, bake.samples, bake.bounces),
-        sky_in_set(build.setup, build.setup.sky, light_set),
+        sky_in_set(build.setup, build.setup[Sky], light_set),
         dict(build.setup.focus_regions),
     )[:12]
 
@@ -117,7 +118,7 @@ def stale(
     """The state of every receiver of a build (or of some, by name) in one light set."""
     from eddyfall.core.bake.probe import newly_met  # it traces rays: only needed where something is new
 
-    bake = bake or build.setup.bake
+    bake = bake or build.setup[Bake]
     everyone = [r for r in receivers(build, geometry, bake) if names is None or r.name in names]
     records = {r.name: stored_map(build, r.name, light_set) for r in everyone}
     if not any(records.values()):

@@ -11,7 +11,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, uv_of
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.uv.charts import Page, measure_charts
 from eddyfall.core.uv.overlap import measure_overlap
 

@@ -15,6 +15,7 @@ from eddyfall.core.raster.layers import two_nearest
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_resolved
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.names import short_id
+from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.uv.coplanar import PARALLEL, on_one_plane, one_plane_m, shared_area
 
 CODE = "depth.coincident"
@@ -134,7 +135,7 @@ def _suspicion(survey: Survey, pair: tuple[int, int], seen: dict[str, Contest], 
     a, b = pair
     geometry = survey.geometry
     names = tuple(sorted({geometry.drawables[a].name, geometry.drawables[b].name}))
-    settings = survey.resolved(survey.viewpoints[0]).depth
+    settings = survey.resolved(survey.viewpoints[0])[Depth]
     depth = DepthFormat(settings.format, settings.reversed, settings.near_m, settings.far_m)
     gaps = np.concatenate([c.gaps_m for c in seen.values()]) if seen else np.zeros(1)
     farthest = max((c.depth_m for c in seen.values()), default=1.0)
@@ -272,7 +273,7 @@ def _candidates(
             )
         )
     resolved = survey.resolved(survey.viewpoints[0])
-    depth = resolved.depth
+    depth = resolved[Depth]
     if gap > 0 and near is not None:
         change = set_resolved(
             survey.build, resolved, {"depth.near_m": near}, title=f"near plane {near:g} m",

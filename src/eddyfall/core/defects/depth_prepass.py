@@ -11,6 +11,8 @@ from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.passes.contract import Stage, View
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.scene.setup.sections.depth import Depth
+from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.shade.fog import transmittance
 
 CODE = "depth.missing-prepass"
@@ -18,7 +20,7 @@ CODE = "depth.missing-prepass"
 
 def reads_prepass_copy(resolved: Resolved) -> bool:
     """Whether something reads a depth copy that is taken from the prepass."""
-    return resolved.fog.enabled and resolved.fog.fog_per_m > 0 and resolved.depth.copy_from == "prepass"
+    return resolved[Fog].enabled and resolved[Fog].fog_per_m > 0 and resolved[Depth].copy_from == "prepass"
 
 
 @dataclass(frozen=True)
@@ -43,7 +45,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
     mask &= missing[frame.drawable]
     if not mask.any():
         return {}
-    sigma = frame.stage.resolved.fog.fog_per_m
+    sigma = frame.stage.resolved[Fog].fog_per_m
     result = {}
     for shader in sorted({frame.stage.state.shader[i] for i in np.unique(frame.drawable[mask])}):
         of_shader = np.array([name == shader for name in frame.stage.state.shader])
@@ -176,7 +178,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     stage = survey.stage(viewpoint)
     state = stage.state
     result = []
-    copy_from = stage.resolved.depth.copy_from
+    copy_from = stage.resolved[Depth].copy_from
     if not state.blended[subject] and not state.depth_pass[subject]:
         shader = state.shader[subject]
         result.append(

@@ -12,6 +12,7 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.intake.poses import direction, pose_around
 from eddyfall.core.passes.cull import in_frustum
 from eddyfall.core.scene.changes import set_leaves, set_resolved
+from eddyfall.core.scene.setup.sections.depth import Depth
 
 CODE = "view.empty"
 STANDARD = (20.0, 15.0)  # azimuth and elevation from which a viewpoint that looks away is turned to the scene
@@ -37,7 +38,7 @@ def observe(survey: Survey, viewpoint: str) -> Empty | None:
         layer = survey.frame(viewpoint, "linear").buffers["layer"]
         if (layer[..., :3] != 0).any() or (layer[..., 3:] != 1).any():
             return None
-    state, camera, depth = frame.stage.state, frame.camera, frame.stage.resolved.depth
+    state, camera, depth = frame.stage.state, frame.camera, frame.stage.resolved[Depth]
     shown = state.drawn & state.colour_pass
     shown[frame.geometry.plate] = False
     low, high = frame.geometry.bounds[:, 0], frame.geometry.bounds[:, 1]
@@ -79,7 +80,7 @@ def _suspicion(survey: Survey, kind: str, cause: str, empties: dict[str, Empty])
     drawables = survey.geometry.drawables
     subjects = sorted({d for e in empties.values() for d in e.subjects})
     first = next(iter(empties.values()))
-    depth = survey.resolved(next(iter(empties))).depth
+    depth = survey.resolved(next(iter(empties)))[Depth]
     why = {
         "depth.near_m": f"the near plane at {depth.near_m:g} m lies behind it all",
         "depth.far_m": f"the far plane at {depth.far_m} m lies before it all",

@@ -18,7 +18,7 @@ from eddyfall.core.hashing import digest
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers, triangles_of, uv_of
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.uv.report import AssetReport, measured
 
 Seen = dict[str, dict[int, int]]
@@ -125,7 +125,7 @@ def stamp_of_scene(build: Build, geometry: Geometry, light_set: str | None) -> s
 
 def lightmaps_of(survey: Survey) -> Lightmaps:
     """The lightmaps of a survey, by the settings of its first viewpoint's role and target."""
-    bake = survey.resolved(survey.viewpoints[0]).bake if survey.viewpoints else survey.build.setup.bake
+    bake = survey.resolved(survey.viewpoints[0])[Bake] if survey.viewpoints else survey.build.setup[Bake]
     return Lightmaps(survey, bake)
 
 

@@ -11,12 +11,13 @@ from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.defects.uv_charts import mesh_operation
 from eddyfall.core.scene.changes import set_resolved
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.uv.gutters import focal_px, padding_for_mip, safe_mip
 
 
 def observe(survey: Survey, viewpoint: str) -> dict[str, Any] | None:
     """By drawable: pixels, and the distance that nearly all of it lies within; with the frame's focal length."""
-    if not survey.resolved(viewpoint).bake.mips or not survey.build.setup.lightmaps:
+    if not survey.resolved(viewpoint)[Bake].mips or not survey.build.setup.lightmaps:
         return None
     frame = survey.frame(viewpoint, "surface")
     distance = frame.buffers["surface"][..., 13]

@@ -12,7 +12,7 @@ from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.passes.contract import Camera, View
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
-from eddyfall.core.scene.setup.shadow import Shadow
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates, would_cast
@@ -39,7 +39,7 @@ class Lost:
 
     @property
     def shadow(self) -> Shadow:
-        return self.resolved.shadow
+        return self.resolved[Shadow]
 
 
 def reach_end(shadow: Shadow) -> float:
@@ -57,7 +57,7 @@ def slices_of(shadow: Shadow, camera: Camera, **changed: Any) -> list[Slice]:
 def observe(survey: Survey, viewpoint: str) -> Lost | None:
     """Trace to the sun from pixels that lie beyond the reach and are turned to it."""
     whole = survey.frame(viewpoint, "drawable")
-    shadow = whole.stage.resolved.shadow
+    shadow = whole.stage.resolved[Shadow]
     suns = [light for light in whole.stage.lights if light.kind == DIRECTIONAL]
     if not suns or not suns[0].casts or not shadow.enabled:
         return None
@@ -185,7 +185,7 @@ def _candidates(survey: Survey, worst: Lost, farthest: float) -> list[Candidate]
 
 def add_far_tier(survey: Survey, resolved: Resolved, reach: float) -> Change:
     """The change that carries shadows on beyond the cascades, set where the reach itself is set."""
-    level = {"shadow.reach_m": resolved.shadow.reach_m, "shadow.far_reach_m": reach}
+    level = {"shadow.reach_m": resolved[Shadow].reach_m, "shadow.far_reach_m": reach}
     return set_resolved(
         survey.build, resolved, level, title=f"far tier to {reach:g} m", reason="the cascades stay as fine as they are"
     )
@@ -196,7 +196,7 @@ def raise_reach(survey: Survey, resolved: Resolved, reach: float, factor: int) -
     values: dict[str, Any] = {"shadow.reach_m": reach}
     title = f"shadow reach {reach:g} m"
     if factor > 1:
-        values["shadow.resolution"] = resolved.shadow.resolution * factor
+        values["shadow.resolution"] = resolved[Shadow].resolution * factor
         title += f" with {values['shadow.resolution']} texel maps"
     return set_resolved(survey.build, resolved, values, title=title, reason="shadow maps then serve the receivers")
 
@@ -240,7 +240,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     """Reach further, add a far tier, let everything cast, take less bias."""
     frame = survey.frame(viewpoint)
     resolved = frame.stage.resolved
-    shadow = resolved.shadow
+    shadow = resolved[Shadow]
     depths = frame.view_depth[frame.drawable == subject]
     farthest = float(np.max(depths)) if len(depths) else shadow.reach_m
     # The subject's shadow falls beyond it: a reach that serves the subject alone would leave the finding.

@@ -18,6 +18,7 @@ from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved, resolve
+from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.truth.visibility import casters
 
 SIGNAL_RGB = (200, 86, 31)
@@ -65,7 +66,7 @@ class Survey:
     @property
     def depth_format(self) -> DepthFormat:
         """The depth buffer's format at the first viewpoint."""
-        d = self.resolved(self.viewpoints[0]).depth
+        d = self.resolved(self.viewpoints[0])[Depth]
         return DepthFormat(d.format, d.reversed, d.near_m, d.far_m)
 
     def painted(self, viewpoint: str, mask: np.ndarray) -> np.ndarray | None:

@@ -11,6 +11,7 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, Operation, set_leaf, set_leaves
 from eddyfall.core.scene.names import short_id
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.uv.copy_tiles import own_tiles
 from eddyfall.core.uv.lightmaps import ChartSet, chart_sets, copy_entry, lightmapped_meshes
 from eddyfall.core.uv.overlap import Overlap, measure_overlap
@@ -30,9 +31,9 @@ def observe(survey: Survey, viewpoint: str) -> dict[int, int]:
 def conclude(survey: Survey, seen: dict[str, dict[int, int]]) -> list[Suspicion]:
     """One suspicion for each lightmapped mesh whose triangles collide in its lightmap, by the target's rule."""
     result = []
-    bake = survey.build.setup.bake
+    bake = survey.build.setup[Bake]
     if survey.viewpoints:
-        bake = survey.resolved(survey.viewpoints[0]).bake
+        bake = survey.resolved(survey.viewpoints[0])[Bake]
     for mesh in lightmapped_meshes(survey.build):
         sets = chart_sets(survey.build, mesh)
         measured = [(s, measure_overlap(s.uv, s.area, s.resolution, as_is=bake.uv_use == "as_is")) for s in sets]

@@ -7,7 +7,8 @@ from pydantic import BaseModel
 
 from eddyfall.core.frame.schedule import schedule, settings_of
 from eddyfall.core.passes.contract import Pass
-from eddyfall.core.scene.setup import SECTIONS, Setup, setup_schema
+from eddyfall.core.scene.setup import Setup, setup_schema
+from eddyfall.core.scene.setup.registry import sections
 from eddyfall.core.scene.setup.tables import Shader
 
 
@@ -27,7 +28,6 @@ def _told(ordered: tuple[Pass, ...]) -> tuple[frozenset[str], ...]:
     return tuple(frozenset(settings_of(p)) for p in ordered)
 
 
-@cache
 def _holders() -> dict[str, type[BaseModel]]:
     """By the start of a path: the model whose fields follow it."""
     tables = {
@@ -36,7 +36,7 @@ def _holders() -> dict[str, type[BaseModel]]:
         for kind in get_args(field.annotation)
         if isinstance(kind, type) and issubclass(kind, BaseModel)
     }
-    return {**SECTIONS, **tables, "shaders.passes": type(Shader().passes)}
+    return {**sections(), **tables, "shaders.passes": type(Shader().passes)}
 
 
 def described_schema() -> dict[str, Any]:

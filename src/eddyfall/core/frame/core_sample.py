@@ -14,6 +14,7 @@ from eddyfall.core.passes.contract import Values, View
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.passes.recorder import Layer, Recorder
 from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.setup.sections.exposure import Exposure
 
 __all__ = ["CoreSample", "Layer", "core_sample"]
 
@@ -60,7 +61,7 @@ def core_sample(renderer: Renderer, build: Build, request: Request, x: int, y: i
     for p in ordered.values():
         if p.twin is not None:
             p.twin(recorder)
-    front, depth_format, e = int(frame.drawable[0, 0]), frame.stage.depth_format, frame.stage.resolved.exposure
+    front, depth_format, e = int(frame.drawable[0, 0]), frame.stage.depth_format, frame.stage.resolved[Exposure]
     return CoreSample(
         request.viewpoint,
         x,

@@ -17,6 +17,8 @@ from eddyfall.core.hashing import digest
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.model import Scene
 from eddyfall.core.scene.setup import Setup
+from eddyfall.core.scene.setup.leaf import Section
+from eddyfall.core.scene.setup.registry import name_of
 
 MOST_TRACES = 16  # of one computation: sets of fields that different builds made it read
 
@@ -122,6 +124,9 @@ class _Recorder:
             raise TypeError(f"{type(self._of).__name__}.{name} cannot be followed; read the fields instead")
         self._log[f"{self._path}.{name}"] = None
         return value
+
+    def __getitem__(self, kind: type[Section]) -> Any:
+        return getattr(self, name_of(kind))
 
     def __setattr__(self, name: str, value: Any) -> None:
         raise TypeError("what is recorded is not changed")

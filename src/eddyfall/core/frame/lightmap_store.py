@@ -10,7 +10,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Image
 from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers
-from eddyfall.core.scene.setup.bake import Bake, Encoding
+from eddyfall.core.scene.setup.sections.bake import Bake, Encoding
 from eddyfall.core.scene.setup.tables import BakedMap
 from eddyfall.core.shade.lightmap_codes import FINENESS, from_codes, stored
 from eddyfall.core.shade.lightmaps import EMPTY, LightmapStore, mip_levels

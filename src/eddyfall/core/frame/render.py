@@ -28,6 +28,9 @@ from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup.sections.bake import Bake
+from eddyfall.core.scene.setup.sections.exposure import Exposure
+from eddyfall.core.scene.setup.sections.textures import Textures
 
 MAX_EDGE = 8192
 DEFAULT_SIZE = (960, 540)
@@ -140,7 +143,7 @@ class Renderer:
         base: Geometry = packed.value
         geometry = base if request.plate is None else base.with_plate(request.plate)
         resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
-        t, b = resolved.textures, resolved.bake
+        t, b = resolved[Textures], resolved[Bake]
         stored = self.derive(material_store, build.scene, t.mips)
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
@@ -209,7 +212,7 @@ def render(
     from eddyfall.core.passes.display import encode_display, exposure_scale
 
     linear = renderer.picture(build, request, samples)
-    e = frame.stage.resolved.exposure
+    e = frame.stage.resolved[Exposure]
     display = encode_display(linear * np.float32(exposure_scale(e.mode, e.ev100)))
     return replace(frame, buffers={**frame.buffers, "linear": linear, "display": display})
 

@@ -12,6 +12,8 @@ from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Scene
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.scene.setup.leaf import Section
+from eddyfall.core.scene.setup.registry import name_of
 
 # What every frame is given before its first pass, and the settings that this is made by.
 GIVEN: dict[str, tuple[str, ...]] = {
@@ -145,8 +147,8 @@ class _Sections:
     def __init__(self, resolved: Any, read: set[str]) -> None:
         self._resolved, self._read = resolved, read
 
-    def __getattr__(self, name: str) -> Any:
-        return _Leaves(getattr(self._resolved, name), name, self._read)
+    def __getitem__(self, kind: type[Section]) -> Any:
+        return _Leaves(self._resolved[kind], name_of(kind), self._read)
 
 
 class _Leaves:

@@ -9,6 +9,7 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.passes.contract import View
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.receivers import receivers, uv_of
+from eddyfall.core.scene.setup.sections.bake import Bake
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,7 @@ def texel_buffer(renderer: Renderer, build: Build, request: Request) -> TexelBuf
     """Page positions behind the pixel centres of a frame, for everything that has or could have a lightmap, baked or not."""
     frame = renderer.frame(build, request, "visible")
     geometry, rays = frame.geometry, View(frame.camera, frame.pixels).rays
-    everyone = receivers(build, geometry, frame.stage.resolved.bake)
+    everyone = receivers(build, geometry, frame.stage.resolved[Bake])
     of_drawable = np.full(len(geometry.drawables), -1, np.int16)
     for i, r in enumerate(everyone):
         of_drawable[list(r.drawables)] = i

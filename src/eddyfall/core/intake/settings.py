@@ -11,7 +11,7 @@ from eddyfall.core.intake.views import VAST, Views, fitted_viewpoints
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Material, Scene
-from eddyfall.core.scene.setup import Setup, parse_setup
+from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.srgb import luminance
 from eddyfall.core.truth.visibility import caster_scene, sun_visibility, sunlit_candidates
 
@@ -33,7 +33,7 @@ LEAST_UNLIT = 0.02  # of display white: an unlit thing is exposed to at least th
 
 def fitted_setup(scene: Scene, renderer: Renderer) -> tuple[dict[str, Any], list[str]]:
     """(setup document, what was chosen and why, a line each) for a scene without one."""
-    views = fitted_viewpoints(scene, Setup(), renderer)
+    views = fitted_viewpoints(scene, empty_setup(), renderer)
     raw: dict[str, Any] = {"eddyfall_setup": 1, "viewpoints": views.entries}
     notes = [*views.reasons]
     if not scene.light_keys:

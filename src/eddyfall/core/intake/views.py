@@ -12,7 +12,7 @@ from eddyfall.core.intake.looks import MOSTLY_BEHIND, SEEN_PIXELS, Look, Looker
 from eddyfall.core.intake.poses import Pose, direction, pose_around, poses_inside
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Scene
-from eddyfall.core.scene.setup import Setup
+from eddyfall.core.scene.setup import Setup, empty_setup
 
 FIRST = (("fitted_front", 20.0, 15.0), ("fitted_side", 110.0, 15.0), ("fitted_above", 235.0, 45.0))
 AROUND = ((200.0, 15.0), (290.0, 15.0), (65.0, 40.0), (20.0, -30.0), (200.0, -50.0), (20.0, 80.0), (110.0, -80.0))
@@ -57,7 +57,7 @@ def fitted_viewpoints(scene: Scene, setup: Setup, renderer: Renderer) -> Views:
 def _looked_at(looker: Looker) -> Any:
     from eddyfall.core.scene.build import Build
 
-    return Build(looker.scenes[True], Setup())
+    return Build(looker.scenes[True], empty_setup())
 
 
 class _Fitter:

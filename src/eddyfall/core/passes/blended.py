@@ -16,6 +16,9 @@ from eddyfall.core.raster.depth_format import depth_key
 from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
 from eddyfall.core.raster.rasterise import BANDS, fragments_at, span
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.fog import Fog
+from eddyfall.core.scene.setup.sections.order import Order
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.blend import FIRST_BLENDED, KIND_NAMES, blend_channel, blend_plain
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.lights import direct_at
@@ -24,7 +27,7 @@ from eddyfall.core.shade.surface import ROW, Soup, surface_at, surface_plain
 
 
 def section(stage: Stage) -> dict[str, Any]:
-    s, shadow = stage.state, stage.resolved.shadow
+    s, shadow = stage.state, stage.resolved[Shadow]
     return {
         "blend": s.blend,
         "rank": s.rank,
@@ -32,8 +35,8 @@ def section(stage: Stage) -> dict[str, Any]:
         "receives": s.receives,
         "double_sided": s.double_sided,
         "material": s.material,
-        "order": stage.resolved.order.key,
-        "fog": stage.resolved.fog,
+        "order": stage.resolved[Order].key,
+        "fog": stage.resolved[Fog],
         "depth": stage.depth_format,
         "paint": stage.paint,
         "sky": sky_light(stage),
@@ -236,13 +239,13 @@ def fade_blended(kind, value, alpha, t, fog):
 def twin(r: Recorder) -> None:
     """Lays each blended fragment: what it adds to the layer C, earlier ones and the opaque picture dimmed as the equation says."""
     state, stage, depth_format = r.stage.state, r.stage, r.stage.depth_format
-    told = {"blend": state.blend, "rank": state.rank, "order": stage.resolved.order.key}
+    told = {"blend": state.blend, "rank": state.rank, "order": stage.resolved[Order].key}
     order = draw_order(r.geometry, r.values["in_view"], r.view.camera, told)
     if not len(order):
         return
     screen = _on_screen(r.geometry, order, state.double_sided, r.view, depth_format, r.values["textures"])
     c, t = np.zeros(3), np.ones(3)
-    opaque, opaque_layers, fog = r.colour, len(r.layers), stage.resolved.fog
+    opaque, opaque_layers, fog = r.colour, len(r.layers), stage.resolved[Fog]
     start = [layer.weight for layer in r.layers]
     for f in fragments_at(screen, r.geometry.owner, r.values["cutouts"], depth_format.code, r.x, r.y):
         d = int(r.geometry.owner[f.triangle])

@@ -12,6 +12,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.shade.blend import FIRST_BLENDED
 from eddyfall.core.shade.surface import Rays, Surfaces
 
@@ -183,7 +184,7 @@ class Stage:
 
     @property
     def depth_format(self) -> DepthFormat:
-        d = self.resolved.depth
+        d = self.resolved[Depth]
         return DepthFormat(d.format, d.reversed, d.near_m, d.far_m)
 
 

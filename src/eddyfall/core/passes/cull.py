@@ -7,6 +7,7 @@ import numpy as np
 from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
 from eddyfall.core.passes.registry import register
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.depth import Depth
 
 
 def section(stage: Stage) -> dict[str, Any]:
@@ -15,8 +16,8 @@ def section(stage: Stage) -> dict[str, Any]:
         "shown": s.drawn & ~s.camera_hidden & s.colour_pass,
         "padding_m": s.padding_m,
         "draw_distance_m": s.draw_distance_m,
-        "near_m": stage.resolved.depth.near_m,
-        "far_m": stage.resolved.depth.far_m,
+        "near_m": stage.resolved[Depth].near_m,
+        "far_m": stage.resolved[Depth].far_m,
     }
 
 

@@ -8,12 +8,13 @@ from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.off_switches import off_by_light
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.blend import KIND_NAMES
 from eddyfall.core.shade.lights import direct_buffer
 
 
 def section(stage: Stage) -> dict[str, Any]:
-    shadow = stage.resolved.shadow
+    shadow = stage.resolved[Shadow]
     return {
         "receives": stage.state.receives,
         "mapped": stage.state.mapped,

@@ -7,6 +7,7 @@ import numpy as np
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
+from eddyfall.core.scene.setup.sections.exposure import Exposure
 from eddyfall.core.shade.srgb import encode
 
 
@@ -16,7 +17,7 @@ def exposure_scale(mode: str, ev100: float) -> float:
 
 
 def section(stage: Stage) -> dict[str, Any]:
-    return {"exposure": stage.resolved.exposure}
+    return {"exposure": stage.resolved[Exposure]}
 
 
 def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
@@ -36,7 +37,7 @@ def encode_display(light: np.ndarray) -> np.ndarray:
 
 def twin(r: Recorder) -> None:
     """Says what is done to the sum of the strata afterwards."""
-    e = r.stage.resolved.exposure
+    e = r.stage.resolved[Exposure]
     if e.mode != "off":
         r.transforms.append(f"exposure: x {exposure_scale(e.mode, e.ev100):.4g} (EV100 {e.ev100:g})")
     r.transforms.append("display: sRGB encoding to 8 bit")

@@ -8,11 +8,13 @@ from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
+from eddyfall.core.scene.setup.sections.depth import Depth
+from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.shade.fog import fog_buffer, transmittance
 
 
 def section(stage: Stage) -> dict[str, Any]:
-    return {"fog": stage.resolved.fog, "copy_from": stage.resolved.depth.copy_from, "depth": stage.depth_format}
+    return {"fog": stage.resolved[Fog], "copy_from": stage.resolved[Depth].copy_from, "depth": stage.depth_format}
 
 
 def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
@@ -40,7 +42,7 @@ def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
 
 def twin(r: Recorder) -> None:
     """Lays the fog at the distance that the depth copy gives, with the one it ought to have."""
-    fog, copy_from, depth = r.stage.resolved.fog, r.stage.resolved.depth.copy_from, r.stage.depth_format
+    fog, copy_from, depth = r.stage.resolved[Fog], r.stage.resolved[Depth].copy_from, r.stage.depth_format
     if not fog.enabled:
         return
     distance = np.inf

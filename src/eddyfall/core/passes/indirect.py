@@ -9,6 +9,7 @@ from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sections import sky_light
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.coat import even_plain
 from eddyfall.core.shade.lightmaps import add_lightmaps, irradiance_at, page_position
 from eddyfall.core.shade.sky import add_ambient, ambient_plain
@@ -16,7 +17,7 @@ from eddyfall.core.shade.surface import Soup
 
 
 def section(stage: Stage) -> dict[str, Any]:
-    bake = stage.resolved.bake
+    bake = stage.resolved[Bake]
     return {
         "sky": sky_light(stage), "mapped": stage.state.mapped, "material": stage.state.material,
         "nearest": bake.filter == "nearest", "mips": bake.mips,
@@ -58,7 +59,7 @@ def twin(r: Recorder) -> None:
 
 def _baked(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> tuple[np.ndarray, dict[str, Any]]:
     """(radiance, where it was read) of the lightmap at this pixel."""
-    store, bake = r.values["lightmaps"], r.stage.resolved.bake
+    store, bake = r.values["lightmaps"], r.stage.resolved[Bake]
     k = int(store.of_drawable[drawable])
     x, y, nearest = r.x + 0.5, r.y + 0.5, bake.filter == "nearest"
     lux = [irradiance_at(store, k, r.soup, triangle, x, y, r.view.rays, nearest, bake.mips, c) for c in range(3)]

@@ -15,7 +15,7 @@ def off_by_leaf(leaf: str, value: Any, title: str) -> OffSwitch:
     section, name = leaf.split(".")
 
     def changes(asked: Asked) -> list[tuple[Change, str]]:
-        if getattr(getattr(asked.stage.resolved, section), name) == value:
+        if getattr(asked.stage.resolved.sections[section], name) == value:
             return []
         return [(set_resolved(asked.build, asked.stage.resolved, {leaf: value}, title=title), "")]
 

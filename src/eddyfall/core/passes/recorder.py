@@ -8,6 +8,7 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Stage, Values, View
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.lights import ShadowMaps, direct_plain
 from eddyfall.core.shade.surface import Soup
 
@@ -85,7 +86,7 @@ class Recorder:
 
     def light(self, row: np.ndarray, drawable: int) -> tuple[np.ndarray, list[dict[str, Any]]]:
         """(radiance of direct light and emission of a surface row, what each light gives and whether it is seen)."""
-        shadow = self.stage.resolved.shadow
+        shadow = self.stage.resolved[Shadow]
         maps: ShadowMaps = self.values["shadow_maps"]._replace(bias_texels=shadow.bias_texels, filter_px=shadow.filter_px)
         place = self.view.rays.eye - self.to_eye * row[13]
         state = self.stage.state

@@ -12,6 +12,7 @@ from eddyfall.core.raster.depth_format import DepthCode
 from eddyfall.core.raster.project import project
 from eddyfall.core.raster.rasterise import rasterise
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, Lights, ShadowMaps
 
@@ -24,7 +25,7 @@ def light_near_m(diagonal_m: float) -> float:
 
 
 def section(stage: Stage) -> dict[str, Any]:
-    s, shadow = stage.state, stage.resolved.shadow
+    s, shadow = stage.state, stage.resolved[Shadow]
     return {
         "lights": stage.lights,
         "enabled": shadow.enabled,

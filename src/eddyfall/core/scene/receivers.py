@@ -9,6 +9,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.tables import MeshSetup, NodeSetup
 
 NO_SET = "as_set"
@@ -64,7 +65,7 @@ class LayoutRule(Protocol):
 
 def receivers(build: Build, geometry: Geometry, bake: LayoutRule | None = None) -> list[Receiver]:
     """Every receiver of a build, in drawable order, by the `bake` settings given (default: the project's)."""
-    bake = bake or build.setup.bake
+    bake = bake or build.setup[Bake]
     scene = build.scene
     nodes = {key: i for i, key in enumerate(scene.node_keys)}
     mesh_sets = {m: lightmap_uv_set(build, m) for m in {n.mesh for n in scene.nodes if n.mesh is not None}}

@@ -1,18 +1,15 @@
 """Which setting wins: default < project < target < role < viewpoint. Every leaf carries its winner and the losers."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import digest
-from eddyfall.core.scene.setup import SECTIONS, Setup, lay_over
-from eddyfall.core.scene.setup.atmosphere import Fog, Sky
-from eddyfall.core.scene.setup.bake import Bake
-from eddyfall.core.scene.setup.depth import Depth
+from eddyfall.core.scene.setup import Setup, lay_over
 from eddyfall.core.scene.setup.leaf import Section
-from eddyfall.core.scene.setup.picture import Exposure, Order, Textures
-from eddyfall.core.scene.setup.shadow import Shadow
+from eddyfall.core.scene.setup.registry import S, name_of, sections
+from eddyfall.core.scene.setup.sections.sky import Sky
 
 
 @dataclass(frozen=True)
@@ -29,22 +26,24 @@ class Leaf:
 
 @dataclass(frozen=True)
 class Resolved:
-    """The sections as they hold for one target, role and viewpoint. Only this enters a render."""
+    """The sections as they hold for one target, role and viewpoint, by their classes (`resolved[Fog]`). Only this enters a render."""
 
-    depth: Depth
-    shadow: Shadow
-    sky: Sky
-    fog: Fog
-    exposure: Exposure
-    textures: Textures
-    order: Order
-    bake: Bake
+    sections: dict[str, Section]
     leaves: dict[str, Leaf]
     light_set: str | None = None
 
     @cached_property
     def content_hash(self) -> str:
-        return digest(*(getattr(self, name) for name in SECTIONS), self.light_set)
+        return digest(*self.sections.values(), self.light_set)
+
+    def __getitem__(self, kind: type[S]) -> S:
+        section = self.sections[name_of(kind)]
+        assert isinstance(section, kind)
+        return section
+
+    def with_section(self, section: Section) -> "Resolved":
+        """The same with one section replaced, for a trial that no document holds."""
+        return replace(self, sections={**self.sections, name_of(type(section)): section})
 
 
 def resolve(setup: Setup, target: str | None = None, role: str | None = None, viewpoint: str | None = None) -> Resolved:
@@ -58,10 +57,10 @@ def resolve(setup: Setup, target: str | None = None, role: str | None = None, vi
         levels.append(_Level("role", role, _entry(setup.roles, role, "role").set))
     if view is not None and viewpoint is not None:
         levels.append(_Level("viewpoint", viewpoint, view.set))
-    sections: dict[str, Section] = {}
+    found: dict[str, Section] = {}
     leaves: dict[str, Leaf] = {}
-    for name, kind in SECTIONS.items():
-        section: Section = getattr(setup, name)
+    for name, kind in sections().items():
+        section: Section = setup[kind]
         default = kind()
         for field in kind.model_fields:
             value, base = getattr(section, field), getattr(default, field)
@@ -74,10 +73,11 @@ def resolve(setup: Setup, target: str | None = None, role: str | None = None, vi
         for level in levels:
             if name in level.overlay:
                 section = lay_over(section, level.overlay[name], f"{level.label}.{name}")
-        sections[name] = section
+        found[name] = section
     if view is not None and view.light_set is not None:
-        sections["sky"] = sky_in_set(setup, sections["sky"], view.light_set)  # type: ignore[arg-type]
-    return Resolved(**sections, leaves=leaves, light_set=view.light_set if view else None)  # type: ignore[arg-type]
+        resolved = Resolved(found, leaves, view.light_set)
+        return resolved.with_section(sky_in_set(setup, resolved[Sky], view.light_set))
+    return Resolved(found, leaves)
 
 
 def sky_in_set(setup: Setup, sky: Sky, light_set: str | None) -> Sky:

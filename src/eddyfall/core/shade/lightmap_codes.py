@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from eddyfall.core.scene.setup.bake import Encoding
+from eddyfall.core.scene.setup.sections.bake import Encoding
 from eddyfall.core.shade.srgb import decode, encode
 
 BYTES_PER_TEXEL: dict[str, int] = {"srgb8": 4, "linear16": 8, "half": 8}

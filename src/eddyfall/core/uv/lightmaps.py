@@ -8,6 +8,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import final_mesh
 from eddyfall.core.scene.model import Mesh, Primitive
 from eddyfall.core.scene.receivers import lightmap_uv_set
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.tables import MeshSetup
 
 
@@ -33,7 +34,7 @@ def chart_sets(build: Build, mesh: int) -> list[ChartSet]:
     parts = [p for p in final.primitives if f"TEXCOORD_{uv_set}" in p.attributes]
     if not parts:
         return []
-    if build.setup.bake.unique_per == "part":
+    if build.setup[Bake].unique_per == "part":
         keys = build.scene.material_keys
         return [
             ChartSet(key, keys[p.material] if p.material is not None else f"part {i}", *_charts(p, uv_set), resolution)
@@ -50,7 +51,7 @@ def mesh_resolution(build: Build, mesh: int) -> int:
         for key, node in zip(build.scene.node_keys, build.scene.nodes)
         if node.mesh == mesh and (entry := build.setup.nodes.get(key)) is not None and entry.lightmap_size
     ]
-    return max(sizes) if sizes else build.setup.bake.resolution
+    return max(sizes) if sizes else build.setup[Bake].resolution
 
 
 def _charts(part: Primitive, uv_set: int) -> tuple[np.ndarray, np.ndarray]:

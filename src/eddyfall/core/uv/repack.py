@@ -12,6 +12,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import operation
 from eddyfall.core.scene.drawables import final_mesh
 from eddyfall.core.scene.model import Mesh, Primitive
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.uv.atlas import new_atlas
 from eddyfall.core.uv.lightmaps import lightmap_uv_set, mesh_resolution
 
@@ -25,7 +26,7 @@ def repack(build: Build, params: dict[str, Any]) -> Build:
     key = params.get("mesh")
     if key not in build.scene.mesh_keys:
         raise ChangeError(f"mesh {key!r} does not exist")
-    gutter = params.get("gutter_texels", build.setup.bake.gutter_texels)
+    gutter = params.get("gutter_texels", build.setup[Bake].gutter_texels)
     if not isinstance(gutter, int) or not 0 <= gutter <= 64:
         raise ChangeError("gutter_texels must be a whole number from 0 to 64")
     index = build.scene.mesh_keys.index(key)

@@ -13,6 +13,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import operation
 from eddyfall.core.scene.drawables import final_mesh
 from eddyfall.core.scene.model import Mesh, Primitive
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.gutters import padding_for_mip
 from eddyfall.core.uv.lightmaps import lightmap_uv_set, mesh_resolution
@@ -40,7 +41,7 @@ def gutter_of(build: Build, params: dict[str, Any]) -> int:
         if not isinstance(level, int) or not 0 <= level <= 6:
             raise ChangeError("safe_mip must be a whole number from 0 to 6")
         return 2 * padding_for_mip(level)
-    gutter = params.get("gutter_texels", build.setup.bake.gutter_texels)
+    gutter = params.get("gutter_texels", build.setup[Bake].gutter_texels)
     if not isinstance(gutter, int) or not 0 <= gutter <= 128:
         raise ChangeError("gutter_texels must be a whole number from 0 to 128")
     return gutter

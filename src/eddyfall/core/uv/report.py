@@ -8,7 +8,7 @@ import numpy as np
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, triangles_of, uv_of
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
 from eddyfall.core.uv.charts import Page, edges_of, measure_charts, mesh_stretch, weld
 from eddyfall.core.uv.gutters import Gutter, narrowest_gap, safe_mip, snapped_grid
@@ -82,7 +82,7 @@ def asset_report(
     build: Build, geometry: Geometry, receiver: Receiver, bake: Bake | None = None, uv_set: int | None = None
 ) -> AssetReport:
     """Measure the charts of a receiver as the geometry has them, copies evaluated."""
-    bake = bake or build.setup.bake
+    bake = bake or build.setup[Bake]
     triangles = triangles_of(geometry, receiver.drawables)
     indices = geometry.triangles[triangles]
     uv = uv_of(geometry, receiver.uv_set if uv_set is None else uv_set)[indices].astype(np.float64)

@@ -7,7 +7,7 @@ from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
 from eddyfall.core.handover.documents.lightmaps import ExplanationDocument, LeakDocument, ShortlistDocument
-from eddyfall.core.scene.setup.bake import Encoding
+from eddyfall.core.scene.setup.sections.bake import Encoding
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.paging import Page, page_of

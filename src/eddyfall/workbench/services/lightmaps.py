@@ -32,7 +32,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.receivers import Receiver, receiver_named, receivers
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.scene.setup.bake import Bake, Encoding
+from eddyfall.core.scene.setup.sections.bake import Bake, Encoding
 from eddyfall.core.scene.setup.tables import CopyRule
 from eddyfall.core.uv.copy_remedies import copy_remedies
 from eddyfall.core.uv.lightmaps import copy_entry
@@ -93,7 +93,7 @@ def sheet(build: Build, target: str | None) -> LightmapSheet:
     """The Lightmaps sheet of a build as a target has it."""
 
     def make() -> LightmapSheet:
-        bake = resolve(build.setup, target).bake
+        bake = resolve(build.setup, target)[Bake]
         geometry = _geometry(build)
         lines = overview(build, geometry, bake)
         median = median_density(line.report for line in lines)
@@ -132,7 +132,7 @@ def page(build: Build, asset: str, target: str | None) -> AssetPage:
     """The chart page of a receiver: what charts --json says of it, and its geometry."""
 
     def make() -> AssetPage:
-        geometry, bake = _geometry(build), resolve(build.setup, target).bake
+        geometry, bake = _geometry(build), resolve(build.setup, target)[Bake]
         report = with_needless_splits(build, geometry, asset_report(build, geometry, receiver_of(build, asset), bake))
         return _page(report, [])
 
@@ -144,7 +144,7 @@ def leaks(build: Build, asset: str, light_set: str | None, target: str | None) -
     """Texels of a receiver that hold both sides of an occluder, traced now."""
 
     def make() -> list[LeakDocument]:
-        geometry, bake = _geometry(build), resolve(build.setup, target).bake
+        geometry, bake = _geometry(build), resolve(build.setup, target)[Bake]
         scene = light_scene(build, geometry, known_set(build, light_set))
         return [LeakDocument.from_core(leak) for leak in find_leaks(geometry, receiver_of(build, asset), [scene], bake)]
 
@@ -156,7 +156,7 @@ def why(build: Build, asset: str, texel: tuple[int, int], light_set: str | None,
     """Why a texel is as it is, as the command line says it."""
 
     def make() -> ExplanationDocument:
-        bake = resolve(build.setup, target).bake
+        bake = resolve(build.setup, target)[Bake]
         name = receiver_of(build, asset).name
         found = explain(build, name, texel, known_set(build, light_set), bake=bake, geometry=_geometry(build))
         return ExplanationDocument.from_core(found)
@@ -170,7 +170,7 @@ def page_if(build: Build, asset: str, change: dict[str, Any], target: str | None
     Refused if it is no change, ChangeError if it does not apply."""
     receiver = receiver_of(build, asset)
     changed = applied(build, [change_of(change)])
-    geometry, bake = pack(changed.scene, changed.setup), resolve(changed.setup, target).bake
+    geometry, bake = pack(changed.scene, changed.setup), resolve(changed.setup, target)[Bake]
     nodes = {_geometry(build).drawables[d].node for d in receiver.drawables}
     same = [r for r in receivers(changed, geometry, bake) if any(geometry.drawables[d].node in nodes for d in r.drawables)]
     if not same:
@@ -271,5 +271,5 @@ def _geometry(build: Build) -> Geometry:
 
 
 def _values(build: Build, asset: str, light_set: str | None, target: str | None, how: Look) -> np.ndarray:
-    bake: Bake = resolve(build.setup, target).bake
+    bake: Bake = resolve(build.setup, target)[Bake]
     return look(build, _geometry(build), receiver_of(build, asset), known_set(build, light_set), bake, how)

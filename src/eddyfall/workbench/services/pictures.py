@@ -10,6 +10,7 @@ from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.scene.setup.sections.exposure import Exposure
 from eddyfall.workbench.models import Build, Case
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -26,7 +27,7 @@ def frame(build: CoreBuild, request: Request, form: str) -> tuple[bytes, float]:
 
     drawn = STUDIO.draw(draw)
     if form == "linear":
-        exposure = drawn.stage.resolved.exposure
+        exposure = drawn.stage.resolved[Exposure]
         scale = float(exposure_scale(exposure.mode, exposure.ev100))
         return np.ascontiguousarray(drawn.linear, "<f4").tobytes(), scale
     stream = io.BytesIO()

@@ -12,7 +12,7 @@ from eddyfall.core.handover.documents.changes import change_json
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.scene.setup.document import SECTIONS
+from eddyfall.core.scene.setup.registry import sections
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -82,7 +82,7 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet
     resolved = resolve(build.setup, target, None, view)
     edit, play = (resolve(build.setup, target, role, view) for role in ("edit", "play"))
     rows = []
-    for section, kind in SECTIONS.items():
+    for section, kind in sections().items():
         schema = kind.model_json_schema()["properties"]
         for field in kind.model_fields:
             path, info = f"{section}.{field}", schema[field]
@@ -104,7 +104,7 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet
     names = sorted({*build.setup.shaders, *used})
     shaders = [{"key": n, "passes": passes(build, n), "materials": used.get(n, [])} for n in names]
     return SetupSheet.model_validate({
-        "viewpoint": view, "target": target, "role": build.setup.viewpoints[view].role, "sections": list(SECTIONS), "fields": rows,
+        "viewpoint": view, "target": target, "role": build.setup.viewpoints[view].role, "sections": list(sections()), "fields": rows,
         "shaders": shaders, "materials": materials,
     })  # fmt: skip
 

@@ -12,7 +12,7 @@ from eddyfall.core.frame.lightmap_store import decoded
 from eddyfall.core.scene.changes import set_resolved
 from eddyfall.core.scene.model import Image
 from eddyfall.core.scene.receivers import NO_SET, Receiver
-from eddyfall.core.scene.setup.bake import Encoding
+from eddyfall.core.scene.setup.sections.bake import Encoding
 from eddyfall.core.scene.setup.tables import BakedMap
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL
 

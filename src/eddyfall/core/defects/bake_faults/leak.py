@@ -17,7 +17,7 @@ from eddyfall.core.defects.uv_charts import mesh_operation
 from eddyfall.core.scene.changes import set_leaf
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver
-from eddyfall.core.scene.setup.bake import Bake
+from eddyfall.core.scene.setup.sections.bake import Bake
 
 
 def leaks(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:

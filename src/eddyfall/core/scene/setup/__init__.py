@@ -1,9 +1,10 @@
 """The setup document: one pydantic model per section, tables by key, strict reading, JSON Schema."""
 
+import eddyfall.core.scene.setup.sections  # noqa: F401  (each registers itself)
 from eddyfall.core.scene.setup.document import (
-    SECTIONS,
     STOCK_SHADERS,
     Setup,
+    empty_setup,
     lay_over,
     normalised,
     parse_setup,
@@ -11,4 +12,4 @@ from eddyfall.core.scene.setup.document import (
     setup_schema,
 )
 
-__all__ = ["SECTIONS", "STOCK_SHADERS", "Setup", "lay_over", "normalised", "parse_setup", "read_setup", "setup_schema"]
+__all__ = ["STOCK_SHADERS", "Setup", "empty_setup", "lay_over", "normalised", "parse_setup", "read_setup", "setup_schema"]

@@ -1,18 +1,15 @@
 """The setup document: sections and tables in one JSON object, read strictly, written back with x_* keys kept."""
 
+from functools import cache
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field, ValidationError, create_model
 
 from eddyfall.core.errors import SetupError
 from eddyfall.core.scene.container import parse_json
-from eddyfall.core.scene.setup.atmosphere import Fog, Sky
-from eddyfall.core.scene.setup.bake import Bake
-from eddyfall.core.scene.setup.depth import Depth
 from eddyfall.core.scene.setup.leaf import Section
-from eddyfall.core.scene.setup.picture import Exposure, Order, Textures
-from eddyfall.core.scene.setup.shadow import Shadow
+from eddyfall.core.scene.setup.registry import S, name_of, sections, set_by_viewpoints
 from eddyfall.core.scene.setup.tables import (
     BakedMap,
     BakedScene,
@@ -27,31 +24,14 @@ from eddyfall.core.scene.setup.tables import (
     Viewpoint,
 )
 
-SECTIONS: dict[str, type[Section]] = {
-    "depth": Depth,
-    "shadow": Shadow,
-    "sky": Sky,
-    "fog": Fog,
-    "exposure": Exposure,
-    "textures": Textures,
-    "order": Order,
-    "bake": Bake,
-}
 STOCK_SHADERS = {"OPAQUE": "stock_opaque", "MASK": "stock_cutout", "BLEND": "stock_blended"}
 
 
 class Setup(Section):
-    """Everything a renderer must know that glTF cannot say. All defaults present = the normalised setup."""
+    """Everything a renderer must know that glTF cannot say: sections by their classes (`setup[Fog]`), tables by name. Made by `parse_setup`
+    or `empty_setup`, which know the sections there are. All defaults present = the normalised setup."""
 
     eddyfall_setup: Literal[1] = Field(1, description="format version")
-    depth: Depth = Field(default_factory=Depth)
-    shadow: Shadow = Field(default_factory=Shadow)
-    sky: Sky = Field(default_factory=Sky)
-    fog: Fog = Field(default_factory=Fog)
-    exposure: Exposure = Field(default_factory=Exposure)
-    textures: Textures = Field(default_factory=Textures)
-    order: Order = Field(default_factory=Order)
-    bake: Bake = Field(default_factory=Bake)
     targets: dict[str, Override] = Field(default_factory=dict, description="devices: what each lays over the project")
     roles: dict[str, Override] = Field(default_factory=lambda: {"edit": Override(), "play": Override()})
     viewpoints: dict[str, Viewpoint] = Field(default_factory=dict)
@@ -69,6 +49,45 @@ class Setup(Section):
         default_factory=dict,
         description="by receiver (node, or drawable where each part has its own), then light set (as_set: none)",
     )
+
+    def __getitem__(self, kind: type[S]) -> S:
+        """A section. One that was registered after this setup was read has its defaults."""
+        section = getattr(self, name_of(kind), None)
+        return section if isinstance(section, kind) else kind()
+
+    def with_section(self, section: Section) -> "Setup":
+        """The setup with one section replaced."""
+        return self.model_copy(update={name_of(type(section)): section})
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _restored, (dict(self.__dict__),)
+
+
+def _restored(fields: dict[str, Any]) -> Setup:
+    """A setup from its fields: pickle finds no class that was made at run time."""
+    return _setup_type().model_construct(**fields)
+
+
+def _setup_type() -> type[Setup]:
+    """`Setup` with a field for each section there is."""
+    return _typed(tuple(sections().items()))
+
+
+@cache
+def _typed(known: tuple[tuple[str, type[Section]], ...]) -> type[Setup]:
+    fields: dict[str, Any] = {name: (kind, Field(default_factory=kind)) for name, kind in known}
+    return create_model("Setup", __base__=Setup, __doc__=Setup.__doc__, **fields)
+
+
+def empty_setup() -> Setup:
+    """A setup of defaults."""
+    return _setup_type()()
+
+
+def in_order(fields: dict[str, Any]) -> dict[str, Any]:
+    """Top-level keys as a document has them: its version, sections, tables."""
+    first = ["eddyfall_setup", *sections()]
+    return {k: fields[k] for k in (*(k for k in first if k in fields), *(k for k in fields if k not in first))}
 
 
 def read_setup(path: Path | str) -> tuple[Setup, dict[str, Any]]:
@@ -90,12 +109,12 @@ def parse_setup(raw: dict[str, Any]) -> Setup:
     if raw.get("eddyfall_setup") != 1:
         raise SetupError('must have "eddyfall_setup": 1')
     try:
-        setup = Setup.model_validate(without_x(raw))
+        setup = _setup_type().model_validate(without_x(raw))
     except ValidationError as error:
         raise SetupError(*first_fault(error)) from None
     for table, entries in (("targets", setup.targets), ("roles", setup.roles), ("viewpoints", setup.viewpoints)):
         for name, entry in entries.items():
-            check_overlay(setup, entry.set, f"{table}.{name}.set", only=("exposure",) if table == "viewpoints" else None)
+            check_overlay(setup, entry.set, f"{table}.{name}.set", only=set_by_viewpoints() if table == "viewpoints" else None)
     for name, viewpoint in setup.viewpoints.items():
         if viewpoint.role not in setup.roles and viewpoint.role not in ("edit", "play"):
             raise SetupError(f"role {viewpoint.role!r} is not in roles", f"viewpoints.{name}.role")
@@ -107,16 +126,14 @@ def parse_setup(raw: dict[str, Any]) -> Setup:
     for name, material in setup.materials.items():
         if material.shader is not None and material.shader not in setup.shaders and material.shader not in STOCK_SHADERS.values():
             raise SetupError(f"shader {material.shader!r} is not in shaders", f"materials.{name}.shader")
-    if setup.depth.far_m is not None and setup.depth.far_m <= setup.depth.near_m:
-        raise SetupError("far_m must be beyond near_m", "depth.far_m")
     return setup
 
 
 def check_overlay(setup: Setup, overlay: dict[str, dict[str, Any]], where: str, only: tuple[str, ...] | None = None) -> None:
     """An override must name existing sections and fields with valid values."""
     for section, fields in overlay.items():
-        if section not in SECTIONS or (only and section not in only):
-            raise SetupError(f"may set {', '.join(only or SECTIONS)}, not {section!r}", where)
+        if section not in (only or sections()):
+            raise SetupError(f"may set {', '.join(only or sections())}, not {section!r}", where)
         lay_over(getattr(setup, section), fields, f"{where}.{section}")
 
 
@@ -152,12 +169,13 @@ def without_x(value: Any) -> Any:
 
 def normalised(setup: Setup) -> dict[str, Any]:
     """The setup as plain JSON with every default present: what patches refer to."""
-    return setup.model_dump(mode="json")
+    return in_order(setup.model_dump(mode="json"))
 
 
 def setup_schema() -> dict[str, Any]:
     """JSON Schema of the setup document (units ride along as extra keywords; what each leaf affects is added by `frame.affects`)."""
-    schema = Setup.model_json_schema()
+    schema = _setup_type().model_json_schema()
+    schema["properties"] = in_order(schema["properties"])
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Eddyfall setup"
     return schema

@@ -1,8 +1,10 @@
 """Section `shadow`: sun cascades, the far tier, and the filter of every shadow map."""
 
 from eddyfall.core.scene.setup.leaf import Section, leaf
+from eddyfall.core.scene.setup.registry import register_section
 
 
+@register_section("shadow", place=20)
 class Shadow(Section):
     enabled: bool = leaf(True, "-", "whether lights cast shadows at all")
     reach_m: float = leaf(150.0, "m", "view depth up to which the cascades give the sun's shadow", gt=0, le=100000)

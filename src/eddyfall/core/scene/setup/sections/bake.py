@@ -3,10 +3,12 @@
 from typing import Literal
 
 from eddyfall.core.scene.setup.leaf import Section, leaf
+from eddyfall.core.scene.setup.registry import register_section
 
 Encoding = Literal["srgb8", "linear16", "half"]
 
 
+@register_section("bake", place=80)
 class Bake(Section):
     uv_use: Literal["repacked", "as_is"] = leaf(
         "repacked", "-", "repacked lays charts out anew, so whole tiles are free space; as_is takes uv modulo 1", beside="bake"
