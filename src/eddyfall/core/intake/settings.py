@@ -11,7 +11,7 @@ from eddyfall.core.intake.views import VAST, Views, fitted_viewpoints
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Material, Scene
-from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.scene.setup import empty_setup, parse_setup
 from eddyfall.core.shade.srgb import luminance
 from eddyfall.core.truth.visibility import caster_scene, sun_visibility, sunlit_candidates
 

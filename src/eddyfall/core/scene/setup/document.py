@@ -178,4 +178,5 @@ def setup_schema() -> dict[str, Any]:
     schema["properties"] = in_order(schema["properties"])
     schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
     schema["title"] = "Eddyfall setup"
+    schema["description"] = "Everything a renderer must know that glTF cannot say. All defaults present = the normalised setup."
     return schema
