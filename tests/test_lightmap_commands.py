@@ -33,16 +33,14 @@ def leaf(rules):
     return build_of(thing, setup={"meshes": {"leaf": {"lightmap_uv": 1, "copies": rules}}, "bake": {"resolution": 256}})
 
 
-ONE_RULE = {"both": {"kind": "mirror", "axes": ["x", "y"], "origin_m": [2.1, 1.3, 0], "uv_offset": [1, 0]}}
-TWO_RULES = {
-    "a": {"kind": "mirror", "axes": ["x"], "origin_m": [2.1, 1.3, 0], "uv_offset": [1, 0]},
-    "b": {"kind": "mirror", "axes": ["y"], "origin_m": [2.1, 1.3, 0], "uv_offset": [0, 1], "order": 1},
-}
+ACROSS = {"axis": "x", "at_m": 2.1, "uv_offset": [1, 0]}
+ONE_STEP = {"both": {"kind": "mirror", "planes": [ACROSS, {"axis": "y", "at_m": 1.3, "uv_offset": [1, 0]}]}}
+TWO_STEPS = {"both": {"kind": "mirror", "planes": [ACROSS, {"axis": "y", "at_m": 1.3, "uv_offset": [0, 1]}]}}
 
 
-def test_a_leaf_mirrored_on_two_axes_by_one_rule(tmp_path, capsys):
+def test_a_leaf_whose_two_mirror_planes_share_a_step(tmp_path, capsys):
     # The worked case of overlapping lightmap charts: copies at tiles 0, 1, 1, 2: a third of the texels, half of the surface.
-    code, found = asked(capsys, "charts", write(tmp_path, "leaf", leaf(ONE_RULE)), "--asset", "leaf")
+    code, found = asked(capsys, "charts", write(tmp_path, "leaf", leaf(ONE_STEP)), "--asset", "leaf")
     assert code == 0
     assert found["overlap"]["texel_share"] == pytest.approx(1 / 3, abs=1e-3)
     assert found["overlap"]["surface_share"] == pytest.approx(0.5, abs=1e-6)
@@ -59,19 +57,19 @@ def test_a_leaf_mirrored_on_two_axes_by_one_rule(tmp_path, capsys):
 
 def test_copies_of_a_mesh_that_is_still_to_be_unwrapped_are_told_not_crashed(tmp_path, capsys):
     thing = Thing("leaf", Shape().quad((0, 0, 0), (2, 0, 0), (0, 1, 0)), matt("leaf", 0.5))
-    build = build_of(thing, setup={"meshes": {"leaf": {"lightmap_uv": 1, "copies": ONE_RULE}}})
+    build = build_of(thing, setup={"meshes": {"leaf": {"lightmap_uv": 1, "copies": ONE_STEP}}})
     code, report = asked(capsys, "charts", write(tmp_path, "leaf", build), "--asset", "leaf")
     assert code == 0 and report["degenerate"] == 8 and len(report["remedies"]) > 3
 
 
-def test_two_rules_part_the_copies_but_not_modulo_one(tmp_path, capsys):
-    _, found = asked(capsys, "charts", write(tmp_path, "leaf", leaf(TWO_RULES)), "--asset", "leaf")
+def test_a_step_for_each_plane_parts_the_copies_but_not_modulo_one(tmp_path, capsys):
+    _, found = asked(capsys, "charts", write(tmp_path, "leaf", leaf(TWO_STEPS)), "--asset", "leaf")
     assert found["overlap"]["texel_share"] == 0
     assert found["overlap_modulo_1"]["surface_share"] == pytest.approx(1.0)
 
 
 def test_the_six_ways_out_are_true_where_the_target_maps_parts(tmp_path, capsys):
-    build = leaf({"a": TWO_RULES["a"] | {"uv_offset": [0, 0]}})
+    build = leaf({"a": {"kind": "mirror", "planes": [ACROSS | {"uv_offset": [0, 0]}]}})
     build.raw_setup["bake"]["unique_per"] = "part"
     _, found = asked(capsys, "charts", write(tmp_path, "leaf", build), "--asset", "leaf")
     parts = next(r for r in found["remedies"] if "material part" in r["title"])

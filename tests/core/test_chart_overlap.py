@@ -39,24 +39,26 @@ def values(finding) -> dict[str, float]:
     return {e.measure: e.value for e in finding.evidence}
 
 
-BOTH_AXES = {"kind": "mirror", "axes": ["x", "y"], "uv_offset": [1, 0]}
+BOTH_AXES = {"kind": "mirror", "planes": [{"axis": "x", "uv_offset": [1, 0]}, {"axis": "y", "uv_offset": [1, 0]}]}
+OWN_STEPS = {"kind": "mirror", "planes": [{"axis": "x", "uv_offset": [1, 0]}, {"axis": "y", "uv_offset": [0, 1]}]}
 TWO_RULES = {
-    "across": {"kind": "mirror", "axes": ["x"], "uv_offset": [1, 0], "order": 0},
-    "up": {"kind": "mirror", "axes": ["y"], "uv_offset": [0, 1], "order": 1},
+    "across": {"kind": "mirror", "planes": [{"axis": "x", "uv_offset": [1, 0]}], "order": 0},
+    "up": {"kind": "mirror", "planes": [{"axis": "y", "uv_offset": [0, 1]}], "order": 1},
 }
 
 
-def test_one_rule_on_two_axes_collides_in_spite_of_its_offset():
+def test_two_planes_that_share_a_step_collide_in_spite_of_it():
     # The worked case of overlapping lightmap charts: copies at 0, 1, 1, 2: 33.3 % of texels, 50 % of surface.
     finding = finding_of(gate({"both": BOTH_AXES}))
     assert values(finding)["surface doubled"] == pytest.approx(50)
     assert values(finding)["texels doubled"] == pytest.approx(100 / 3, abs=1e-6)
 
 
-def test_two_rules_with_an_offset_each_are_clean_unless_used_as_they_are():
+@pytest.mark.parametrize("rules", [{"both": OWN_STEPS}, TWO_RULES], ids=["two planes of one rule", "two rules"])
+def test_planes_with_a_step_each_are_clean_unless_used_as_they_are(rules):
     # The worked case of overlapping lightmap charts: positions (0,0) (1,0) (0,1) (1,1): nothing; modulo 1 it is all still there.
-    assert finding_of(gate(TWO_RULES)) is None
-    as_is = finding_of(gate(TWO_RULES, {"uv_use": "as_is"}))
+    assert finding_of(gate(rules)) is None
+    as_is = finding_of(gate(rules, {"uv_use": "as_is"}))
     assert values(as_is)["surface doubled"] == pytest.approx(100)
 
 
@@ -79,8 +81,11 @@ def test_arrays(count, offset):
     "copies",
     [
         {"both": BOTH_AXES},
-        {"run": {"kind": "array", "count": 5, "step_m": [2.1, 0, 0]}},
-        {"flip": {"kind": "mirror", "axes": ["x"]}, "run": {"kind": "array", "count": 3, "step_m": [0, 2, 0], "order": 1}},
+        {"run": {"kind": "array", "count": 6, "step_m": [2.1, 0, 0]}},
+        {
+            "flip": {"kind": "mirror", "planes": [{"axis": "x"}]},
+            "run": {"kind": "array", "count": 3, "step_m": [0, 2, 0], "order": 1},
+        },
     ],
     ids=["mirror on two axes", "array", "mirror then array"],
 )
@@ -96,7 +101,7 @@ def test_every_remedy_that_says_it_cures_does(copies, uv_use):
 def test_sharing_one_tile_halves_the_density_of_two_copies():
     # The worked case of overlapping lightmap charts: a 2 m copy, .8 x 256 texels: 102.4 texels/m; two copies side by side in
     # one tile leave 51.2.
-    build = gate({"flip": {"kind": "mirror", "axes": ["x"]}}, {"uv_use": "as_is", "resolution": 256})
+    build = gate({"flip": {"kind": "mirror", "planes": [{"axis": "x"}]}}, {"uv_use": "as_is", "resolution": 256})
     share = next(r for r in finding_of(build).remedies if r.change.operation and r.change.operation.name == "uv.share_tile")
     assert share.verdict == "cures"
     cost = {c.name: c.value for c in share.costs}
@@ -111,7 +116,7 @@ def test_material_parts():
     assert values(finding_of(gate({}, more=more)))["surface doubled"] == pytest.approx(100)
     assert finding_of(gate({}, {"unique_per": "part"}, more=more)) is None
     # A part of its own for the one copy of a mirror works the same way.
-    rule = {"flip": {"kind": "mirror", "axes": ["x"], "material": "steel"}}
+    rule = {"flip": {"kind": "mirror", "planes": [{"axis": "x"}], "material": "steel"}}
     shape, uv = leaf()
     steel = Thing("swatch", Shape().quad((5, 5, -8), (1, 0, 0), (0, 1, 0)), flat("steel", 0.4))
     for unique_per, clean in (("mesh", False), ("part", True)):
@@ -154,7 +159,7 @@ def test_a_second_uv_set_is_judged_once_the_setup_says_that_a_lightmap_uses_it(t
 def test_copies_turn_winding_and_normals_with_them():
     shape, charts = leaf()
     build = build_of(Thing("gate_leaf", shape, lightmap=charts))
-    rules = {"both": CopyRule.model_validate({"kind": "mirror", "axes": ("x", "y"), "uv_offset": (1.0, 0.0)}, strict=False)}
+    rules = {"both": CopyRule.model_validate(BOTH_AXES, strict=False)}
     (part,) = evaluate_copies(build.scene.meshes[0], rules, 1, build.scene.material_keys).primitives
     assert part.triangles == 8
     corners = part.positions[part.indices]

@@ -8,7 +8,7 @@ from eddyfall.core.errors import ChangeError, SceneError
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.copies import evaluate_copies
 from eddyfall.core.scene.model import Mesh
-from eddyfall.core.scene.setup.tables import CopyRule
+from eddyfall.core.scene.setup.tables import CopyRule, MirrorPlane
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.shapes import Shape, grid_charts
 from scenes import GREY, Thing, build_of, flat
@@ -38,7 +38,8 @@ def test_an_array_shifts_each_copy_and_its_chart_by_so_many_steps():
 
 @pytest.mark.parametrize(("axes", "copies"), [(("x",), 2), (("x", "z"), 4), (("x", "y", "z"), 8)])
 def test_a_mirror_doubles_for_each_axis_and_turns_the_winding_back(axes, copies):
-    rule = CopyRule(kind="mirror", axes=axes, origin_m=(2.0, 0.0, 1.0))
+    at = {"x": 2.0, "y": 0.0, "z": 1.0}
+    rule = CopyRule(kind="mirror", planes=tuple(MirrorPlane(axis=a, at_m=at[a]) for a in axes))
     [part] = evaluate_copies(mesh_of(), {"m": rule}, 1, ("grey",)).primitives
     assert part.triangles == 2 * copies
     facing = normals_of(part)
@@ -47,18 +48,25 @@ def test_a_mirror_doubles_for_each_axis_and_turns_the_winding_back(axes, copies)
     assert part.positions[:, 0].max() == pytest.approx(4.0) if "x" in axes else True
 
 
-def test_a_mirror_on_two_axes_moves_its_charts_by_one_tile_each():
-    # Copies land at 0, 1, 1, 2 tiles.
-    rule = CopyRule(kind="mirror", axes=("x", "y"), uv_offset=(1.0, 0.0))
-    [part] = evaluate_copies(mesh_of(), {"m": rule}, 1, ("grey",)).primitives
-    tiles = sorted(int(part.attributes["TEXCOORD_1"][i * 4 : i * 4 + 4, 0].min()) for i in range(4))
-    assert tiles == [0, 1, 1, 2]
+@pytest.mark.parametrize(
+    ("steps", "tiles"),
+    [(((1.0, 0.0), (1.0, 0.0)), [(0, 0), (1, 0), (1, 0), (2, 0)]), (((1.0, 0.0), (0.0, 1.0)), [(0, 0), (0, 1), (1, 0), (1, 1)])],
+)
+def test_each_plane_of_a_mirror_moves_the_charts_of_what_it_mirrors_by_its_own_step(steps, tiles):
+    planes = tuple(MirrorPlane(axis=a, uv_offset=s) for a, s in zip("xy", steps))
+    [part] = evaluate_copies(mesh_of(), {"m": CopyRule(kind="mirror", planes=planes)}, 1, ("grey",)).primitives
+    found = [tuple(np.floor(part.attributes["TEXCOORD_1"][i * 4 : i * 4 + 4].min(axis=0)).astype(int)) for i in range(4)]
+    assert sorted(found) == tiles
+    turned = CopyRule(kind="mirror", planes=planes, uv_mirrored=True)
+    [part] = evaluate_copies(mesh_of(), {"m": turned}, 1, ("grey",)).primitives
+    across = part.attributes["TEXCOORD_1"][4:8]  # the copy that only the plane across x made
+    np.testing.assert_allclose(across, CHART * [-1, 1] + [2, 0], atol=1e-6)
 
 
 def test_rules_apply_in_order_each_on_what_the_one_before_made():
     rules = {
         "b": CopyRule(kind="array", count=3, step_m=(5.0, 0.0, 0.0), order=1),
-        "a": CopyRule(kind="mirror", axes=("z",), order=0),
+        "a": CopyRule(kind="mirror", planes=(MirrorPlane(axis="z"),), order=0),
     }
     assert evaluate_copies(mesh_of(), rules, 1, ("grey",)).primitives[0].triangles == 2 * 2 * 3
 
@@ -85,7 +93,7 @@ def rail():
     shape = Shape().box((0, 0, -4), (0.4, 1, -3.6))
     return build_of(
         Thing("rail", shape, lightmap=grid_charts(shape)),
-        setup={"bake": {"resolution": 256}, "meshes": {"rail": {"lightmap_uv": 1, "copies": {"run": {"count": 5}}}}},
+        setup={"bake": {"resolution": 256}, "meshes": {"rail": {"lightmap_uv": 1, "copies": {"run": {"count": 6}}}}},
     )
 
 

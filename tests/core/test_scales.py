@@ -28,7 +28,7 @@ from scenes import GREY, Thing, build_of, flat, net_build, wall, write_build
 SIZE = (320, 180)
 RENDERER = Renderer(Memo(256 * 1024**2))
 LENGTHS = {
-    "eye", "target", "near_m", "far_m", "reach_m", "far_reach_m", "thickness_m", "step_m", "origin_m", "bounds_padding_m",
+    "eye", "target", "near_m", "far_m", "reach_m", "far_reach_m", "thickness_m", "step_m", "at_m", "bounds_padding_m",
     "draw_distance_m", "low_m", "high_m",
 }  # fmt: skip
 

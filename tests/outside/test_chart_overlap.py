@@ -60,7 +60,7 @@ def test_overlap_that_appears_only_after_wrapping():
 
 
 def test_a_leaf_mirrored_on_two_axes():
-    # One rule mirrors X and Y with U + 1: copies at 0, 1, 1, 2. Covered 1.20, doubled .40: 33.3 % of texels, 50 % of surface.
+    # Planes across X and Y, each with U + 1: copies at 0, 1, 1, 2. Covered 1.20, doubled .40: 33.3 % of texels, 50 % of surface.
     o = overlap(square(0, 0, 0.8, 0.5), square(1, 0, 0.8, 0.5), square(1, 0, 0.8, 0.5), square(2, 0, 0.8, 0.5), resolution=200)
     assert o.texel_share == pytest.approx(1 / 3, abs=1e-9)
     assert o.surface_share == pytest.approx(0.5)

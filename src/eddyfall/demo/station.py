@@ -37,7 +37,7 @@ def _settings(world: World) -> None:
             "fog": {"enabled": True, "fog_per_m": 0.003, "rgb": [5700, 6050, 6350], "covers_sky": 0.35},
             "exposure": {"mode": "fixed", "ev100": 13.2},
             "lights": {"sun": {"kind": "sun", "illuminance_lux": 68000, "towards": [-0.5, 0.55, 0.67], "rgb": [1.0, 0.94, 0.84]}},
-            "roles": {"play": {}, "edit": {"set": {"depth": {"copy_from": "opaque"}}}},
+            "roles": {"play": {}, "edit": {"set": {"shadow": {"reach_m": 450}}}},
             "targets": {"kiosk": {}},
             "viewpoints": {
                 "quay": {"eye": [-6.8, 3.75, 9.6], "target": [1.0, 3.1, -8.0], "fov_y_deg": 55},

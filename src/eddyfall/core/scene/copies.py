@@ -1,5 +1,6 @@
 """Evaluates copy rules of a mesh (mirror, array, shell) to the final material parts, as an exporter would."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy as np
 from eddyfall.core.errors import SceneError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Mesh, Primitive
-from eddyfall.core.scene.setup.tables import CopyRule
+from eddyfall.core.scene.setup.tables import CopyRule, MirrorPlane
 
 MAX_COPIED_TRIANGLES = 20_000_000
 STRIP_GAP = 0.1  # tiles between the pieces of an unwrapped edge strip
@@ -16,7 +17,7 @@ STRIP_GAP = 0.1  # tiles between the pieces of an unwrapped edge strip
 def evaluate_copies(mesh: Mesh, rules: dict[str, CopyRule], lightmap_uv: int, materials: tuple[str, ...]) -> Mesh:
     """The mesh with every rule applied in `order`.
 
-    A mirrored axis or an array step moves POSITION and NORMAL in mesh space and adds uv_offset to TEXCOORD_<lightmap_uv>;
+    A mirror plane or an array step moves POSITION and NORMAL in mesh space and adds its uv_offset to TEXCOORD_<lightmap_uv>;
     an odd number of mirrored axes turns the winding round. Copies with a material of their own become a part of their own,
     parts of one material merge. SceneError if the result has more than 20 million triangles.
     """
@@ -34,7 +35,7 @@ def evaluate_copies(mesh: Mesh, rules: dict[str, CopyRule], lightmap_uv: int, ma
         copied: list[Primitive] = []
         for part in parts:
             first = part if material is None else None
-            rest = [_copy(part, step, rule, lightmap_uv) for step in steps[1:]]
+            rest = [_copy(part, step, lightmap_uv) for step in steps[1:]]
             if first is None:
                 copied.append(part)
                 if rest:
@@ -45,40 +46,54 @@ def evaluate_copies(mesh: Mesh, rules: dict[str, CopyRule], lightmap_uv: int, ma
     return Mesh(mesh.name, tuple(parts))
 
 
-def _steps(rule: CopyRule) -> list[tuple[np.ndarray, int]]:
-    """(4x4 matrix in mesh space, how many UV offsets) of each copy of a mirror or array, the original first."""
+@dataclass(frozen=True)
+class _Step:
+    """One copy: its matrix (4, 4) in mesh space, what its UVs move by (2,), and along which of U and V they are mirrored first."""
+
+    matrix: np.ndarray
+    shift: np.ndarray
+    flips: tuple[bool, bool] = (False, False)
+
+
+def _steps(rule: CopyRule) -> list[_Step]:
+    """Each copy of a mirror or array, the original first."""
     if rule.kind == "array":
         steps = []
         for i in range(rule.count):
             shift = np.eye(4)
             shift[:3, 3] = np.array(rule.step_m) * i
-            steps.append((shift, i))
+            steps.append(_Step(shift, np.array(rule.uv_offset) * i))
         return steps
-    steps = [(np.eye(4), 0)]
-    for axis in rule.axes:
-        a = "xyz".index(axis)
-        mirror = np.eye(4)
-        mirror[a, a] = -1.0
-        mirror[a, 3] = 2.0 * rule.origin_m[a]
-        steps += [(mirror @ matrix, count + 1) for matrix, count in steps]
+    steps = [_Step(np.eye(4), np.zeros(2))]
+    for plane in rule.planes:
+        steps += [_mirrored(step, plane, rule.uv_mirrored) for step in steps]
     return steps
 
 
-def _copy(part: Primitive, step: tuple[np.ndarray, int], rule: CopyRule, lightmap_uv: int) -> Primitive:
-    matrix, count = step
+def _mirrored(step: _Step, plane: MirrorPlane, uv_mirrored: bool) -> _Step:
+    a = "xyz".index(plane.axis)
+    mirror = np.eye(4)
+    mirror[a, a] = -1.0
+    mirror[a, 3] = 2.0 * plane.at_m
+    u, v = plane.uv_offset
+    if not uv_mirrored:
+        return _Step(mirror @ step.matrix, step.shift + np.array([u, v]), step.flips)
+    along_v = bool(v) and not u
+    flips = (step.flips[0] != (not along_v), step.flips[1] != along_v)
+    return _Step(mirror @ step.matrix, step.shift + np.array((u, v) if u or v else (1.0, 0.0)), flips)
+
+
+def _copy(part: Primitive, step: _Step, lightmap_uv: int) -> Primitive:
     attributes = dict(part.attributes)
-    linear = matrix[:3, :3]
-    attributes["POSITION"] = freeze((part.positions.astype(np.float64) @ linear.T + matrix[:3, 3]).astype(np.float32))
+    linear = step.matrix[:3, :3]
+    attributes["POSITION"] = freeze((part.positions.astype(np.float64) @ linear.T + step.matrix[:3, 3]).astype(np.float32))
     if "NORMAL" in attributes:
         attributes["NORMAL"] = freeze((attributes["NORMAL"].astype(np.float64) @ linear.T).astype(np.float32))
     key = f"TEXCOORD_{lightmap_uv}"
-    if key in attributes and (any(rule.uv_offset) or rule.uv_mirrored):
+    if key in attributes and (step.shift.any() or any(step.flips)):
         uv = attributes[key].astype(np.float64)
-        if rule.uv_mirrored and count % 2:
-            along = 1 if rule.uv_offset[1] and not rule.uv_offset[0] else 0
-            uv[:, along] = 1.0 - uv[:, along]
-        shift = np.array(rule.uv_offset if any(rule.uv_offset) else (1.0, 0.0) if rule.uv_mirrored else (0.0, 0.0))
-        attributes[key] = freeze((uv + shift * count).astype(np.float32))
+        uv = np.where(step.flips, 1.0 - uv, uv) + step.shift
+        attributes[key] = freeze(uv.astype(np.float32))
     indices = part.indices[:, [0, 2, 1]] if np.linalg.det(linear) < 0 else part.indices
     return Primitive(attributes, freeze(indices), part.material)
 

@@ -133,7 +133,7 @@ class _Sweep:
         for section, fields in overlay.items():
             for name, value in fields.items():
                 play = resolve(setup, self.survey.target, None, where[0])
-                play_value = getattr(getattr(play, section), name)
+                play_value = getattr(play.sections[section], name)
                 if play_value == value:
                     continue
                 left = {s: {k: v for k, v in f.items() if (s, k) != (section, name)} for s, f in overlay.items()}

@@ -50,9 +50,14 @@ def copy_changes(build: Build, key: str) -> list[tuple[Change, str]]:
         return set_leaf(build, path, plain, scope="mesh", title=title, reason="copies share lightmap charts")
 
     result = [(rules_change(own_tiles(build, index), f"offset each copy of {key} by a tile along U"), "textures must repeat")]
-    if any(r.kind == "mirror" and len(r.axes) > 1 for r in rules.values()):
+    if any(r.kind == "mirror" and len(r.planes) > 1 for r in rules.values()):
         layout = own_tiles(build, index, block=True)
-        result.append((rules_change(layout, f"one rule an axis for {key}: U and V move by a tile"), "textures must repeat"))
+        result.append(
+            (
+                rules_change(layout, f"each plane of {key} its own UV step, one in U, one in V"),
+                "textures must repeat",
+            )
+        )
     result.append((operation("uv.share_tile", f"fit the copies of {key} into one tile"), "texels/m fall; the rules stay"))
     mirrors = {n: r for n, r in rules.items() if r.kind == "mirror"}
     if mirrors:

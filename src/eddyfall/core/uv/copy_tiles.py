@@ -37,8 +37,8 @@ class TileLayout:
 def own_tiles(build: Build, mesh: int, block: bool = False) -> TileLayout:
     """Rules of mesh number `mesh` with offsets that give each copy whole tiles of its own, along U; block: mirrors alternate U and V.
 
-    One offset cannot part the copies of a mirror on several axes, so such a rule is split into one rule an axis. A shell's edge strip
-    is unwrapped into tiles beyond, since a bare one has no place of its own.
+    Each plane of a mirror gets a step of its own: one that several share lays copies over each other. A shell's edge strip is unwrapped
+    into tiles beyond, since a bare one has no place of its own.
     """
     key = build.scene.mesh_keys[mesh]
     name = f"TEXCOORD_{lightmap_uv_set(build, mesh)}"
@@ -50,22 +50,25 @@ def own_tiles(build: Build, mesh: int, block: bool = False) -> TileLayout:
     result: dict[str, CopyRule] = {}
     count = [1, 1]
     before = copy_entry(build, key).copies
-    split = any(rule.kind == "mirror" and len(rule.axes) > 1 for rule in before.values())
     for rule_name, rule in sorted(before.items(), key=lambda item: (item[1].order, item[0])):
-        parts = {rule_name: rule}
-        if rule.kind == "mirror" and len(rule.axes) > 1:
-            parts = {f"{rule_name} {axis}": rule.model_copy(update={"axes": (axis,)}) for axis in rule.axes}
-        for part_name, part in parts.items():
-            order = len(result) if split else part.order
-            along = 1 if block and part.kind == "mirror" and count[0] > count[1] else 0
-            offset = [0.0, 0.0]
-            offset[along] = float(span[along] * count[along])
-            update = {"uv_offset": tuple(offset), "order": order, "uv_mirrored": False}
-            if part.kind == "shell":
-                update["strip"] = "unwrapped" if part.strip == "bare" else part.strip
-            result[part_name] = part.model_copy(update=update)
-            count[along] *= part.count if part.kind == "array" else 3 if part.kind == "shell" and update["strip"] != "none" else 2
+        if rule.kind == "mirror":
+            planes = []
+            for plane in rule.planes:
+                along = 1 if block and count[0] > count[1] else 0
+                planes.append(plane.model_copy(update={"uv_offset": _tiles_along(along, span[along] * count[along])}))
+                count[along] *= 2
+            result[rule_name] = rule.model_copy(update={"planes": tuple(planes), "uv_mirrored": False})
+            continue
+        update: dict[str, Any] = {"uv_offset": _tiles_along(0, span[0] * count[0])}
+        if rule.kind == "shell":
+            update["strip"] = "unwrapped" if rule.strip == "bare" else rule.strip
+        result[rule_name] = rule.model_copy(update=update)
+        count[0] *= rule.count if rule.kind == "array" else 2 if update["strip"] == "none" else 3
     return TileLayout(result, span[0], span[1], first[0], first[1], count[0], count[1])
+
+
+def _tiles_along(axis: int, tiles: float) -> tuple[float, float]:
+    return (float(tiles), 0.0) if axis == 0 else (0.0, float(tiles))
 
 
 @operation("uv.share_tile")
@@ -91,16 +94,21 @@ def share_tile(build: Build, params: dict[str, Any]) -> Build:
             uv = attributes["TEXCOORD_1"].astype(np.float64) - [layout.first, layout.first_v]
             attributes["TEXCOORD_1"] = freeze((uv * scale).astype(np.float32))
         parts.append(replace(part, attributes=attributes))
-    rules = {
-        name: rule.model_copy(update={"uv_offset": (rule.uv_offset[0] * float(scale[0]), rule.uv_offset[1] * float(scale[1]))})
-        for name, rule in layout.rules.items()
-    }
+    rules = {name: _scaled(rule, scale) for name, rule in layout.rules.items()}
     meshes = {**build.setup.meshes, key: copy_entry(build, key).model_copy(update={"copies": rules})}
     return replace(
         build,
         scene=build.scene.with_mesh(index, Mesh(build.scene.meshes[index].name, tuple(parts))),
         setup=build.setup.model_copy(update={"meshes": meshes}),
     )
+
+
+def _scaled(rule: CopyRule, scale: np.ndarray) -> CopyRule:
+    def smaller(offset: tuple[float, float]) -> tuple[float, float]:
+        return offset[0] * float(scale[0]), offset[1] * float(scale[1])
+
+    planes = tuple(p.model_copy(update={"uv_offset": smaller(p.uv_offset)}) for p in rule.planes)
+    return rule.model_copy(update={"uv_offset": smaller(rule.uv_offset), "planes": planes})
 
 
 @operation("copies.own_parts")

@@ -46,6 +46,6 @@ def sow(world: World) -> None:
             "cause": "rope_net",
             "subjects": names,
             "seed": "nets",
-            "hidden_in_roles": {"edit": "depth.copy_from"},
+            "hidden_in_roles": {},
         }
     )

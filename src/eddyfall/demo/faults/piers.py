@@ -26,7 +26,7 @@ def sow(world: World) -> None:
             "cause": "shadow.reach_m",
             "subjects": ["far_pier_hoist", "far_pier_platform"],
             "seed": "piers",
-            "hidden_in_roles": {},
+            "hidden_in_roles": {"edit": "shadow.reach_m"},
         }
     )
     world.healthy.append({"subject": "near_pier_hoist", "twin_of": "shadow.out-of-reach", "why": "within the reach"})

@@ -8,7 +8,7 @@ from eddyfall.demo.world import World
 def sow(world: World) -> None:
     """Two runs of railing, alike but for the UV offset of their copies."""
     paint = world.material("rail_paint", base_rgba=(0.52, 0.5, 0.45, 1), roughness=0.4)
-    runs = {"gallery_rail": ((-9.2, QUAY_Y, -24.0), 7, [0, 0]), "stair_rail": ((-9.2, QUAY_Y, -41.0), 5, [1, 0])}
+    runs = {"gallery_rail": ((-9.2, QUAY_Y, -24.0), 7, [0, 0]), "stair_rail": ((-9.2, QUAY_Y, -41.0), 6, [1, 0])}
     for name, (place, count, offset) in runs.items():
         world.add(name, _section(), paint, place, lightmap=True, lightmap_size=1024)
         rule = {"kind": "array", "count": count, "step_m": [0, 0, -2.0], "uv_offset": offset}

@@ -1,4 +1,4 @@
-"""uv.overlap by copy rules: a sluice leaf mirrored on two axes by one rule, a walkway rail's array, a duct's shell with a bare strip."""
+"""uv.overlap by copy rules: a leaf whose mirror planes share a UV step, a walkway rail's array, a duct's shell with a bare strip."""
 
 import numpy as np
 
@@ -14,14 +14,9 @@ def sow(world: HallWorld) -> None:
     page = np.array([[0.0, 0.5], [0.8, 0.5], [0.8, 0.0], [0.0, 0.0]])
     for name, x in (("sluice_leaf", 10.7), ("spare_leaf", 7.2)):  # hung on the north wall; a lamp lights one end of it more
         shape = Shape().quad((x, 5.3, 0.07), (1.0, 0, 0), (0, 0.62, 0))
-        middle = [x + 1.05, 5.97, 0]
-        rules: dict[str, object] = {"mirror": {"kind": "mirror", "axes": ["x", "y"], "origin_m": middle, "uv_offset": [1, 0]}}
-        if name == "spare_leaf":
-            one: dict[str, object] = {"kind": "mirror", "origin_m": middle}
-            rules = {
-                "across": {**one, "axes": ["x"], "uv_offset": [1, 0], "order": 0},
-                "up": {**one, "axes": ["y"], "uv_offset": [0, 1], "order": 1},
-            }
+        across = {"axis": "x", "at_m": x + 1.05, "uv_offset": [1, 0]}
+        up = {"axis": "y", "at_m": 5.97, "uv_offset": [0, 1] if name == "spare_leaf" else [1, 0]}
+        rules = {"mirror": {"kind": "mirror", "planes": [across, up]}}
         world.mapped(name, shape, paint, page * [0.9, 0.9] + 0.04, rules, lightmap_size=64)
     for name, z, offset in (("walk_rail", 8.6, [0, 0]), ("step_rail", 7.4, [1, 0])):
         shape = (
@@ -49,7 +44,7 @@ def sow(world: HallWorld) -> None:
         world.finding("uv.overlap", subject, subject, "copies", texel)
     world.truth.append({"code": "uv.degenerate", "cause": "duct", "subjects": ["duct"], "seed": "copies"})
     for subject, why in (
-        ("spare_leaf", "one rule an axis, U and V"),
+        ("spare_leaf", "each plane has a UV step of its own, U and V"),
         ("step_rail", "each copy's UV moves by a tile"),
         ("flue", "its edge strip is unwrapped"),
     ):

@@ -91,14 +91,19 @@ export function Copies({ where, acts, chosen }: { where: Where; acts: Acts; chos
 type Rule = NonNullable<ReturnType<typeof useCopies>["data"]>["rules"][string];
 
 const ruleWords = (name: string, r: Rule) =>
-  `${name}: ${r.kind}${r.kind === "mirror" ? ` ${r.axes.join(" and ")}` : ""}${r.kind === "array" ? ` of ${r.count}` : ""}${r.kind === "shell" ? `, edge strip ${r.strip}` : ""}`;
+  `${name}: ${r.kind}${r.kind === "mirror" ? ` ${r.planes?.map((p) => p.axis).join(" and ")}` : ""}${r.kind === "array" ? ` of ${r.count}` : ""}${r.kind === "shell" ? `, edge strip ${r.strip}` : ""}`;
+
+const stepWords = ([u = 0, v = 0]: number[]) =>
+  [u ? `U ${u > 0 ? "+" : ""}${u}` : "", v ? `V ${v > 0 ? "+" : ""}${v}` : ""].filter(Boolean).join(" ") ||
+  "same place";
 
 function offsetWords(r: Rule): string {
-  const [u = 0, v = 0] = r.uv_offset;
-  const said = [u ? `U ${u > 0 ? "+" : ""}${u}` : "", v ? `V ${v > 0 ? "+" : ""}${v}` : ""]
-    .filter(Boolean)
-    .join(" ");
-  return `${said || "same place"}${r.material ? ` · ${r.material}` : ""}`;
+  const planes = r.planes ?? [];
+  const said =
+    r.kind === "mirror"
+      ? planes.map((p) => `${p.axis}: ${stepWords(p.uv_offset)}`).join(" · ")
+      : stepWords(r.uv_offset);
+  return `${said}${r.material ? ` · ${r.material}` : ""}`;
 }
 
 function Remedy({ of, acts, pressed }: { of: CopyRemedy; acts: Acts; pressed: boolean }) {

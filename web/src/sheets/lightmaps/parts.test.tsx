@@ -177,7 +177,14 @@ describe("repairs of charts", () => {
   }
   const copies = {
     rules: {
-      mirrored: { kind: "mirror", axes: ["x", "y"], uv_offset: [1, 0] },
+      mirrored: {
+        kind: "mirror",
+        planes: [
+          { axis: "x", uv_offset: [1, 0] },
+          { axis: "y", uv_offset: [0, 1] },
+        ],
+        uv_offset: [0, 0],
+      },
       railing: { kind: "array", count: 7, uv_offset: [0, -0.5], material: "steel" },
       skin: { kind: "shell", strip: "edge", uv_offset: [0, 0] },
     },
@@ -191,8 +198,8 @@ describe("repairs of charts", () => {
         price: "",
       },
       {
-        title: "two rules with an offset each",
-        change: { title: "two rules with an offset each", id: "c" },
+        title: "a step for each plane",
+        change: { title: "a step for each plane", id: "c" },
         cures: true,
         surface_share: 0,
         texels_per_m: 8,
@@ -205,7 +212,7 @@ describe("repairs of charts", () => {
     render(<Both show={() => {}} />, { wrapper: around });
     const list = within(await screen.findByRole("region", { name: "Copies" }));
     expect(await list.findByText("mirrored: mirror x and y")).toBeTruthy();
-    expect(list.getByText("U +1")).toBeTruthy();
+    expect(list.getByText("x: U +1 · y: V +1")).toBeTruthy();
     expect(list.getByText("V -0.5 · steel")).toBeTruthy();
     expect(list.getByText("skin: shell, edge strip edge")).toBeTruthy();
     expect(list.getByText("100 % shared")).toBeTruthy();
@@ -221,11 +228,11 @@ describe("repairs of charts", () => {
     });
     const show = vi.fn();
     render(<Both show={show} />, { wrapper: around });
-    fireEvent.click(await screen.findByText("two rules with an offset each"));
+    fireEvent.click(await screen.findByText("a step for each plane"));
     await waitFor(() => expect(show).toHaveBeenCalled());
-    expect(show.mock.calls[0]?.[0].title).toBe("two rules with an offset each");
+    expect(show.mock.calls[0]?.[0].title).toBe("a step for each plane");
     expect(asked.find((a) => a.path.includes("what-if"))?.path).toContain("target=handheld");
-    fireEvent.click(screen.getByRole("button", { name: "keep two rules with an offset each" }));
+    fireEvent.click(screen.getByRole("button", { name: "keep a step for each plane" }));
     await waitFor(() => expect(show).toHaveBeenLastCalledWith(null));
     const kept = asked.find((a) => a.path === `${BUILD}/ledger`);
     expect(kept?.headers.get("If-Match")).toBe("4");

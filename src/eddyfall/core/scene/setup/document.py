@@ -134,7 +134,7 @@ def check_overlay(setup: Setup, overlay: dict[str, dict[str, Any]], where: str, 
     for section, fields in overlay.items():
         if section not in (only or sections()):
             raise SetupError(f"may set {', '.join(only or sections())}, not {section!r}", where)
-        lay_over(getattr(setup, section), fields, f"{where}.{section}")
+        lay_over(setup[sections()[section]], fields, f"{where}.{section}")
 
 
 def lay_over(section: Section, fields: dict[str, Any], where: str) -> Section:

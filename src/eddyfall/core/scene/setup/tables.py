@@ -28,6 +28,14 @@ class MaterialSetup(Section):
     double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided")
 
 
+class MirrorPlane(Section):
+    """A plane that mirrors what stands on one side of it to the other."""
+
+    axis: Literal["x", "y", "z"] = leaf("x", "-", "axis that the plane stands across, in the mesh's own space", beside="geometry")
+    at_m: float = leaf(0.0, "m", "where on that axis it stands", beside="geometry", ge=-1e6, le=1e6)
+    uv_offset: Vec2 = leaf((0.0, 0.0), "tile", "added to the lightmap UV of what it mirrors", beside="geometry")
+
+
 class CopyRule(Section):
     """One copy rule of a mesh, evaluated at export. Rules apply one after the other, in `order`."""
 
@@ -35,17 +43,21 @@ class CopyRule(Section):
         "array", "-", "mirror adds mirrored copies, array shifted ones, shell an inner side at some thickness", beside="geometry"
     )
     order: int = leaf(0, "-", "rules with a smaller number apply first", beside="geometry", ge=0, le=1000)
-    axes: tuple[Literal["x", "y", "z"], ...] = Field(
-        ("x",),
-        description="axes a mirror mirrors, each adding its own copies",
+    planes: tuple[MirrorPlane, ...] = Field(
+        (MirrorPlane(),),
+        description="planes of a mirror; each mirrors all that those before it have made",
         json_schema_extra={"unit": "-", "beside": ["geometry"]},
+        min_length=1,
+        max_length=12,
         strict=False,
     )
-    origin_m: Vec3 = leaf((0.0, 0.0, 0.0), "m", "point on the mirror planes, in the mesh's own space", beside="geometry")
     count: int = leaf(2, "-", "how many there are with the original (array)", beside="geometry", ge=1, le=4096)
     step_m: Vec3 = leaf((1.0, 0.0, 0.0), "m", "shift from one array copy to the next, in the mesh's own space", beside="geometry")
     uv_offset: Vec2 = leaf(
-        (0.0, 0.0), "tile", "added to the lightmap UV once for each array step or mirrored axis", beside="geometry"
+        (0.0, 0.0),
+        "tile",
+        "added to the lightmap UV once for each array step, or to that of a shell's inner side",
+        beside="geometry",
     )
     uv_mirrored: bool = leaf(
         False,
