@@ -70,6 +70,37 @@ export function EvidenceList({ of }: { of: FindingDocument }) {
   );
 }
 
+type KeepOf = { of: Case; mayKeep: boolean; keep: () => void; mayProve: boolean; prove: () => void };
+
+/** The two buttons that end the work on a case, and how far its proof has come. */
+export function KeepAndProve({ of, mayKeep, keep, mayProve, prove }: KeepOf) {
+  const job = of.proof?.job;
+  return (
+    <>
+      <div className="flex gap-2 mt-3 flex-wrap">
+        <button type="button" className="btn btn-sm btn-primary" disabled={!mayKeep} onClick={keep}>
+          Keep this fix<kbd>K</kbd>
+        </button>
+        <button type="button" className="btn btn-sm" disabled={!of.kept.length || !mayProve} onClick={prove}>
+          Prove it everywhere
+        </button>
+      </div>
+      {job && ["running", "waiting"].includes(job.state) && (
+        <p role="status">
+          {job.message}
+          <progress
+            className="progress progress-primary w-full"
+            value={job.progress}
+            max={1}
+            aria-label="proof"
+          />
+        </p>
+      )}
+      {of.proof?.result && <ProofTable of={of.proof.result} />}
+    </>
+  );
+}
+
 export function Kept({ of, project, build }: { of: Case; project: number; build: number }) {
   return (
     <section className="mt-3">

@@ -15,12 +15,33 @@ import { type Print, Trials } from "./Trials";
 import { useActs } from "./useActs";
 import { useBenchKeys } from "./useBenchKeys";
 import { useLineUp } from "./useLineUp";
-import { Chosen, EvidenceList, Kept, ProofTable, Remedies } from "./Verdict";
+import { Chosen, EvidenceList, KeepAndProve, Kept, Remedies } from "./Verdict";
 
 type Choice = { kind: "trial" | "remedy"; index: number } | null;
 
 const middle = (spot: Spot | null): [number, number] =>
   spot ? [spot[0] + (spot[2] >> 1), spot[1] + (spot[3] >> 1)] : [480, 270];
+
+const STAGE_BEFORE: Record<StageName, StageName> = {
+  proof: "fix",
+  fix: "trials",
+  trials: "suspects",
+  suspects: "spot",
+  spot: "symptom",
+  symptom: "symptom",
+};
+
+/** What to do while no trial was run. */
+function whatNext(of: Case, scored: boolean): string {
+  const aboutLightmaps = of.finding?.document.sheet === "lightmaps";
+  if (!scored)
+    return `What is seen here is called ${of.symptom}; no score tells yet whether a trial clears it. Keep a remedy and prove it, or choose another symptom above to run a line-up.${aboutLightmaps ? " Why its texels are as they are stands at the right." : ""}`;
+  if (aboutLightmaps)
+    return "This case is about a lightmap: ask at the right why its texels are as they are, then keep a remedy, bake and prove it. The line-up tries passes and lights all the same.";
+  return of.spot
+    ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
+    : "Drag a spot over what looks wrong, or type it above.";
+}
 
 /** A case on the Bench: line, picture, trials, core sample. */
 export function Work({ project, build, of }: { project: number; build: number; of: Case }) {
@@ -42,7 +63,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
   const lineup = useLineUp(project, build, of.number, chooseFirst);
   const symptoms = useSymptoms();
   const scored = symptoms.data?.find((s) => s.name === of.symptom)?.scored !== "no";
-  const views = (info.data?.viewpoints ?? []) as { key: string; capture: boolean }[];
+  const views = info.data?.viewpoints ?? [];
   useTitleBlock({
     Viewpoint: of.viewpoint,
     Frame: "960 × 540",
@@ -51,7 +72,6 @@ export function Work({ project, build, of }: { project: number; build: number; o
   });
 
   const finding = of.finding?.document;
-  const aboutLightmaps = finding?.sheet === "lightmaps";
   const path = casePath(project, build, of.number);
   const prints: Print[] = lineup.progress
     ? lineup.live.map((d) => ({ key: d.title, document: d, picture: null }))
@@ -106,20 +126,7 @@ export function Work({ project, build, of }: { project: number; build: number; o
       pick(((choice?.kind === "trial" ? choice.index : -1) + step + prints.length) % prints.length),
     viewpoint: turn,
     loupe: () => setLoupe((v) => !v),
-    back: () =>
-      setStage(
-        (s) =>
-          (
-            ({
-              proof: "fix",
-              fix: "trials",
-              trials: "suspects",
-              suspects: "spot",
-              spot: "symptom",
-              symptom: "symptom",
-            }) as const
-          )[s],
-      ),
+    back: () => setStage((s) => STAGE_BEFORE[s]),
   });
   return (
     <ExposureContext value={exposure}>
@@ -163,51 +170,22 @@ export function Work({ project, build, of }: { project: number; build: number; o
                 choose={pick}
               />
             ) : (
-              <p className="second py-3">
-                {!scored
-                  ? `What is seen here is called ${of.symptom}; no score tells yet whether a trial clears it. Keep a remedy and prove it, or choose another symptom above to run a line-up.${aboutLightmaps ? " Why its texels are as they are stands at the right." : ""}`
-                  : aboutLightmaps
-                    ? "This case is about a lightmap: ask at the right why its texels are as they are, then keep a remedy, bake and prove it. The line-up tries passes and lights all the same."
-                    : of.spot
-                      ? "Run the line-up: every pass and light that wrote the spot is switched off by itself, then the levers that could matter."
-                      : "Drag a spot over what looks wrong, or type it above."}
-              </p>
+              <p className="second py-3">{whatNext(of, scored)}</p>
             )}
           </div>
         </main>
         <aside className="border-l border-base-content bg-base-100 px-4 py-[14px] overflow-y-auto">
           <CoreLog base={`${path}/core-sample/before`} stamp={stamp} at={pixel} onAt={setPixel} />
           {trial && <Chosen trial={trial} />}
-          <div className="flex gap-2 mt-3 flex-wrap">
-            <button
-              type="button"
-              className="btn btn-sm btn-primary"
-              disabled={!choice || (choice.kind === "trial" && !trial?.change) || acts.keep.isPending}
-              onClick={keep}
-            >
-              Keep this fix<kbd>K</kbd>
-            </button>
-            <button
-              type="button"
-              className="btn btn-sm"
-              disabled={!of.kept.length || acts.prove.isPending}
-              onClick={() => acts.prove.mutate(undefined, { onSuccess: () => setStage("proof") })}
-            >
-              Prove it everywhere
-            </button>
-          </div>
-          {of.proof && ["running", "waiting"].includes(of.proof.job.state) && (
-            <p role="status">
-              {of.proof.job.message}
-              <progress
-                className="progress progress-primary w-full"
-                value={of.proof.job.progress}
-                max={1}
-                aria-label="proof"
-              />
-            </p>
-          )}
-          {of.proof?.result && <ProofTable of={of.proof.result} />}
+          <KeepAndProve
+            of={of}
+            mayKeep={
+              choice !== null && (choice.kind === "remedy" || Boolean(trial?.change)) && !acts.keep.isPending
+            }
+            keep={keep}
+            mayProve={!acts.prove.isPending}
+            prove={() => acts.prove.mutate(undefined, { onSuccess: () => setStage("proof") })}
+          />
           {finding && <OfCase project={project} build={build} finding={finding} />}
           <Kept of={of} project={project} build={build} />
           {finding && (

@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { ChartReport } from "../../api/client";
 import { assetPath, type LightmapAsset, type Lightmaps } from "../../api/client";
@@ -6,15 +6,17 @@ import { useBuild, useLightmaps } from "../../api/queries";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
-import { figure, percent } from "../../ui/words";
 import { BakeBox } from "./BakeBox";
 import { ChartList } from "./ChartList";
-import { ChartPage, type Spot } from "./ChartPage";
+import { ChartPage } from "./ChartPage";
 import { densitiesOf, type Mode } from "./draw";
 import { FrameTie } from "./FrameTie";
 import { blockOf } from "./Lightmaps";
+import type { Spot } from "./overlay";
 import { decoded, type Page } from "./page";
 import { Copies, Repairs, useRepairs, type WhatIf } from "./Repairs";
+import { readout } from "./readout";
+import { Tried } from "./Tried";
 import { type TargetChoice, TargetPick, useTarget } from "./target";
 import { useBeforeKey } from "./useBeforeKey";
 import { type Showing, useLeaks, useMap, usePage, useWhy, type Where } from "./useLightmap";
@@ -94,42 +96,19 @@ function Sheet({ sheet, line, project, build, target }: SheetOf) {
   const first = why.data && !why.data.healthy ? why.data.effects[0]?.code : undefined;
   return (
     <main className="px-[22px] pt-[14px] pb-4 h-full min-h-[640px] grid grid-rows-[auto_minmax(0,1fr)] gap-3">
-      <div className="flex items-end gap-3 flex-wrap">
-        <div className="mr-auto min-w-0">
-          <h1>
-            {line.asset}: {wrong[0]?.words ?? "its charts are fit"}
-          </h1>
-          <p className="second">
-            <Link className="underline" to={`/p/${project}/b/${build}/lightmaps`}>
-              All lightmaps
-            </Link>{" "}
-            ·{" "}
-            {wrong.length > 1
-              ? wrong
-                  .slice(1, 4)
-                  .map((w) => w.words)
-                  .join("; ")
-              : `mesh ${line.mesh}, ${line.charts} chart${line.charts === 1 ? "" : "s"}`}
-          </p>
-        </div>
-        {sheet.light_sets.length > 1 && (
-          <select
-            className="select select-sm w-36"
-            aria-label="Light set"
-            value={lightSet ?? ""}
-            onChange={(e) => set({ set: e.target.value })}
-          >
-            {sheet.light_sets.map((s) => (
-              <option key={String(s)} value={s ?? ""}>
-                {setName(s)}
-              </option>
-            ))}
-          </select>
-        )}
+      <Bar
+        sheet={sheet}
+        line={line}
+        project={project}
+        build={build}
+        wrong={wrong}
+        lightSet={lightSet}
+        set={set}
+      >
         <TargetPick of={target} targets={sheet.memory} />
         <BeforeButton state={showing.state} show={(state) => setShowing({ ...showing, state })} />
         <ModeBar mode={mode} choose={(m) => set({ view: m })} />
-      </div>
+      </Bar>
       <div className="grid grid-cols-[minmax(300px,1.75fr)_minmax(250px,1fr)_minmax(270px,1fr)] gap-5 min-h-0">
         <div className="grid grid-rows-[minmax(0,1fr)_auto] gap-2 min-h-0 min-w-0">
           {shown ? (
@@ -237,61 +216,51 @@ function Sheet({ sheet, line, project, build, target }: SheetOf) {
   );
 }
 
-function Tried({
-  whatIf,
-  was,
-  keep,
-  back,
-}: {
-  whatIf: WhatIf;
-  was: ChartReport | undefined;
-  keep: () => void;
-  back: () => void;
-}) {
-  const after = whatIf.answer.report;
-  const row = (name: string, value: (r: ChartReport) => string) => (
-    <span className="mr-4">
-      {name}{" "}
-      <span className="num">
-        {was ? value(was) : "…"} → {value(after)}
-      </span>
-    </span>
-  );
+type BarOf = Omit<SheetOf, "target"> & {
+  wrong: { words: string }[];
+  lightSet: string | null;
+  set: (values: Record<string, string>) => void;
+  children: ReactNode;
+};
+
+/** What is wrong with the asset, and what the sheet shows of it. */
+function Bar({ sheet, line, project, build, wrong, lightSet, set, children }: BarOf) {
   return (
-    <div className="border border-accent border-l-[5px] bg-base-100 px-3 py-2" data-testid="what-if">
-      <div className="flex gap-3 items-center">
-        <b className="mr-auto">What if: {whatIf.title}</b>
-        <button type="button" className="btn btn-sm btn-primary" onClick={keep}>
-          Keep it
-        </button>
-        <button type="button" className="btn btn-sm" onClick={back}>
-          Back
-        </button>
+    <div className="flex items-end gap-3 flex-wrap">
+      <div className="mr-auto min-w-0">
+        <h1>
+          {line.asset}: {wrong[0]?.words ?? "its charts are fit"}
+        </h1>
+        <p className="second">
+          <Link className="underline" to={`/p/${project}/b/${build}/lightmaps`}>
+            All lightmaps
+          </Link>{" "}
+          ·{" "}
+          {wrong.length > 1
+            ? wrong
+                .slice(1, 4)
+                .map((w) => w.words)
+                .join("; ")
+            : `mesh ${line.mesh}, ${line.charts} chart${line.charts === 1 ? "" : "s"}`}
+        </p>
       </div>
-      <p className="second">
-        {row("shared", (r) => percent(r.overlap.surface_share, 1))}
-        {row("texels/m", (r) => figure(r.page_texels_per_m))}
-        {row("gutter", (r) => (r.gutter_texels === null ? "–" : r.gutter_texels.toFixed(1)))}
-        {row("charts", (r) => String(r.charts.length))}
-        {whatIf.answer.others?.length
-          ? `Its map is parted: ${[after.asset, ...whatIf.answer.others].join(", ")}.`
-          : ""}
-      </p>
+      {sheet.light_sets.length > 1 && (
+        <select
+          className="select select-sm w-36"
+          aria-label="Light set"
+          value={lightSet ?? ""}
+          onChange={(e) => set({ set: e.target.value })}
+        >
+          {sheet.light_sets.map((s) => (
+            <option key={String(s)} value={s ?? ""}>
+              {setName(s)}
+            </option>
+          ))}
+        </select>
+      )}
+      {children}
     </div>
   );
-}
-
-function readout(report: ChartReport | undefined, at: Spot | null): string {
-  if (!report) return "";
-  const gutter = report.gutter_texels === null ? "one chart" : `gutter ${report.gutter_texels.toFixed(1)}`;
-  const safe = report.safe_mip !== null && report.safe_mip >= 0 ? `, safe to mip ${report.safe_mip}` : "";
-  if (!at)
-    return `${report.resolution}² · ${figure(report.page_texels_per_m)} texels/m · overlap ${percent(report.overlap.texel_share, 1)} of texels, ${percent(report.overlap.surface_share, 1)} of surface · ${gutter}${safe}`;
-  const place = `texel ${Math.floor(at.u * report.resolution)}, ${Math.floor(at.v * report.resolution)}`;
-  const chart = report.charts[at.chart];
-  if (!chart) return `${place} · no chart`;
-  const skew = chart.skew_deg === null ? "" : ` · skew ${chart.skew_deg.toFixed(2)}°`;
-  return `${place} · chart ${at.chart}: ${chart.triangles} triangles, ${figure(chart.texels_per_m / report.page_tiles)} texels/m${skew}${chart.mirrored ? " · mirrored" : ""}`;
 }
 
 function texelOf(text: string | null, edge: number): [number, number] | null {

@@ -1,7 +1,7 @@
 import { type PointerEvent, useEffect, useMemo, useRef } from "react";
 import { buildPath } from "../../api/client";
 import { Picture } from "../../ui/Picture";
-import type { Spot } from "./ChartPage";
+import type { Spot } from "./overlay";
 import type { FrameTexels, Page } from "./page";
 import { useTexels } from "./useLightmap";
 
