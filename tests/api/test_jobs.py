@@ -46,6 +46,29 @@ def test_a_running_job_hears_of_its_cancel(asked, monkeypatch):
     assert Job.objects.get(kind="sweep").state == "cancelled" and not Finding.objects.exists()
 
 
+def test_what_a_sweep_has_found_is_shown_while_it_runs_and_not_after(asked, monkeypatch):
+    seen, real = [], jobs.Attempt.progress
+
+    def looks(attempt, what, share):
+        real(attempt, what, share)
+        seen.append(send(asked["viewer"], "GET", asked["base"] + "/sweeps")[1][0]["underway"])
+
+    monkeypatch.setattr(jobs.Attempt, "progress", looks)
+    monkeypatch.setattr("eddyfall.workbench.jobs.TELL_EVERY_S", 0.0)
+    tasks.sweep(job_id=the_job().pk)
+    line = send(asked["viewer"], "GET", asked["base"] + "/sweeps")[1][0]
+    assert line["underway"] == [] and line["job"]["state"] == "done"
+    [item] = send(asked["viewer"], "GET", f"{asked['base']}/sweeps/{line['id']}")[1]["items"]
+    told = [rows[0] for rows in seen if rows]
+    assert not told[0]["proved"] and told[0]["severity"] is None and told[0]["impact"] is None
+    proved = next(t for t in told if t["proved"])
+    wanted = item["document"]
+    assert {k: proved[k] for k in ("fingerprint", "code", "title", "what", "severity", "impact")} == {
+        k: wanted[k] for k in ("fingerprint", "code", "title", "what", "severity", "impact")
+    }
+    assert proved["remedy"] == next(r["title"] for r in wanted["remedies"] if r["verdict"] == "cures")
+
+
 def test_a_dead_workers_job_is_started_anew_and_fails_after_three(asked):
     for attempt in (1, 2, 3):
         jobs.Attempt(asked["job"].pk)

@@ -32,6 +32,18 @@ def net():
     return build, found
 
 
+def test_a_sweep_tells_what_it_measured_and_then_each_cause_as_it_is_proved():
+    told = []
+    result = sweep(net_build(viewpoints=VIEWS), size=SIZE, on_found=told.append)
+    first = [u.suspicion.fingerprint for u in told if u.finding is None]
+    proved = {u.finding.fingerprint: u.finding for u in told if u.finding is not None}
+    assert set(first) == set(proved) == {f.fingerprint for f in result.findings} and len(told) == 2 * len(result.findings)
+    assert all(u.finding is None for u in told[: len(first)]), "what was measured is told before anything is proved"
+    for found in result.findings:
+        known = proved[found.fingerprint]
+        assert (known.severity, known.impact, known.remedies) == (found.severity, found.impact, found.remedies)
+
+
 def proof_of(net, path, value, scope="shader"):
     build, found = net
     after = apply_change(build, set_leaf(build, path, value, scope=scope, title="t"))

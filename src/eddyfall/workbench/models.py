@@ -121,6 +121,7 @@ class Sweep(models.Model):
     target = models.TextField(null=True)
     head_version = models.PositiveIntegerField()
     result: Any = models.JSONField(null=True)
+    underway: Any = models.JSONField(default=list)  # what it has found so far, while it runs
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

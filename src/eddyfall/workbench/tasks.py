@@ -23,7 +23,13 @@ def sweep(job_id: int) -> None:
         row = Sweep.objects.select_related("build").get(job_id=job_id)
         build, row.head_version = builds.head(row.build), row.build.version
         renderer = Renderer(Memo(SWEEP_MEMO_BYTES))
-        result = core_sweep(build, target=row.target, progress=attempt.progress, renderer=renderer)
+        growing = sweeps.Growing(row)
+
+        def progress(what: str, share: float) -> None:
+            attempt.progress(what, share)
+            growing.write()
+
+        result = core_sweep(build, target=row.target, progress=progress, renderer=renderer, on_found=growing.found)
         return f"{len(result.findings)} findings", lambda: sweeps.store(row, result)
 
     run(job_id, work)

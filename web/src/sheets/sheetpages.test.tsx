@@ -223,6 +223,7 @@ describe("the sweep", () => {
     id: 8,
     target: null,
     head_version: 3,
+    underway: [],
     created: "2026-11-20T10:00:00Z",
     findings: 0,
     job: job(),

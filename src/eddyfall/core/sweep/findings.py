@@ -92,6 +92,14 @@ class Finding:
 
 
 @dataclass(frozen=True)
+class Underway:
+    """What a sweep tells while it runs: a suspicion as it was measured; `finding` once its remedies are proved (roles come at the end)."""
+
+    suspicion: Suspicion
+    finding: Finding | None = None
+
+
+@dataclass(frozen=True)
 class SweepResult:
     """Findings by impact (measured before exposed), what was left out, and what was looked at."""
 

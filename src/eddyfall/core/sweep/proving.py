@@ -74,16 +74,18 @@ class Prover:
         self._base: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         self._frames: OrderedDict[tuple[str, str], tuple[np.ndarray, np.ndarray, tuple[str, ...]]] = OrderedDict()
 
-    def prove(self, found: list[Found]) -> list[Proved]:
-        """All suspicions with their remedies proved, in the order given."""
+    def prove(self, found: list[Found], on_proved: Callable[[Proved], None] = lambda proved: None) -> list[Proved]:
+        """All suspicions with their remedies proved, in the order given. on_proved is called with each as it is done."""
         groups: dict[Any, list[int]] = {}
         for i, (family, suspicion) in enumerate(found):
             groups.setdefault((family.name, _likeness(suspicion)), []).append(i)
         result: dict[int, Proved] = {}
         for members in sorted(groups.values(), key=len):
             chosen = [found[i] for i in members]
-            proved = [self._alone(*f) for f in chosen] if len(chosen) <= ALONE else self._together(chosen)
-            result.update(zip(members, proved))
+            several = iter(self._together(chosen)) if len(chosen) > ALONE else (self._alone(*f) for f in chosen)
+            for i, proved in zip(members, several):
+                result[i] = proved
+                on_proved(proved)
             self.progress(f"proved: {chosen[0][1].title}", len(result) / len(found))
         return [result[i] for i in range(len(found))]
 

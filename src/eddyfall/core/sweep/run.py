@@ -15,40 +15,44 @@ from eddyfall.core.frame.memo import Memo, give_back
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.sweep.findings import Finding, RoleView, SweepResult, severity_of
-from eddyfall.core.sweep.proving import PROOFS, Prover
+from eddyfall.core.sweep.findings import Finding, RoleView, Severity, SweepResult, Underway, severity_of
+from eddyfall.core.sweep.proving import PROOFS, Proved, Prover
 
 OUTLINE_PX = 3
 MOST_OUTLINED = 12
 SWEEP_MEMO_BYTES = 224 * 1024**2
 
 Progress = Callable[[str, float], None]
+OnFound = Callable[[Underway], None]
 
 
 def sweep(
     build: Build, *, target: str | None = None, size: tuple[int, int] = DEFAULT_SIZE, progress: Progress | None = None,
-    renderer: Renderer | None = None, budget: int = PROOFS,
+    renderer: Renderer | None = None, budget: int = PROOFS, on_found: OnFound | None = None,
 ) -> SweepResult:  # fmt: skip
     """Run all families over all play viewpoints and roles of a build.
 
-    progress(what, share 0..1) is called as it goes; budget: how many proofs of remedies it may spend.
+    progress(what, share 0..1) is called as it goes; on_found with each suspicion once it is measured, and again once its remedies are
+    proved; budget: how many proofs of remedies it may spend.
     RequestError if the target does not exist; families never fail silently:
     one that raises an EddyfallError is named in left_out.
     """
     return _Sweep(
-        build, target, size, progress or (lambda what, share: None), renderer or Renderer(Memo(SWEEP_MEMO_BYTES)), budget
-    ).run()
+        build, target, size, progress or (lambda what, share: None), renderer or Renderer(Memo(SWEEP_MEMO_BYTES)), budget,
+        on_found or (lambda underway: None),
+    ).run()  # fmt: skip
 
 
 class _Sweep:
     def __init__(
-        self, build: Build, target: str | None, size: tuple[int, int], progress: Progress, renderer: Renderer, budget: int
-    ) -> None:
+        self, build: Build, target: str | None, size: tuple[int, int], progress: Progress, renderer: Renderer, budget: int,
+        on_found: OnFound,
+    ) -> None:  # fmt: skip
         resolve(build.setup, target)
         self.survey = Survey(build, renderer, target, None, size)
         self.progress = progress
         self.left_out: list[str] = list(build.notes)
-        self.budget = budget
+        self.budget, self.on_found = budget, on_found
         self.leaf_trials: dict[tuple[str, str, str, str], set[str]] = {}
 
     def run(self) -> SweepResult:
@@ -72,15 +76,17 @@ class _Sweep:
                     found += [(family, s) for s in suspicions]
                 else:
                     elsewhere.setdefault(role, {}).update({s.fingerprint: s for s in suspicions})
+        for _, suspicion in found:
+            self.on_found(Underway(suspicion))
+        self.progress("proving remedies", 0.5)
         prover = Prover(self.survey, lambda what, share: self.progress(what, 0.5 + 0.5 * share), self.budget)
-        width, height = self.survey.size
         findings, outlined = [], 0
-        for (family, suspicion), proved in zip(found, prover.prove(found)):
+        for (family, suspicion), proved in zip(found, prover.prove(found, self._tell)):
             views_of_roles = tuple(
                 RoleView(role, True) if suspicion.fingerprint in seen else self._hidden_by(family, suspicion, role)
                 for role, seen in elsewhere.items()
             )
-            severity = severity_of(suspicion, proved.impact, width * height)
+            severity = self._severity(proved)
             shown = None
             if all(e.picture is None for e in suspicion.evidence) and outlined < MOST_OUTLINED:
                 shown = self._outlined(suspicion)
@@ -96,6 +102,14 @@ class _Sweep:
         findings.sort(key=lambda f: (order[f.impact.kind], -f.impact.share, f.fingerprint))
         self.progress("swept", 1.0)
         return SweepResult(tuple(findings), tuple(self.left_out), tuple(views), self.survey.size, self.survey.target)
+
+    def _severity(self, proved: Proved) -> Severity:
+        width, height = self.survey.size
+        return severity_of(proved.suspicion, proved.impact, width * height)
+
+    def _tell(self, proved: Proved) -> None:
+        finding = Finding(proved.suspicion, self._severity(proved), proved.impact, proved.remedies)
+        self.on_found(Underway(proved.suspicion, finding))
 
     def _other_roles(self) -> list[str]:
         """Roles that differ from what the play viewpoints resolve to by themselves."""

@@ -7,7 +7,7 @@ from ninja import Schema
 from pydantic import Field, StringConstraints
 
 from eddyfall.core.handover.documents.facts import BuildFacts
-from eddyfall.core.handover.documents.findings import FindingDocument
+from eddyfall.core.handover.documents.findings import FindingDocument, UnderwayDocument
 from eddyfall.core.handover.documents.lineups import LineUpSummary, TrialDocument
 from eddyfall.core.handover.documents.proofs import ProofDocument
 from eddyfall.core.handover.tide import TideColumn, TideRow
@@ -152,11 +152,14 @@ class SweepIn(Schema):
 
 
 class SweepLine(Schema):
+    """underway: what it has found so far, while it runs."""
+
     id: int
     target: str | None
     head_version: int
     created: datetime
     findings: int
+    underway: list[UnderwayDocument]
     job: JobOut
 
 

@@ -94,7 +94,8 @@ def job_out(job: Job) -> dict[str, Any]:
 
 def sweep_line(sweep: Sweep) -> dict[str, Any]:
     return {"id": sweep.pk, "target": sweep.target, "head_version": sweep.head_version, "created": sweep.created,
-            "findings": len(sweep.findings.all()), "job": job_out(sweep.job)}  # fmt: skip
+            "findings": len(sweep.findings.all()), "underway": sweep.underway if sweep.job.state == Job.RUNNING else [],
+            "job": job_out(sweep.job)}  # fmt: skip
 
 
 def finding_out(finding: Finding, standing: str, case: int | None) -> dict[str, Any]:

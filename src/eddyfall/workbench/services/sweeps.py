@@ -1,19 +1,23 @@
 """Sweeps: asked for, run by the worker, stored whole; findings told as new, still there or gone."""
 
+import contextlib
 import io
+import time
 from typing import Any
 
-from django.db import transaction
+from django.db import InterfaceError, OperationalError, transaction
 from PIL import Image
 
-from eddyfall.core.handover.documents.findings import FindingDocument, SweepSummary
+from eddyfall.core.handover.documents.findings import FindingDocument, SweepSummary, UnderwayDocument
 from eddyfall.core.handover.tide import TideRow, kind_of, tide_row
-from eddyfall.core.sweep.findings import SweepResult
+from eddyfall.core.sweep.findings import SweepResult, Underway
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.models import Build, Finding, Job, Sweep
 from eddyfall.workbench.services.builds import setup_of
 from eddyfall.workbench.services.projects import note
+
+MOST_UNDERWAY = 100  # causes shown while a sweep runs
 
 
 @transaction.atomic
@@ -31,6 +35,29 @@ def ask(build: Build, user: Any, target: str | None = None) -> Sweep:
     return sweep
 
 
+class Growing:
+    """What a sweep has found so far, written beside its progress, so that the page shows findings while the rest runs."""
+
+    def __init__(self, sweep: Sweep) -> None:
+        self.sweep, self.known, self.new, self.written = sweep, dict[str, dict[str, Any]](), False, 0.0
+
+    def found(self, underway: Underway) -> None:
+        """Take what the core tells; no more than the page can show."""
+        key = underway.suspicion.fingerprint
+        if key in self.known or len(self.known) < MOST_UNDERWAY:
+            self.known[key] = UnderwayDocument.from_core(underway).model_dump(mode="json")
+            self.new = True
+
+    def write(self) -> None:
+        """Store it, if there is anything new and the last time is some while ago. A database that is away misses it."""
+        now = time.monotonic()
+        if not self.new or now - self.written < jobs.TELL_EVERY_S:
+            return
+        self.new, self.written = False, now
+        with contextlib.suppress(OperationalError, InterfaceError):
+            Sweep.objects.filter(pk=self.sweep.pk, result__isnull=True).update(underway=list(self.known.values()))
+
+
 def store(sweep: Sweep, result: SweepResult) -> None:
     """Write a result with its findings and pictures, in the caller's transaction. A second attempt takes the place of the first."""
     sweep.findings.all().delete()
@@ -44,7 +71,8 @@ def store(sweep: Sweep, result: SweepResult) -> None:
         document = FindingDocument.from_core(found).model_dump(mode="json")
         Finding.objects.create(sweep=sweep, position=i, fingerprint=found.fingerprint, document=document, picture=stored)
     sweep.result = SweepSummary.from_core(result).model_dump(mode="json")
-    sweep.save(update_fields=["result", "head_version"])
+    sweep.underway = []
+    sweep.save(update_fields=["result", "head_version", "underway"])
 
 
 def before(sweep: Sweep) -> Sweep | None:

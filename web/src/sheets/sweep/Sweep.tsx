@@ -8,6 +8,7 @@ import { useTitleBlock } from "../../ui/titleBlock";
 import { when } from "../../ui/words";
 import { Findings } from "./Findings";
 import { Tide } from "./Tide";
+import { Underway } from "./Underway";
 
 export function SweepSheet() {
   const { project, build } = usePlace();
@@ -78,6 +79,7 @@ export function SweepSheet() {
           />
         </p>
       )}
+      {live && <Underway found={last.underway} />}
       {last?.job.state === "failed" && <Failed error={`The last sweep failed: ${last.job.message}`} />}
       {last?.job.state === "cancelled" && <p className="second">The last sweep was cancelled.</p>}
       {sweeps.isPending || (done && sweep.isPending) ? (

@@ -3,18 +3,12 @@ import { Exposed, Mark } from "../../ui/marks";
 import { Picture } from "../../ui/Picture";
 import { percent } from "../../ui/words";
 
-type Cell = {
-  share: number;
-  exposed: boolean;
-  severity: "blocking" | "visible" | "latent";
-  findings: string[];
-};
-type Row = { viewpoint: string; cells: Record<string, Cell> };
+type Cell = Sweep["tide"][number]["cells"][string];
 
 /** Viewpoints down, kinds of defect across; a mark's size is the measured share of the frame, its shape the severity. */
 export function Tide({ project, build, sweep }: { project: number; build: number; sweep: Sweep }) {
-  const codes = sweep.codes as { code: string; words: string }[];
-  const empty = (kind: string) => !(sweep.tide as Row[]).some((row) => row.cells[kind]);
+  const codes = sweep.codes;
+  const empty = (kind: string) => !sweep.tide.some((row) => row.cells[kind]);
   return (
     <table className="w-full mt-3 border-y border-base-content bg-base-100">
       <thead>
@@ -33,7 +27,7 @@ export function Tide({ project, build, sweep }: { project: number; build: number
         </tr>
       </thead>
       <tbody>
-        {(sweep.tide as Row[]).map((row) => (
+        {sweep.tide.map((row) => (
           <tr key={row.viewpoint} className="border-b hair">
             <th scope="row" className="border-r border-base-content p-0 text-left font-normal">
               <div className="flex items-center gap-3">

@@ -6,7 +6,7 @@ from eddyfall.core.defects.contract import Evidence
 from eddyfall.core.defects.registry import code_of
 from eddyfall.core.handover.documents.base import Anything, Document, Facts, Finite
 from eddyfall.core.handover.documents.changes import change_json
-from eddyfall.core.sweep.findings import Finding, Impact, Remedy, RoleView, Severity, SweepResult, Verdict
+from eddyfall.core.sweep.findings import Finding, Impact, Remedy, RoleView, Severity, SweepResult, Underway, Verdict
 
 
 class EvidenceDocument(Document):
@@ -125,6 +125,28 @@ class FindingDocument(Document):
             subjects=list(s.subjects), pixels=s.pixels, regions={v: list(r) for v, r in s.regions.items()},
             evidence=[EvidenceDocument.from_core(e) for e in s.evidence], remedies=[RemedyDocument.from_core(r) for r in f.remedies],
             seen_in=[RoleDocument.from_core(r) for r in f.roles], facts=s.facts, fingerprint=f.fingerprint,
+        )  # fmt: skip
+
+
+class UnderwayDocument(Document):
+    """A cause while its sweep still runs. proved: its remedies were tried, so that severity, impact and the best remedy are known."""
+
+    fingerprint: str
+    code: str
+    title: str
+    what: str
+    proved: bool
+    severity: Severity | None
+    impact: ImpactDocument | None
+    remedy: str | None
+
+    @classmethod
+    def from_core(cls, underway: Underway) -> Self:
+        s, f = underway.suspicion, underway.finding
+        return cls(
+            fingerprint=s.fingerprint, code=s.code, title=s.title, what=code_of(s.code).words, proved=f is not None,
+            severity=f.severity if f else None, impact=ImpactDocument.from_core(f.impact) if f else None,
+            remedy=f.best.change.title if f and f.best else None,
         )  # fmt: skip
 
 
