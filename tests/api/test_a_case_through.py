@@ -93,6 +93,25 @@ def test_frames_are_the_renderers(built, tmp_path):
     assert float(answer["X-Exposure-Scale"]) == 1.0
 
 
+def listed(case):
+    return send(case["viewer"], "GET", case["base"] + "/cases")[1][0]
+
+
+def test_a_case_is_listed_with_its_spot_impact_and_who_opened_it(case, tmp_path):
+    line, document = listed(case), case["sweep"]["items"][0]["document"]
+    assert (line["severity"], line["impact"], line["opened_by"]) == (document["severity"], document["impact"], "artist")
+    cures = sum(r["verdict"] == "cures" for r in document["remedies"])
+    assert line["standing"].startswith(f"{cures} remed") and line["standing"].endswith("it")
+    answer = case["viewer"].get(f"{case['case']}/spot?v={line['stamp']}")
+    picture = np.asarray(Image.open(io.BytesIO(answer.content)))
+    whole = render(open_build(write_build(net_build(), tmp_path, "nets")), "eye", size=(960, 540)).display
+    x, y, w, h = send(case["viewer"], "GET", case["case"])[1]["spot"]
+    high, wide = picture.shape[:2]
+    assert wide >= w and high >= h and abs(wide / high - 16 / 9) < 0.01
+    left, top = x + w // 2 - wide // 2, y + h // 2 - high // 2
+    np.testing.assert_array_equal(picture, whole[top : top + high, left : left + wide])
+
+
 def test_core_samples_are_those_of_the_command_line(case, tmp_path, capsys):
     path = write_build(net_build(), tmp_path, "nets")
     for x, y in ((60, 270), (420, 280), (700, 262)):
@@ -119,12 +138,17 @@ def test_lineup_streams_trials_and_stores_the_ranked_ones(case, tmp_path, capsys
 
 
 def test_keep_prove_hand_over_and_sweep_clean(case, tmp_path):
-    version = run_lineup(case)[-1]["done"]["version"]
+    done = run_lineup(case)[-1]["done"]
+    version = done["version"]
+    clear = sum(t["document"]["verdict"] == "clears it" for t in done["trials"])
+    assert listed(case)["standing"] == f"{clear} of {len(done['trials'])} trials clear it"
     status, kept = send(case["artist"], "POST", case["case"] + "/keep", {"trial": 0, "reason": "nets are solid"}, version)
     assert status == 200 and kept["stage"] == "fix" and [c["reason"] for c in kept["kept"]] == ["nets are solid"]
+    assert listed(case)["standing"] == "1 kept, not proved yet"
     status, _ = send(case["artist"], "POST", case["case"] + "/proofs", {})
     assert status == 200
     work_off()
+    assert listed(case)["standing"] == "proved"
     proof = send(case["viewer"], "GET", case["case"])[1]["proof"]
     assert proof["result"]["proved"], proof
     # The net is all that changes: its pixels are the share of the frame that the proof says, counted.

@@ -218,12 +218,27 @@ describe("cases", () => {
       viewpoint: "quay",
       stage: "proof",
       code: "depth.missing-prepass",
+      severity: "blocking",
+      impact: { kind: "measured", share: 0.062, viewpoint: "quay" },
+      standing: "proved",
+      opened_by: "ana",
+      opened: "2026-03-04T05:06:00Z",
+      stamp: "3.1",
     };
     serve({ ...everyone, "GET /api/projects/3/builds/1/cases": [one], "GET /api/symptoms": symptoms });
     render(<App />, at("/p/3/b/1/bench"));
     const link = await screen.findByRole("link", { name: "2 · nets fade" });
     expect(link.getAttribute("href")).toBe("/p/3/b/1/bench/2");
-    expect(link.closest("tr")?.textContent).toBe("2 · nets fadesee-throughquayproofdepth.missing-prepass");
+    const cells = [...(link.closest("tr")?.cells ?? [])].map((cell) => cell.textContent?.trim());
+    expect(cells.slice(1, 5)).toEqual([
+      "2 · nets fadesee-through at quaydepth.missing-prepass",
+      "6.20\u202f%",
+      "proof",
+      "proved",
+    ]);
+    expect(cells[5]).toMatch(/^ana/);
+    const picture = link.closest("tr")?.querySelector("img");
+    expect(picture?.getAttribute("src")).toBe("/api/projects/3/builds/1/cases/2/spot?v=3.1");
   });
   test("a new one is made of a viewpoint and a symptom", async () => {
     const asked = serve({

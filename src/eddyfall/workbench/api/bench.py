@@ -10,7 +10,7 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from eddyfall.core.errors import EddyfallError
-from eddyfall.core.frame.render import Request
+from eddyfall.core.frame.render import DEFAULT_SIZE, Request
 from eddyfall.core.handover.documents.base import plain
 from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
 from eddyfall.core.handover.documents.lineups import TrialDocument
@@ -26,6 +26,7 @@ from eddyfall.workbench.services.projects import note
 from eddyfall.workbench.studio.desk import Ref
 
 router = Router(tags=["bench"])
+SMALL = (320, 180)
 
 
 class Shot(Schema):
@@ -42,15 +43,20 @@ class Shot(Schema):
 
 def answer(request: Any, build: Ref, key: str, viewpoint: str, shot: Shot) -> HttpResponse:
     """One frame of a build. key: what the build shows; a frame that was drawn before is at hand."""
+    what = Request(viewpoint, (shot.width, shot.height), None, shot.target)
+    return drawn(request, build, f"{key} {viewpoint!r} {shot.width}x{shot.height} {shot.form} {shot.target!r}", what,
+                 shot.form, client=shot.client, number=shot.turn)  # fmt: skip
+
+
+def drawn(request: Any, build: Ref, key: str, what: Request, form: str = "png", **turn: Any) -> HttpResponse:
+    """What was asked for as a file, drawn now unless it is at hand under its key."""
     start = time.perf_counter()
-    key = f"{key} {viewpoint!r} {shot.width}x{shot.height} {shot.form} {shot.target!r}"
     at_hand = pictures.AT_HAND.get(key)
     if at_hand is None:
-        what = Request(viewpoint, (shot.width, shot.height), None, shot.target)
-        at_hand = ask(request, "draw", pictures.frame, build, what, shot.form, client=shot.client, number=shot.turn)
+        at_hand = ask(request, "draw", pictures.frame, build, what, form, **turn)
         pictures.AT_HAND.put(key, at_hand)
     data, scale = at_hand
-    kind = "application/octet-stream" if shot.form == "linear" else "image/png"
+    kind = "application/octet-stream" if form == "linear" else "image/png"
     took = f"{time.perf_counter() - start:.3f}"
     return HttpResponse(data, content_type=kind, headers={"X-Exposure-Scale": f"{scale:.9g}", "X-Frame-Seconds": took})
 
@@ -70,6 +76,16 @@ def case_frame(request: Any, project_id: int, number: int, case_number: int, wha
     case = cases.case_of(builds.build_of(request.project, number), case_number)
     shot.target = case.target
     return answer(request, cases.Shown(case.pk, what), pictures.case_key(case, what), case.viewpoint, shot)
+
+
+@route(router, "GET", CASE + "/spot", "viewer")
+def spot(request: Any, project_id: int, number: int, case_number: int) -> Any:
+    """A picture of a case's spot as it was before the case, with some room around it; of its whole viewpoint, smaller, if it has none."""
+    case = cases.case_of(builds.build_of(request.project, number), case_number)
+    crop = pictures.around(case.spot)
+    what = Request(case.viewpoint, DEFAULT_SIZE if crop else SMALL, crop, case.target)
+    key = f"{pictures.case_key(case, 'before')} {what!r}"
+    return drawn(request, cases.Shown(case.pk, "before"), key, what)
 
 
 @route(router, "GET", BUILD + "/core-sample/{viewpoint}", "viewer", response=CoreSampleDocument)

@@ -40,7 +40,7 @@ def list_symptoms(request: Any) -> Any:
 
 @route(router, "GET", BUILD + "/cases", "viewer", response=list[CaseLine])
 def list_cases(request: Any, project_id: int, number: int, page: Query[Page]) -> Any:
-    rows = builds.build_of(request.project, number).cases.select_related("finding", "build")
+    rows = builds.build_of(request.project, number).cases.select_related("finding", "build", "created_by")
     return [case_line(c) for c in page_of(rows, page)]
 
 

@@ -7,10 +7,11 @@ from ninja import Schema
 from pydantic import Field, StringConstraints
 
 from eddyfall.core.handover.documents.facts import BuildFacts
-from eddyfall.core.handover.documents.findings import FindingDocument, UnderwayDocument
+from eddyfall.core.handover.documents.findings import FindingDocument, ImpactDocument, UnderwayDocument
 from eddyfall.core.handover.documents.lineups import LineUpSummary, TrialDocument
 from eddyfall.core.handover.documents.proofs import ProofDocument
 from eddyfall.core.handover.tide import TideColumn, TideRow
+from eddyfall.core.sweep.findings import Severity
 
 MAX_NAME = 400  # characters of any name: of viewpoints, targets, drawables
 Line = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
@@ -233,6 +234,8 @@ class ProofOut(Schema):
 
 
 class CaseLine(Schema):
+    """impact: of its finding; standing: what its trials, kept changes or proof have come to, in words; stamp: of its picture."""
+
     number: int
     title: str
     viewpoint: str
@@ -240,6 +243,12 @@ class CaseLine(Schema):
     code: str | None
     stage: str
     version: int
+    severity: Severity | None
+    impact: ImpactDocument | None
+    standing: str
+    opened_by: str | None
+    opened: datetime
+    stamp: str
 
 
 class CaseOut(CaseLine):

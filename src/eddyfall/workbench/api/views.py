@@ -141,17 +141,38 @@ def stage_of(case: Case, kept: int, proof: Proof | None) -> str:
     return "spot" if case.spot is not None else "symptom"
 
 
+def standing_of(case: Case, kept: int, proof: Proof | None) -> str:
+    """What a case has come to, in words."""
+    stage = stage_of(case, kept, proof)
+    if stage == "proof" and proof is not None:
+        return "proved" if proof.result["proved"] else f"not proved: {proof.result['why']}"
+    if stage == "fix":
+        return f"{kept} kept, not proved" + (" since the ledger changed" if proof is not None and proof.result else " yet")
+    if stage == "trials":
+        verdicts = list(case.trials.values_list("document__verdict", flat=True))
+        return f"{sum(v == 'clears it' for v in verdicts)} of {len(verdicts)} trials clear it"
+    if case.finding is not None:
+        cures = sum(r["verdict"] == "cures" for r in case.finding.document["remedies"])
+        return f"{cures} remed{'y' if cures == 1 else 'ies'} of the sweep cure{'s' if cures == 1 else ''} it"
+    return ""
+
+
 def case_line(case: Case) -> dict[str, Any]:
     kept = case.changes.filter(dropped=None).count()
     proof = case.proofs.select_related("job").first()
+    found = case.finding.document if case.finding else None
     return {"number": case.number, "title": case.title, "viewpoint": case.viewpoint, "symptom": case.symptom,
-            "code": case.finding.document["code"] if case.finding else None, "stage": stage_of(case, kept, proof),
-            "version": case.version}  # fmt: skip
+            "code": found["code"] if found else None, "stage": stage_of(case, kept, proof), "version": case.version,
+            "severity": found["severity"] if found else None, "impact": found["impact"] if found else None,
+            "standing": standing_of(case, kept, proof), "opened_by": name_of(case.created_by), "opened": case.created,
+            "stamp": f"{case.version}.{case.build.version}"}  # fmt: skip
 
 
 def case_out(case: Case) -> dict[str, Any]:
     case = (
-        Case.objects.select_related("finding", "build").defer(*(f"build__{d}" for d in build_service.DOCUMENTS)).get(pk=case.pk)
+        Case.objects.select_related("finding", "build", "created_by")
+        .defer(*(f"build__{d}" for d in build_service.DOCUMENTS))
+        .get(pk=case.pk)
     )
     proof = case.proofs.select_related("job", "case__build").first()
     return {

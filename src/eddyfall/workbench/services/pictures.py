@@ -7,13 +7,15 @@ import numpy as np
 from PIL import Image
 
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.setup.sections.exposure import Exposure
 from eddyfall.workbench.models import Build, Case
 from eddyfall.workbench.studio.room import STUDIO
 
+ROOM = 1.7  # a picture of a spot is so many times as large as the spot
+LEAST_WIDE = 192  # px
 AT_HAND_BYTES = 192 * 1024**2
 # (file, exposure scale) by what is shown: a frame that was drawn before never waits for another to be drawn.
 AT_HAND = Memo(AT_HAND_BYTES)
@@ -33,6 +35,19 @@ def frame(build: CoreBuild, request: Request, form: str) -> tuple[bytes, float]:
     stream = io.BytesIO()
     Image.fromarray(drawn.display).save(stream, "PNG", compress_level=1)
     return stream.getvalue(), 1.0
+
+
+def around(spot: list[int] | None) -> tuple[int, int, int, int] | None:
+    """(x0, y0, x1, y1) px of the standard frame: a part of its shape with the spot (x, y, w, h) in the middle of it; None: all of it."""
+    if spot is None:
+        return None
+    width, height = DEFAULT_SIZE
+    x, y, w, h = spot
+    wide = min(max(round(max(w, h * width / height) * ROOM), LEAST_WIDE), width)
+    high = round(wide * height / width)
+    x0 = min(max(x + w // 2 - wide // 2, 0), width - wide)
+    y0 = min(max(y + h // 2 - high // 2, 0), height - high)
+    return x0, y0, x0 + wide, y0 + high
 
 
 def ledger_key(build: Build, without_case: int | None = None) -> str:

@@ -1,16 +1,21 @@
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { client, must } from "../../api/client";
+import { casePath, client, must, type Schemas } from "../../api/client";
 import { useBuild, useCases, useSymptoms, useWrite } from "../../api/queries";
+import { Mark } from "../../ui/marks";
+import { OneOfMany } from "../../ui/Picture";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
+import { percent, when } from "../../ui/words";
+
+type CaseLine = Schemas["CaseLine"];
 
 /** All cases of a build, and a new one from a viewpoint and a symptom. */
 export function Cases() {
   const { project, build } = usePlace();
   const cases = useCases(project, build);
   return (
-    <main className="p-[22px] max-w-5xl">
+    <main className="p-[22px] max-w-6xl">
       <h1>Cases of build {build}</h1>
       <Failed error={cases.error} />
       {cases.isPending && <Skeleton />}
@@ -27,32 +32,64 @@ export function Cases() {
         <table className="sheet-table mt-3">
           <thead>
             <tr>
+              <th>Spot</th>
               <th>Case</th>
-              <th>Symptom</th>
-              <th>Viewpoint</th>
+              <th>Impact</th>
+              <th>Stage</th>
               <th>Has come to</th>
-              <th>Code</th>
+              <th>Opened</th>
             </tr>
           </thead>
           <tbody>
             {cases.data.map((c) => (
-              <tr key={c.number}>
-                <td>
-                  <Link className="font-semibold underline" to={`/p/${project}/b/${build}/bench/${c.number}`}>
-                    {c.number} · {c.title}
-                  </Link>
-                </td>
-                <td>{c.symptom}</td>
-                <td className="num">{c.viewpoint}</td>
-                <td>{c.stage}</td>
-                <td className="num second">{c.code}</td>
-              </tr>
+              <Row key={c.number} of={c} project={project} build={build} />
             ))}
           </tbody>
         </table>
       )}
       <NewCase project={project} build={build} />
     </main>
+  );
+}
+
+function Row({ of, project, build }: { of: CaseLine; project: number; build: number }) {
+  const measured = of.impact?.kind === "measured";
+  return (
+    <tr>
+      <td className="w-[136px]">
+        <OneOfMany
+          className="block w-[128px] h-[72px] object-cover"
+          alt=""
+          src={`${casePath(project, build, of.number)}/spot?v=${of.stamp}`}
+        />
+      </td>
+      <td>
+        <Link className="font-semibold underline" to={`/p/${project}/b/${build}/bench/${of.number}`}>
+          {of.number} · {of.title}
+        </Link>
+        <span className="second block">
+          {of.symptom} at <span className="num">{of.viewpoint}</span>
+        </span>
+        <span className="num second">{of.code}</span>
+      </td>
+      <td className="whitespace-nowrap">
+        {of.severity && <Mark severity={of.severity} size={11} />}{" "}
+        {of.impact ? (
+          <span className="num">
+            {percent(of.impact.share)} <span className="second">{measured ? "" : "shown"}</span>
+          </span>
+        ) : (
+          <span className="second">not measured</span>
+        )}
+      </td>
+      <td>{of.stage}</td>
+      <td>{of.standing}</td>
+      <td className="second whitespace-nowrap">
+        {of.opened_by ?? "someone who is gone"}
+        <br />
+        <span className="num">{when(of.opened)}</span>
+      </td>
+    </tr>
   );
 }
 
@@ -63,7 +100,7 @@ function NewCase({ project, build }: { project: number; build: number }) {
   const [symptom, setSymptom] = useState("see-through");
   const [title, setTitle] = useState("");
   const go = useNavigate();
-  const views = (info.data?.viewpoints ?? []).map((v) => v.key as string);
+  const views = (info.data?.viewpoints ?? []).map((v) => v.key);
   const open = useWrite(
     () =>
       must(
