@@ -10,8 +10,11 @@ from PIL import Image
 
 from api_helpers import send, upload
 from eddyfall.cli import main
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.frame.render import render
 from eddyfall.core.intake import open_build
+from eddyfall.core.scene.changes import Change, apply_change
+from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.workbench import tasks
 from eddyfall.workbench.models import Event, File, Job
@@ -216,15 +219,49 @@ def test_an_edit_in_set_up_is_measured_and_not_saved(built, tmp_path):
     before = send(built["viewer"], "GET", built["base"] + "/setup")[1]
     row = next(f for f in before["fields"] if f["path"] == "fog.fog_per_m")
     assert row["value"] == 0.03 and row["winner"] == "project" and row["unit"]
-    ask = {"path": "fog.fog_per_m", "value": 0.2, "viewpoint": "eye"}
-    effect = send(built["viewer"], "POST", built["base"] + "/setup/trial", ask)[1]
-    assert effect["changed_share"] > 0.2
-    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", {**ask, "value": 0.03})[1]["unchanged"]
-    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", {**ask, "value": -1})[0] == 422
-    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", {**ask, "path": "fog.nothing"})[0] == 404
+
+    def tried(*edits):
+        payload = {"edits": [{"path": p.split("."), "value": v} for p, v in edits], "viewpoint": "eye"}
+        return send(built["viewer"], "POST", built["base"] + "/setup/trial", payload)
+
+    assert tried(("fog.fog_per_m", 0.2))[1]["changed_share"] > 0.2
+    assert tried(("fog.fog_per_m", 0.03))[1]["unchanged"]
+    assert tried(("fog.fog_per_m", -1))[0] == 422
+    assert tried(("fog.nothing", 0.2))[0] == 404 and tried(("nodes.fender_net.nothing", 1))[0] == 422
+    assert tried(("shaders.net.passes.depth", True))[1]["changed_share"] > 0.1
     assert send(built["viewer"], "GET", built["base"] + "/setup")[1] == before
-    shader = {"path": "shaders/net/passes/depth", "value": True, "viewpoint": "eye"}
-    assert send(built["viewer"], "POST", built["base"] + "/setup/trial", shader)[1]["changed_share"] > 0.1
+
+
+def test_edits_of_settings_and_of_one_asset_are_one_trial_kept_with_its_reason(built, tmp_path):
+    edits = [{"path": ["fog", "fog_per_m"], "value": 0.01}, {"path": ["nodes", "fender_net", "casts"], "value": False},
+             {"path": ["nodes", "fender_net", "draw_rank"], "value": 3}]  # fmt: skip
+    effect = send(built["viewer"], "POST", built["base"] + "/setup/trial", {"edits": edits, "viewpoint": "eye"})[1]
+    assert not effect["unchanged"] and effect["change"]["scope"] == "project" and "fog.fog_per_m = 0.01" in effect["title"]
+    build = open_build(write_build(net_build(), tmp_path, "nets"))
+    after = apply_change(build, Change.model_validate(effect["change"]))
+    assert after.setup[Fog].fog_per_m == 0.01 and after.setup.nodes["fender_net"].draw_rank == 3
+    assert not after.setup.nodes["fender_net"].casts
+    # The measured share is that of the frames either side of the change.
+    pair = [render(b, "eye", size=(480, 270)).display for b in (build, after)]
+    assert effect["changed_share"] == pytest.approx((delta_e_2000(*pair) > VISIBLE_DIFFERENCE).mean())
+    body = {"change": effect["change"], "evidence": {"from": "set-up"}, "reason": "thinner fog, nets do not cast"}
+    assert send(built["artist"], "POST", built["base"] + "/ledger", body, 1)[0] == 201
+    sheet = send(built["viewer"], "GET", built["base"] + "/setup")[1]
+    said = "thinner fog, nets do not cast (artist)"
+    assert next(f for f in sheet["fields"] if f["path"] == "fog.fog_per_m")["reason"] == said
+    mine = {(e["table"], e["key"], e["field"]): (e["value"], e["reason"]) for e in sheet["exceptions"]}
+    assert mine["nodes", "fender_net", "casts"] == (False, said) and mine["nodes", "fender_net", "draw_rank"] == (3, said)
+
+
+def test_fields_say_how_their_values_are_written(built):
+    sheet = send(built["viewer"], "GET", built["base"] + "/setup")[1]
+    forms = {f["path"]: f["form"] for f in sheet["fields"]}
+    assert forms["depth.far_m"] == {"kind": "number", "choices": [], "limits": "above 0", "optional": True}
+    assert forms["fog.enabled"]["kind"] == "yes_no" and forms["fog.rgb"]["kind"] == "numbers"
+    assert forms["depth.copy_from"]["choices"] == ["none", "prepass", "opaque"]
+    assert next(f for f in sheet["fields"] if f["path"] == "shadow.bias_texels")["name"] == "Bias"
+    nodes = next(t for t in sheet["tables"] if t["table"] == "nodes")
+    assert "fender_net" in nodes["keys"] and {"casts", "draw_rank"} <= {f["field"] for f in nodes["fields"]}
 
 
 def test_a_capture_is_kept_by_viewpoint(built):

@@ -362,9 +362,13 @@ describe("the ledger", () => {
 describe("set-up", () => {
   const field = (over: object) => ({
     path: "shadow.reach_m",
+    section: "shadow",
+    field: "reach_m",
+    name: "Reach",
+    form: { kind: "number", choices: [], limits: "1 to 1000", optional: false },
+    reason: "",
     meaning: "how far the sun's shadows are drawn",
     unit: "m",
-    limits: "1 to 1000",
     affects: ["shadow"],
     levels: { default: 60, "target handheld": 40 },
     winner: "target handheld",
@@ -376,6 +380,10 @@ describe("set-up", () => {
   });
   const copy = field({
     path: "depth.copy_from",
+    section: "depth",
+    field: "copy_from",
+    name: "Copy from",
+    form: { kind: "choice", choices: ["none", "prepass", "opaque"], limits: "", optional: false },
     meaning: "what the depth copy holds",
     unit: "-",
     levels: { default: "opaque" },
@@ -389,9 +397,30 @@ describe("set-up", () => {
     viewpoint: "quay",
     role: "play",
     target: null,
+    sections: ["depth", "shadow"],
     fields: [copy, field({})],
     shaders: [],
     materials: [],
+    tables: [
+      {
+        table: "nodes",
+        keys: ["net", "post"],
+        fields: [
+          {
+            field: "casts",
+            name: "Casts",
+            meaning: "whether it casts shadows",
+            unit: "-",
+            affects: ["shadow"],
+            default: true,
+            form: { kind: "yes_no", choices: [], limits: "", optional: false },
+          },
+        ],
+      },
+    ],
+    exceptions: [
+      { table: "nodes", key: "net", field: "casts", value: false, default: true, reason: "nets are thin" },
+    ],
   };
   const open = async (more: object = {}) => {
     const asked = serve({ ...everyone, "GET /api/projects/3/builds/1/setup": setup, ...more });
@@ -402,10 +431,10 @@ describe("set-up", () => {
   const paths = () =>
     screen
       .getAllByRole("row")
-      .flatMap((r) => /^(shadow\.reach_m|depth\.copy_from)/.exec(r.textContent ?? "")?.[0] ?? []);
+      .flatMap((r) => /(shadow\.reach_m|depth\.copy_from)/.exec(r.textContent ?? "")?.[0] ?? []);
   test("shows each level's value and which is in force, and where edit and play part", async () => {
     await open();
-    expect(screen.getByText("One field differs between edit and play: first below.")).toBeTruthy();
+    expect(screen.getByText("One field differs between edit and play.")).toBeTruthy();
     expect(screen.getByText("edit opaque · play prepass")).toBeTruthy();
     const row = screen.getByText("shadow.reach_m").closest("tr") as HTMLElement;
     expect(within(row).getByText("(in force)").closest("td")?.textContent).toBe("40 (in force)");
@@ -422,28 +451,76 @@ describe("set-up", () => {
     fireEvent.change(screen.getByLabelText("Find"), { target: { value: "nothing like it" } });
     expect(screen.getByText(/No field fits/)).toBeTruthy();
   });
-  test("a value is measured and never saved", async () => {
+  test("edits are measured together, kept together with a reason, and never saved silently", async () => {
+    const change = { id: "x", title: "both" };
     const asked = await open({
       "POST /api/projects/3/builds/1/setup/trial": {
+        title: "both",
         unchanged: false,
         changed_share: 0.0446,
-        overridden_by: "target handheld",
+        overridden_by: ["target handheld"],
+        change,
       },
+      "POST /api/projects/3/builds/1/ledger": {},
     });
-    const row = screen.getByText("shadow.reach_m").closest("tr") as HTMLElement;
-    fireEvent.click(within(row).getByRole("button", { name: "Try a value" }));
-    fireEvent.change(screen.getByLabelText("value"), { target: { value: "90.5" } });
-    fireEvent.click(screen.getByRole("button", { name: "Measure at quay" }));
+    fireEvent.click(screen.getByRole("button", { name: "Try a value for shadow.reach_m" }));
+    fireEvent.change(screen.getByLabelText("Value of shadow.reach_m"), { target: { value: "90.5" } });
+    fireEvent.click(screen.getByRole("button", { name: "Change casts of net" }));
+    fireEvent.click(screen.getByRole("button", { name: "Try a value for net: casts" }));
+    fireEvent.change(screen.getByLabelText("Value of net: casts"), { target: { value: "yes" } });
+    const trial = within(screen.getByRole("form", { name: "Trial" }));
+    expect(trial.getAllByRole("listitem").map((l) => l.textContent)).toEqual([
+      "shadow.reach_m 40 → 90.5 take out",
+      "net: casts no → yes take out",
+    ]);
+    fireEvent.click(trial.getByRole("button", { name: "Measure all 2 at quay" }));
     expect(
-      await screen.findByText(
-        /4.46 % of the frame changes visibly. Nothing was saved. It would be set at target handheld/,
+      await trial.findByText(
+        /4.46 % of the frame changes visibly. Nothing was saved. Set at target handheld, which overrides the project./,
       ),
     ).toBeTruthy();
-    expect(asked.find((a) => a.method === "POST")?.body).toEqual({
-      path: "shadow.reach_m",
-      value: 90.5,
+    const posts = () => asked.filter((a) => a.method === "POST").map((a) => a.body);
+    expect(posts()[0]).toEqual({
+      edits: [
+        { path: ["shadow", "reach_m"], value: 90.5 },
+        { path: ["nodes", "net", "casts"], value: true },
+      ],
       viewpoint: "quay",
       target: null,
     });
+    fireEvent.change(trial.getByLabelText("Reason"), { target: { value: "seen from the quay" } });
+    fireEvent.click(trial.getByRole("button", { name: "Keep as one change" }));
+    await waitFor(() => expect(screen.queryByRole("form", { name: "Trial" })).toBeNull());
+    expect(posts()[1]).toMatchObject({ change, reason: "seen from the quay" });
+  });
+  test("a value that was changed after it was measured is measured anew before it can be kept", async () => {
+    await open({
+      "POST /api/projects/3/builds/1/setup/trial": {
+        title: "",
+        unchanged: false,
+        changed_share: 0.1,
+        overridden_by: [],
+        change: {},
+      },
+    });
+    fireEvent.click(screen.getByRole("button", { name: "Try a value for shadow.reach_m" }));
+    const value = screen.getByLabelText("Value of shadow.reach_m");
+    fireEvent.change(value, { target: { value: "50" } });
+    fireEvent.click(screen.getByRole("button", { name: "Measure it at quay" }));
+    expect(await screen.findByRole("button", { name: "Keep as one change" })).toBeTruthy();
+    fireEvent.change(value, { target: { value: "60" } });
+    expect(screen.queryByRole("button", { name: "Keep as one change" })).toBeNull();
+  });
+  test("exceptions say which asset, what it would be otherwise, and why", async () => {
+    await open();
+    const row = screen.getByText("nets are thin").closest("tr") as HTMLTableRowElement;
+    expect([...row.cells].map((c) => c.textContent?.trim()).slice(0, 4)).toEqual([
+      "node net",
+      "casts",
+      "no",
+      "yes",
+    ]);
+    const index = within(screen.getByRole("navigation", { name: "Sections" }));
+    expect(index.getByText("exceptions").closest("a")?.textContent).toBe("exceptions1 set");
   });
 });

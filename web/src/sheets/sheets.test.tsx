@@ -7,7 +7,7 @@ import { client, must, Refusal, type Sweep } from "../api/client";
 import { useAsk, useWrite } from "../api/queries";
 import { part } from "../testing/part";
 import { Patch } from "./ledger/Patch";
-import { read } from "./setup/Trying";
+import { type Form, meaning, read, show } from "./setup/values";
 import { Findings } from "./sweep/Findings";
 import { Tide } from "./sweep/Tide";
 
@@ -154,14 +154,21 @@ test("a patch is shown as hunks with the value before", () => {
   expect(second).toBe("/fog/enabled+ false");
 });
 
-test("what is typed as a value is read as JSON where it is JSON", () => {
-  expect([read("0.5"), read("true"), read("[1, 2]"), read("null"), read("opaque")]).toEqual([
-    0.5,
-    true,
-    [1, 2],
-    null,
+test("values are written and read as people write them", () => {
+  const form = (kind: Form["kind"], optional = false): Form => ({ kind, optional, choices: [], limits: "" });
+  expect(read("0.5", form("number"))).toBe(0.5);
+  expect(read("none", form("number", true))).toBeNull();
+  expect(read("much", form("number"))).toBe("much"); // refused by the server, in its words
+  expect([read("yes", form("yes_no")), read("no", form("yes_no"))]).toEqual([true, false]);
+  expect(read("1, 2 .5", form("numbers"))).toEqual([1, 2, 0.5]);
+  expect(read("opaque", form("choice"))).toBe("opaque");
+  expect([show(null), show(true), show([1, 0.25]), show("opaque")]).toEqual([
+    "none",
+    "yes",
+    "1 0.25",
     "opaque",
   ]);
+  expect(meaning("far plane; null is infinitely far")).toBe("far plane; none is infinitely far");
 });
 
 test("what the server refuses comes in its own words, with both sides of a conflict", async () => {

@@ -13,7 +13,7 @@ from eddyfall.workbench.api.schemas import BuildLine, BuildOut, JobOut, Problem,
 from eddyfall.workbench.api.sending import send_file
 from eddyfall.workbench.api.views import build_line, build_out, job_out
 from eddyfall.workbench.errors import NotThere
-from eddyfall.workbench.services import builds, intakes, settings_sheet
+from eddyfall.workbench.services import builds, intakes, ledger, settings_sheet
 from eddyfall.workbench.services.settings_sheet import SetupEffect, SetupSheet
 
 router = Router(tags=["builds"])
@@ -74,11 +74,13 @@ def get_capture(request: Any, project_id: int, number: int, viewpoint: str) -> A
 
 @route(router, "GET", BUILD + "/setup", "viewer", response=SetupSheet)
 def get_setup(request: Any, project_id: int, number: int, viewpoint: str | None = None, target: str | None = None) -> Any:
-    return ask(request, "open", settings_sheet.sheet, builds.Head(builds.build_of(request.project, number).pk), viewpoint, target)
+    build = builds.build_of(request.project, number)
+    shown = ask(request, "open", settings_sheet.sheet, builds.Head(build.pk), viewpoint, target)
+    return settings_sheet.with_reasons(shown, ledger.reasons(build))
 
 
 @route(router, "POST", BUILD + "/setup/trial", "viewer", response={200: SetupEffect, 422: Problem})
 def try_setting(request: HttpRequest, project_id: int, number: int, payload: SetupTrial) -> Any:
     build = builds.build_of(request.project, number)  # type: ignore[attr-defined]
-    what = (payload.path, payload.value, payload.viewpoint, payload.target)
-    return ask(request, "draw", settings_sheet.measure, builds.Head(build.pk), *what)
+    edits = [(tuple(e.path), e.value) for e in payload.edits]
+    return ask(request, "draw", settings_sheet.measure, builds.Head(build.pk), edits, payload.viewpoint, payload.target)

@@ -288,9 +288,17 @@ class PackageOut(Schema):
     job: JobOut
 
 
-class SetupTrial(Schema):
-    path: str = Field(max_length=MAX_NAME)
+class SetupEdit(Schema):
+    """path: section and field, or table, asset and field (shaders: also 'passes' and the pass)."""
+
+    path: list[Annotated[str, StringConstraints(max_length=MAX_NAME)]] = Field(min_length=2, max_length=4)
     value: Any
+
+
+class SetupTrial(Schema):
+    """Edits that are tried together."""
+
+    edits: list[SetupEdit] = Field(min_length=1, max_length=50)
     viewpoint: str = Field(max_length=MAX_NAME)
     target: str | None = Field(None, max_length=MAX_NAME)
 

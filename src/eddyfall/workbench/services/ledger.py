@@ -56,6 +56,17 @@ def keep_change(
     return row
 
 
+def reasons(build: Build) -> dict[str, str]:
+    """Why each thing that the ledger has written was kept, by JSON pointer; the last change that wrote it counts."""
+    found: dict[str, str] = {}
+    for row in kept(build):
+        said = row.document["reason"] or row.document["title"]
+        for op in row.document.get("patch", ()):
+            if op["op"] != "test":
+                found[op["path"]] = f"{said} ({row.document['author']})" if row.document["author"] else said
+    return found
+
+
 def change_of(document: dict[str, Any]) -> CoreChange:
     """The core's change of a document. Refused(422) with the rule it breaks."""
     try:

@@ -1,6 +1,9 @@
-"""The Set-up sheet: every setting with its levels and winner, and the measured effect of an edit."""
+"""The Set-up sheet: every setting with its levels and winner, exceptions by asset, and the measured effect of edits made together."""
 
-from typing import Any
+from collections.abc import Iterable
+from typing import Any, Literal
+
+from pydantic import BaseModel
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.errors import ChangeError
@@ -10,26 +13,51 @@ from eddyfall.core.frame.stage import material_states
 from eddyfall.core.handover.documents.base import Anything, Document
 from eddyfall.core.handover.documents.changes import change_json
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
+from eddyfall.core.scene.changes import SCOPE_ORDER, Change, Op, Scope, apply_change, difference, pointer, set_leaf, set_resolved
+from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup import normalised
 from eddyfall.core.scene.setup.registry import sections
+from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetup, NodeSetup
 from eddyfall.workbench.errors import NotThere, Refused
 from eddyfall.workbench.studio.room import STUDIO
 
 EFFECT_SIZE = (480, 270)
+MOST_TITLES = 3
+# Tables whose entries are exceptions of one asset, with the scope of a change there.
+TABLES: dict[str, tuple[type[BaseModel], Scope]] = {
+    "nodes": (NodeSetup, "node"),
+    "materials": (MaterialSetup, "material"),
+    "meshes": (MeshSetup, "mesh"),
+    "lights": (LightSetup, "node"),
+}
+SCOPES: dict[str, Scope] = {"shaders": "shader", **{name: scope for name, (_, scope) in TABLES.items()}}
+UNIT_WORDS = {"m", "mm", "px", "deg", "texels", "nit", "lux", "rad", "mib", "rgb"}
+
+Kind = Literal["number", "yes_no", "choice", "numbers", "text"]
+
+
+class Form(Document):
+    """How a value is written: what kind it is, which choices or limits there are, whether it may be left out (null)."""
+
+    kind: Kind
+    choices: list[str]
+    limits: str
+    optional: bool
 
 
 class SettingRow(Document):
     """One leaf of the setup as a viewpoint resolves it. levels: value by level that sets it; winner: the level that counts; edit, play: its
-    value for those roles of camera."""
+    value for those roles of camera; reason: why it was kept, if the ledger set it."""
 
     path: str
     section: str
     field: str
+    name: str
     meaning: str
     unit: str
     affects: list[str]
-    limits: str
+    form: Form
     default: Anything
     value: Anything
     winner: str
@@ -37,6 +65,7 @@ class SettingRow(Document):
     edit: Anything
     play: Anything
     differs: bool
+    reason: str = ""
 
 
 class ShaderRow(Document):
@@ -54,8 +83,39 @@ class MaterialRow(Document):
     double_sided: bool
 
 
+class AssetField(Document):
+    """A field that an asset may have for itself."""
+
+    field: str
+    name: str
+    meaning: str
+    unit: str
+    affects: list[str]
+    form: Form
+    default: Anything
+
+
+class AssetTable(Document):
+    """A table of the setup by asset: which assets there are, and what each may have for itself."""
+
+    table: str
+    keys: list[str]
+    fields: list[AssetField]
+
+
+class AssetSetting(Document):
+    """An exception: a field that one asset has for itself. reason: why it was kept, if the ledger set it."""
+
+    table: str
+    key: str
+    field: str
+    value: Anything
+    default: Anything
+    reason: str = ""
+
+
 class SetupSheet(Document):
-    """Every setting as one viewpoint sees it."""
+    """Every setting as one viewpoint sees it, and what single assets have for themselves."""
 
     viewpoint: str
     target: str | None
@@ -64,21 +124,40 @@ class SetupSheet(Document):
     fields: list[SettingRow]
     shaders: list[ShaderRow]
     materials: list[MaterialRow]
+    tables: list[AssetTable]
+    exceptions: list[AssetSetting]
 
 
 class SetupEffect(Document):
-    """What an edit does at a viewpoint, measured. overridden_by: a level that wins over the one that would be written."""
+    """What edits made together do at a viewpoint, measured. overridden_by: levels that win over the project, where they are written."""
 
     title: str
     changed_share: float
     unchanged: bool
-    overridden_by: str | None
+    overridden_by: list[str]
     change: dict[str, Any]
 
 
 def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet:
-    """Rows of all project settings as a viewpoint sees them; shaders and materials. Differences between edit and play come first."""
+    """Rows of all project settings as a viewpoint sees them; shaders, materials, exceptions."""
     view = viewpoint or next(iter(build.setup.viewpoints))
+    used: dict[str, list[str]] = {}
+    materials = []
+    for state in material_states(build)[:-1]:
+        used.setdefault(state.shader, []).append(state.key)
+        materials.append(
+            MaterialRow(key=state.key, shader=state.shader, blend=state.blend, double_sided=bool(state.double_sided))
+        )
+    names = sorted({*build.setup.shaders, *used})
+    return SetupSheet(
+        viewpoint=view, target=target, role=build.setup.viewpoints[view].role, sections=list(sections()),
+        fields=_rows(build, view, target),
+        shaders=[ShaderRow(key=n, passes=passes(build, n), materials=used.get(n, [])) for n in names], materials=materials,
+        tables=[_table(build, name) for name in TABLES], exceptions=_exceptions(build),
+    )  # fmt: skip
+
+
+def _rows(build: Build, view: str, target: str | None) -> list[SettingRow]:
     resolved = resolve(build.setup, target, None, view)
     edit, play = (resolve(build.setup, target, role, view) for role in ("edit", "play"))
     rows = []
@@ -89,24 +168,63 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet
             leaf = resolved.leaves[path]
             levels = {leaf.winner: leaf.value, **dict(leaf.losers)}
             rows.append(SettingRow.model_validate({
-                "path": path, "section": section, "field": field, "meaning": info.get("description", ""), "unit": info.get("unit", ""),
-                "affects": affects(path), "limits": limits(info), "default": levels.get("default", leaf.value),
+                "path": path, "section": section, "field": field, "name": plain_name(field), "meaning": info.get("description", ""),
+                "unit": info.get("unit", ""), "affects": affects(path), "form": form(info), "default": levels.get("default", leaf.value),
                 "value": leaf.value, "winner": leaf.winner, "levels": levels,
                 "edit": edit.leaves[path].value, "play": play.leaves[path].value,
                 "differs": edit.leaves[path].value != play.leaves[path].value,
             }))  # fmt: skip
-    rows.sort(key=lambda row: not row.differs)
-    used: dict[str, list[str]] = {}
-    materials = []
-    for state in material_states(build)[:-1]:
-        used.setdefault(state.shader, []).append(state.key)
-        materials.append({"key": state.key, "shader": state.shader, "blend": state.blend, "double_sided": state.double_sided})
-    names = sorted({*build.setup.shaders, *used})
-    shaders = [{"key": n, "passes": passes(build, n), "materials": used.get(n, [])} for n in names]
-    return SetupSheet.model_validate({
-        "viewpoint": view, "target": target, "role": build.setup.viewpoints[view].role, "sections": list(sections()), "fields": rows,
-        "shaders": shaders, "materials": materials,
-    })  # fmt: skip
+    return rows
+
+
+def _table(build: Build, name: str) -> AssetTable:
+    kind, _ = TABLES[name]
+    scene = build.scene
+    lights = list(dict.fromkeys([*scene.light_keys, *build.setup.lights]))
+    keys: dict[str, Iterable[str]] = {
+        "nodes": scene.node_keys, "materials": scene.material_keys, "meshes": scene.mesh_keys, "lights": lights,
+    }  # fmt: skip
+    fields = []
+    schema, empty = kind.model_json_schema()["properties"], kind()
+    for field in _own_fields(kind):
+        info = schema[field]
+        fields.append(AssetField(
+            field=field, name=plain_name(field), meaning=info.get("description", ""), unit=info.get("unit", ""),
+            affects=affects(f"{name}.{field}"), form=form(info), default=getattr(empty, field),
+        ))  # fmt: skip
+    return AssetTable(table=name, keys=list(keys[name]), fields=fields)
+
+
+def _own_fields(kind: type[BaseModel]) -> list[str]:
+    """Fields of an entry that hold one value."""
+    return [name for name, info in kind.model_json_schema()["properties"].items() if info.get("type") != "object"]
+
+
+def _exceptions(build: Build) -> list[AssetSetting]:
+    found = []
+    for name, (kind, _) in TABLES.items():
+        entries, empty = getattr(build.setup, name), kind()
+        for key, entry in entries.items():
+            for field in _own_fields(kind):
+                value, default = getattr(entry, field), getattr(empty, field)
+                if value != default:
+                    found.append(AssetSetting(table=name, key=key, field=field, value=value, default=default))
+    return found
+
+
+def with_reasons(shown: SetupSheet, reasons: dict[str, str]) -> SetupSheet:
+    """The sheet with why the ledger set what it set. reasons: by JSON pointer of what was written, or of what it stands in."""
+
+    def why(*path: str) -> str:
+        return next((reasons[p] for k in range(len(path), 0, -1) if (p := pointer(path[:k])) in reasons), "")
+
+    def place(row: SettingRow) -> tuple[str, ...]:
+        level, _, key = row.winner.partition(" ")
+        return (row.section, row.field) if not key else (f"{level}s", key, "set", row.section, row.field)
+
+    fields = [r.model_copy(update={"reason": why(*place(r))}) if r.winner != "default" else r for r in shown.fields]
+    exceptions = [e.model_copy(update={"reason": why(e.table, e.key, e.field)}) for e in shown.exceptions]
+    return shown.model_copy(update={"fields": fields, "exceptions": exceptions})
 
 
 def passes(build: Build, shader: str) -> dict[str, bool]:
@@ -116,43 +234,95 @@ def passes(build: Build, shader: str) -> dict[str, bool]:
     return dict(build.setup.shaders.get(shader, Shader()).passes.model_dump())
 
 
-def limits(info: dict[str, Any]) -> str:
-    """The range or the choices of a field, in words."""
-    if "enum" in info:
-        return " | ".join(str(v) for v in info["enum"])
-    if info.get("type") == "boolean":
-        return "true | false"
-    low = info.get("minimum", info.get("exclusiveMinimum"))
+def plain_name(field: str) -> str:
+    """A field's key as words, without its unit: 'bias_texels' is 'Bias'."""
+    words = field.split("_")
+    if len(words) > 1 and words[-1] in UNIT_WORDS and words[-2] != "per":
+        words = words[:-1]
+    text = " ".join(words)
+    return text[:1].upper() + text[1:]
+
+
+def form(info: dict[str, Any]) -> Form:
+    """How a field's value is written, from its JSON Schema."""
+    kinds = info.get("anyOf", [info])
+    own = next((k for k in kinds if k.get("type") != "null"), info)
+    choices = [str(v) for v in own.get("enum", [own["const"]] if "const" in own else [])]
+    kind: Kind = "text"
+    if choices and own.get("type", "string") == "string":
+        kind = "choice"
+    elif own.get("type") == "boolean":
+        kind = "yes_no"
+    elif own.get("type") in ("number", "integer"):
+        kind = "number"
+    elif own.get("type") == "array":
+        kind = "numbers"
+    return Form(kind=kind, choices=choices, limits=_limits(own), optional=any(k.get("type") == "null" for k in kinds))
+
+
+def _limits(info: dict[str, Any]) -> str:
+    low, above = info.get("minimum"), info.get("exclusiveMinimum")
     high = info.get("maximum", info.get("exclusiveMaximum"))
-    return " to ".join(f"{v:g}" for v in (low, high) if v is not None)
+    bottom = low if low is not None else above
+    if bottom is not None and high is not None:
+        return f"{bottom:g} to {high:g}"
+    if low is not None:
+        return f"at least {low:g}"
+    if above is not None:
+        return f"above {above:g}"
+    return f"at most {high:g}" if high is not None else ""
 
 
-def measure(build: Build, path: str, value: Any, viewpoint: str, target: str | None) -> SetupEffect:
-    """What an edit would do at a viewpoint, by rendering it: nothing is saved. path: section.field, or shaders/KEY/passes/PASS."""
+def measure(build: Build, edits: list[tuple[tuple[str, ...], Any]], viewpoint: str, target: str | None) -> SetupEffect:
+    """What edits made together would do at a viewpoint, by rendering it: nothing is saved. An edit: a path of keys (section and field, or
+    table, asset and field) and a value."""
     if viewpoint not in build.setup.viewpoints:
         raise NotThere(f"viewpoint {viewpoint!r}")
-    resolved = resolve(build.setup, target, None, viewpoint)
-    overridden = None
-    if path in resolved.leaves:
-        change = set_resolved(build, resolved, {path: value}, title=f"{path} = {value}")
-        overridden = None if resolved.leaves[path].place == () else resolved.leaves[path].winner
-    elif path.startswith(("shaders/", "materials/")) and path.count("/") >= 2:
-        kind = "shader" if path.startswith("shaders/") else "material"
-        change = set_leaf(build, tuple(path.split("/")), value, scope=kind, title=f"{path} = {value}")  # type: ignore[arg-type]
-    else:
-        raise NotThere(f"setting {path!r}")
-    try:
-        changed = apply_change(build, change)
-    except ChangeError as error:
-        raise Refused(422, str(error)) from None
+    changed, changes, overridden = build, list[Change](), list[str]()
+    for path, value in edits:
+        change, level = _change(changed, path, value, viewpoint, target)
+        try:
+            changed = apply_change(changed, change)
+        except ChangeError as error:
+            raise Refused(422, str(error)) from None
+        changes.append(change)
+        if level and level not in overridden:
+            overridden.append(level)
+    whole = together(build, changed, changes)
 
     def share(renderer: Renderer) -> float:
         request = Request(viewpoint, EFFECT_SIZE, None, target)
         pair = [renderer.frame(b, request, "display").display for b in (build, changed)]
         return float((delta_e_2000(*pair) > VISIBLE_DIFFERENCE).mean())
 
-    moved = STUDIO.draw(share)
     return SetupEffect(
-        title=change.title, changed_share=moved, unchanged=changed.setup == build.setup, overridden_by=overridden,
-        change=change_json(change),
+        title=whole.title, changed_share=STUDIO.draw(share), unchanged=changed.setup == build.setup, overridden_by=overridden,
+        change=change_json(whole),
     )  # fmt: skip
+
+
+def _change(build: Build, path: tuple[str, ...], value: Any, viewpoint: str, target: str | None) -> tuple[Change, str]:
+    """(the change of one edit, the level it is written to if that is not the project)."""
+    title = f"{'.'.join(path)} = {'none' if value is None else value}"
+    resolved = resolve(build.setup, target, None, viewpoint)
+    leaf = resolved.leaves.get(".".join(path)) if len(path) == 2 else None
+    if leaf is not None:
+        change = set_resolved(build, resolved, {".".join(path): value}, title=title)
+        return change, leaf.winner if leaf.place else ""
+    if len(path) >= 3 and path[0] in SCOPES:
+        return set_leaf(build, path, value, scope=SCOPES[path[0]], title=title), ""
+    raise NotThere(f"setting {'.'.join(path)!r}")
+
+
+def together(before: Build, after: Build, changes: list[Change]) -> Change:
+    """Changes that led from one build to another, as one: of the widest scope among them."""
+    if len(changes) == 1:
+        return changes[0]
+    titles = [c.title for c in changes]
+    more = f" and {len(titles) - MOST_TITLES} more" if len(titles) > MOST_TITLES else ""
+    scope = max((c.scope for c in changes), key=SCOPE_ORDER.index)
+    plain = normalised(before.setup)
+    ops = tuple(Op.model_validate(op) for op in difference(plain, plain, normalised(after.setup)))
+    return Change(
+        id=short_id("+".join(c.id for c in changes)), title="; ".join(titles[:MOST_TITLES]) + more, scope=scope, patch=ops
+    )

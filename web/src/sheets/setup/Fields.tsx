@@ -1,18 +1,10 @@
-import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import type { Where } from "./Setup";
-import { Trying } from "./Trying";
+import type { Edits } from "./edits";
+import { Value } from "./Value";
+import { meaning, show } from "./values";
 
 const LEVELS = ["default", "project", "target", "role", "viewpoint"] as const;
-type Field = Schemas["SettingRow"];
-
-/** A value as people write it. */
-function show(v: unknown): string {
-  if (v === undefined) return "";
-  if (v === null) return "none";
-  if (typeof v === "boolean") return v ? "yes" : "no";
-  return Array.isArray(v) ? v.join(" ") : String(v);
-}
+export type Field = Schemas["SettingRow"];
 
 /** The value a level sets, and whether it is the winner. */
 function at(field: Field, level: string): { value: string; wins: boolean } {
@@ -20,61 +12,50 @@ function at(field: Field, level: string): { value: string; wins: boolean } {
   return { value: key ? show(field.levels[key]) : "", wins: key === field.winner };
 }
 
-export function Fields({ where, fields }: { where: Where; fields: Field[] }) {
-  const [open, setOpen] = useState<string>();
+const rank = (f: Field) => (f.differs ? 0 : f.winner !== "default" ? 1 : 2);
+
+/** One section of the settings, what was changed first. */
+export function Fields({ section, fields, edits }: { section: string; fields: Field[]; edits: Edits }) {
   return (
-    <table className="sheet-table mt-4">
-      <thead>
-        <tr>
-          <th>Field</th>
-          <th>Meaning</th>
-          {LEVELS.map((l) => (
-            <th key={l}>{l}</th>
-          ))}
-          <th>Unit</th>
-          <th>
-            <span className="sr-only">Try</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {fields.map((f) => (
-          <Row
-            key={f.path}
-            field={f}
-            where={where}
-            open={open === f.path}
-            toggle={() => setOpen(open === f.path ? undefined : f.path)}
-          />
-        ))}
-        {fields.length === 0 && (
+    <section aria-labelledby={`section-${section}`} className="mt-5">
+      <h2 id={`section-${section}`} className="scroll-mt-3">
+        {section}
+      </h2>
+      <table className="sheet-table mt-1">
+        <thead>
           <tr>
-            <td colSpan={9} className="second">
-              No field fits. Clear the search to see all of them.
-            </td>
+            <th className="w-[168px]">Field</th>
+            <th>Meaning</th>
+            {LEVELS.map((l) => (
+              <th key={l}>{l}</th>
+            ))}
+            <th>Unit</th>
+            <th>
+              <span className="sr-only">Try</span>
+            </th>
           </tr>
-        )}
-      </tbody>
-    </table>
+        </thead>
+        <tbody>
+          {fields
+            .toSorted((a, b) => rank(a) - rank(b))
+            .map((f) => (
+              <Row key={f.path} field={f} edits={edits} />
+            ))}
+        </tbody>
+      </table>
+    </section>
   );
 }
 
-function Row({
-  field,
-  where,
-  open,
-  toggle,
-}: {
-  field: Field;
-  where: Where;
-  open: boolean;
-  toggle: () => void;
-}) {
+function Row({ field, edits }: { field: Field; edits: Edits }) {
+  const path = [field.section, field.field];
+  const edit = edits.of(path);
   return (
     <>
       <tr>
-        <td className="num font-semibold">
-          {field.path}
+        <td>
+          <b>{field.name}</b>
+          <span className="num second block">{field.path}</span>
           {field.differs && (
             <span className="text-accent block">
               edit {show(field.edit)} · play {show(field.play)}
@@ -82,7 +63,8 @@ function Row({
           )}
         </td>
         <td className="second">
-          {field.meaning} <span className="num">({field.affects.join(", ")})</span>
+          {meaning(field.meaning)} <span className="num">({field.affects.join(", ")})</span>
+          {field.reason && <span className="text-accent block">Kept: {field.reason}</span>}
         </td>
         {LEVELS.map((level) => {
           const cell = at(field, level);
@@ -101,17 +83,24 @@ function Row({
           <button
             type="button"
             className="btn btn-xs whitespace-nowrap"
-            aria-expanded={open}
-            onClick={toggle}
+            aria-expanded={edit !== undefined}
+            aria-label={`Try a value for ${field.path}`}
+            onClick={() => (edit ? edits.take(path) : edits.begin(path, field.path, field.form, field.value))}
           >
-            Try a value
+            {edit ? "Take out" : "Try a value"}
           </button>
         </td>
       </tr>
-      {open && (
+      {edit && (
         <tr>
-          <td colSpan={9}>
-            <Trying where={where} path={field.path} start={field.value} limits={field.limits} />
+          <td colSpan={9} className="text-right">
+            {field.name}{" "}
+            <Value
+              label={`Value of ${field.path}`}
+              form={field.form}
+              text={edit.text}
+              set={(text) => edits.write(path, text)}
+            />
           </td>
         </tr>
       )}

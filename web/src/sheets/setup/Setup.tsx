@@ -5,8 +5,15 @@ import { useBuild } from "../../api/queries";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
+import { Exceptions } from "./Exceptions";
+import { useEdits } from "./edits";
 import { Fields } from "./Fields";
+import { Index } from "./Index";
 import { Shaders } from "./Shaders";
+import { Trial } from "./Trial";
+
+type Only = keyof typeof ONLY;
+const ONLY = { all: "all", set: "changed", differs: "edit and play differ" } as const;
 
 export type Where = { project: number; build: number; viewpoint: string; target: string | null };
 
@@ -16,7 +23,8 @@ export function Setup() {
   const [viewpoint, setViewpoint] = useState<string>();
   const [target, setTarget] = useState("");
   const [find, setFind] = useState("");
-  const [only, setOnly] = useState<"all" | "set" | "differs">("all");
+  const [only, setOnly] = useState<Only>("all");
+  const edits = useEdits();
   const setup = useQuery({
     queryKey: ["setup", project, build, viewpoint, target],
     queryFn: () =>
@@ -49,6 +57,7 @@ export function Setup() {
     );
   const where: Where = { project, build, viewpoint: setup.data.viewpoint, target: setup.data.target };
   const differ = setup.data.fields.filter((f) => f.differs).length;
+  const shown = chosen(setup.data.fields, find, only);
   return (
     <main className="p-[22px]">
       <div className="flex items-end gap-4 flex-wrap">
@@ -57,13 +66,13 @@ export function Setup() {
           <p className="second">
             {differ === 0
               ? "Edit and play agree in every field."
-              : `${differ === 1 ? "One field differs" : `${differ} fields differ`} between edit and play: first below.`}
+              : `${differ === 1 ? "One field differs" : `${differ} fields differ`} between edit and play.`}
           </p>
         </div>
         <Pick
           label="Viewpoint"
           value={setup.data.viewpoint}
-          options={(info.data?.viewpoints ?? []).map((v) => v.key as string)}
+          options={(info.data?.viewpoints ?? []).map((v) => v.key)}
           onPick={setViewpoint}
         />
         <Pick
@@ -72,24 +81,48 @@ export function Setup() {
           options={["", ...(info.data?.targets ?? [])]}
           onPick={setTarget}
         />
-        <Pick
-          label="Show"
-          value={only}
-          options={["all", "set", "differs"]}
-          onPick={(v) => setOnly(v as typeof only)}
-        />
+        <label className="flex flex-col gap-1">
+          Show
+          <select
+            className="select select-sm w-40"
+            value={only}
+            onChange={(e) => setOnly(e.target.value as Only)}
+          >
+            {Object.entries(ONLY).map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </label>
         <label className="flex flex-col gap-1">
           Find
           <input
             data-find
             className="input input-sm w-44"
+            placeholder="field, material, node"
             value={find}
             onChange={(e) => setFind(e.target.value)}
           />
         </label>
       </div>
-      <Fields where={where} fields={chosen(setup.data.fields, find, only)} />
-      <Shaders where={where} setup={setup.data} find={find} />
+      <div className="grid grid-cols-[132px_minmax(0,1fr)] gap-6 mt-3">
+        <Index sections={setup.data.sections} shown={shown} exceptions={setup.data.exceptions.length} />
+        <div className="min-w-0">
+          {setup.data.sections.map((section) => {
+            const fields = shown.filter((f) => f.section === section);
+            return (
+              fields.length > 0 && <Fields key={section} section={section} fields={fields} edits={edits} />
+            );
+          })}
+          {shown.length === 0 && (
+            <p className="second mt-5">No field fits. Clear the search to see all of them.</p>
+          )}
+          <Exceptions setup={setup.data} edits={edits} find={find} />
+          <Shaders setup={setup.data} edits={edits} find={find} />
+          <Trial where={where} edits={edits} />
+        </div>
+      </div>
     </main>
   );
 }
@@ -97,7 +130,7 @@ export function Setup() {
 function chosen(fields: Schemas["SettingRow"][], find: string, only: string): Schemas["SettingRow"][] {
   const word = find.toLowerCase();
   return fields
-    .filter((f) => (f.path + f.meaning).toLowerCase().includes(word))
+    .filter((f) => `${f.path} ${f.name} ${f.meaning} ${f.reason}`.toLowerCase().includes(word))
     .filter((f) => only === "all" || (only === "set" ? f.winner !== "default" : f.differs));
 }
 

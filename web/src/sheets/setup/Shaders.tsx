@@ -1,36 +1,30 @@
-import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import type { Where } from "./Setup";
-import { Trying } from "./Trying";
+import type { Edits } from "./edits";
+import type { Form } from "./values";
 
-type Shader = { key: string; passes: Record<string, boolean>; materials: string[] };
-type Material = { key: string; shader: string; blend: string; double_sided: boolean };
+const YES_NO: Form = { kind: "yes_no", choices: [], limits: "", optional: false };
 
 /** Which passes each shader has, and which shader each material takes. */
 export function Shaders({
-  where,
   setup,
   find,
+  edits,
 }: {
-  where: Where;
   setup: Schemas["SetupSheet"];
   find: string;
+  edits: Edits;
 }) {
-  const [open, setOpen] = useState<string>();
   const word = find.toLowerCase();
-  const shaders = (setup.shaders as Shader[]).filter((s) =>
-    [s.key, ...s.materials].join(" ").toLowerCase().includes(word),
-  );
-  const materials = (setup.materials as Material[]).filter((m) =>
-    `${m.key} ${m.shader}`.toLowerCase().includes(word),
-  );
+  const shaders = setup.shaders.filter((s) => [s.key, ...s.materials].join(" ").toLowerCase().includes(word));
+  const materials = setup.materials.filter((m) => `${m.key} ${m.shader}`.toLowerCase().includes(word));
   const passes = Object.keys(shaders[0]?.passes ?? {});
   if (!shaders.length && !materials.length) return null;
-  const [shader, pass] = open?.split("|") ?? [];
   return (
     <div className="grid gap-8 xl:grid-cols-2 mt-8">
-      <section>
-        <h2>Shaders and their passes</h2>
+      <section aria-labelledby="section-shaders">
+        <h2 id="section-shaders" className="scroll-mt-3">
+          Shaders and their passes
+        </h2>
         <table className="sheet-table mt-1">
           <thead>
             <tr>
@@ -47,15 +41,7 @@ export function Shaders({
                 <td className="num font-semibold">{s.key}</td>
                 {passes.map((p) => (
                   <td key={p}>
-                    <button
-                      type="button"
-                      className={`num px-1 ${s.passes[p] ? "second" : "text-error font-bold"}`}
-                      aria-label={`${s.key} ${p}: ${s.passes[p] ? "yes" : "missing"}; try the other`}
-                      aria-expanded={open === `${s.key}|${p}`}
-                      onClick={() => setOpen(open === `${s.key}|${p}` ? undefined : `${s.key}|${p}`)}
-                    >
-                      {s.passes[p] ? "yes" : "missing"}
-                    </button>
+                    <Toggle shader={s.key} pass={p} has={s.passes[p] ?? false} edits={edits} />
                   </td>
                 ))}
                 <td className="second">{s.materials.join(", ")}</td>
@@ -63,15 +49,6 @@ export function Shaders({
             ))}
           </tbody>
         </table>
-        {shader && pass && (
-          <Trying
-            key={open}
-            where={where}
-            path={`shaders/${shader}/passes/${pass}`}
-            start={!shaders.find((s) => s.key === shader)?.passes[pass]}
-            limits={`${shader}, ${pass}: true | false`}
-          />
-        )}
       </section>
       <section>
         <h2>Materials</h2>
@@ -97,5 +74,26 @@ export function Shaders({
         </table>
       </section>
     </div>
+  );
+}
+
+type ToggleOf = { shader: string; pass: string; has: boolean; edits: Edits };
+
+function Toggle({ shader, pass, has, edits }: ToggleOf) {
+  const path = ["shaders", shader, "passes", pass];
+  const edit = edits.of(path);
+  const words = has ? "yes" : "missing";
+  return (
+    <button
+      type="button"
+      className={`num px-1 ${edit ? "text-accent font-bold" : has ? "second" : "text-error font-bold"}`}
+      aria-label={`${shader} ${pass}: ${words}; try the other`}
+      aria-pressed={edit !== undefined}
+      onClick={() =>
+        edit ? edits.take(path) : edits.begin(path, `${shader}, ${pass}`, YES_NO, has, has ? "no" : "yes")
+      }
+    >
+      {edit ? `${edit.text}?` : words}
+    </button>
   );
 }
