@@ -27,7 +27,7 @@ export function Frame({ user }: { user: string }) {
           {project !== undefined && <Jobs project={project} />}
           <OwnMenu user={user} />
         </header>
-        <div className="min-h-0 overflow-auto">
+        <div className="relative min-h-0 overflow-auto">
           <Outlet />
         </div>
         <TitleBlock project={project} build={build} />

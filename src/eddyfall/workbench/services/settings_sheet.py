@@ -33,6 +33,7 @@ TABLES: dict[str, tuple[type[BaseModel], Scope]] = {
 }
 SCOPES: dict[str, Scope] = {"shaders": "shader", **{name: scope for name, (_, scope) in TABLES.items()}}
 UNIT_WORDS = {"m", "mm", "px", "deg", "texels", "nit", "lux", "rad", "mib", "rgb"}
+WORDS = {"rgb": "colour", "ev100": "EV at ISO 100", "uv": "UV"}
 
 Kind = Literal["number", "yes_no", "choice", "numbers", "text"]
 
@@ -239,7 +240,7 @@ def plain_name(field: str) -> str:
     words = field.split("_")
     if len(words) > 1 and words[-1] in UNIT_WORDS and words[-2] != "per":
         words = words[:-1]
-    text = " ".join(words)
+    text = " ".join(WORDS.get(w, w) for w in words)
     return text[:1].upper() + text[1:]
 
 

@@ -73,14 +73,16 @@ function Row({ of, project, build }: { of: CaseLine; project: number; build: num
         <span className="num second">{of.code}</span>
       </td>
       <td className="whitespace-nowrap">
-        {of.severity && <Mark severity={of.severity} size={11} />}{" "}
-        {of.impact ? (
-          <span className="num">
-            {percent(of.impact.share)} <span className="second">{measured ? "" : "shown"}</span>
-          </span>
-        ) : (
-          <span className="second">not measured</span>
-        )}
+        <span className="flex gap-1 items-center">
+          {of.severity && <Mark severity={of.severity} size={11} />}
+          {of.impact ? (
+            <span className="num">
+              {percent(of.impact.share)} <span className="second">{measured ? "" : "shown"}</span>
+            </span>
+          ) : (
+            <span className="second">not measured</span>
+          )}
+        </span>
       </td>
       <td>{of.stage}</td>
       <td>{of.standing}</td>

@@ -21,16 +21,18 @@ export function Fields({ section, fields, edits }: { section: string; fields: Fi
       <h2 id={`section-${section}`} className="scroll-mt-3">
         {section}
       </h2>
-      <table className="sheet-table mt-1">
+      <table className="sheet-table table-fixed mt-1">
         <thead>
           <tr>
             <th className="w-[168px]">Field</th>
             <th>Meaning</th>
             {LEVELS.map((l) => (
-              <th key={l}>{l}</th>
+              <th key={l} className="w-[76px]">
+                {l}
+              </th>
             ))}
-            <th>Unit</th>
-            <th>
+            <th className="w-[48px]">Unit</th>
+            <th className="w-[104px]">
               <span className="sr-only">Try</span>
             </th>
           </tr>
@@ -71,7 +73,7 @@ function Row({ field, edits }: { field: Field; edits: Edits }) {
           return (
             <td
               key={level}
-              className={`num ${cell.wins ? "underline decoration-2 underline-offset-4 font-bold" : "second"}`}
+              className={`num break-words ${cell.wins ? "underline decoration-2 underline-offset-4 font-bold" : "second"}`}
             >
               {cell.value}
               {cell.wins && <span className="sr-only"> (in force)</span>}
