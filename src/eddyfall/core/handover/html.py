@@ -22,6 +22,8 @@ from eddyfall.core.scene.names import visible
 from eddyfall.core.sweep.findings import Finding, SweepResult
 
 THUMB_WIDTH = 460
+SEVERITY_WORDS = {"blocking": "blocks the build", "visible": "visible", "latent": "latent"}  # as on the screen
+FONTS = {"archivo": "archivo.woff2", "mono": "jetbrains-mono.woff2"}
 
 
 def picture_uri(pixels: np.ndarray, width: int | None = None) -> str:
@@ -32,6 +34,13 @@ def picture_uri(pixels: np.ndarray, width: int | None = None) -> str:
     stream = io.BytesIO()
     image.save(stream, "JPEG", quality=88, subsampling=0)
     return "data:image/jpeg;base64," + base64.b64encode(stream.getvalue()).decode()
+
+
+def font_uris() -> dict[str, Markup]:
+    """data: URIs of the fonts of the application, so that the sheet looks like it wherever it is opened."""
+    folder = Path(__file__).parent / "fonts"
+    encoded = {name: base64.b64encode((folder / file).read_bytes()).decode() for name, file in FONTS.items()}
+    return {name: Markup(f"data:font/woff2;base64,{text}") for name, text in encoded.items()}
 
 
 def number(value: float | None) -> str:
@@ -79,7 +88,7 @@ def html_sheet(
     return environment.get_template("sheet.html").render(
         name=name, when=when, version=__version__, result=result, after=after, views=views, families=families,
         findings=[_finding(f) for f in result.findings], tide=_tide(result, families), lineups=[_lineup(v) for v in lineups],
-        passes=pass_table(), notes=result.left_out,
+        passes=pass_table(), notes=result.left_out, fonts=font_uris(), words_of=SEVERITY_WORDS,
     )  # fmt: skip
 
 
