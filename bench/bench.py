@@ -22,9 +22,10 @@ import numpy as np
 import shapely
 
 from browser import browser
-from eddyfall.core.bake.gather import gather
-from eddyfall.core.bake.light_scene import light_scene
-from eddyfall.core.bake.run import job_of, receiver_footprint, tiles_of
+from eddyfall.core.bake.light.gather import gather
+from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
+from eddyfall.core.bake.light.light_scene import light_scene
+from eddyfall.core.bake.maps.run import tiles_of
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
@@ -263,8 +264,8 @@ print(warm, decoded, peak())
 
 BAKE_MEMORY = """
 from pathlib import Path
-from eddyfall.core.bake.run import bake
-from eddyfall.core.bake.store import STORE
+from eddyfall.core.bake.maps.run import bake
+from eddyfall.core.bake.maps.store import STORE
 from eddyfall.core.scene.setup.tables import NodeSetup
 from eddyfall.demo.hall import make_hall
 peak = lambda: int(Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0]) / 1024

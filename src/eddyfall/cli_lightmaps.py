@@ -41,7 +41,7 @@ def add_commands(command: Callable[..., Any]) -> None:
 
 
 def charts(args: Any) -> int:
-    from eddyfall.core.bake.splits import with_needless_splits
+    from eddyfall.core.bake.questions.splits import with_needless_splits
     from eddyfall.core.handover.documents.charts import ChartsDocument
     from eddyfall.core.scene.drawables import pack
     from eddyfall.core.scene.receivers import receivers
@@ -165,8 +165,8 @@ def _write_picture(args: Any, report: Any) -> None:
 
 
 def bake(args: Any) -> int:
-    from eddyfall.core.bake.run import bake as run_bake
-    from eddyfall.core.bake.run import light_sets
+    from eddyfall.core.bake.maps.run import bake as run_bake
+    from eddyfall.core.bake.maps.run import light_sets
     from eddyfall.core.compute import DaskCluster, Executor, Here, Processes
 
     out, build = Out(args), opened(args)
@@ -233,7 +233,7 @@ def _map_facts(result: Any, name: str, light_set: str | None) -> dict[str, Any]:
 
 
 def _write_baked(args: Any, build: Any, result: Any) -> list[Path]:
-    from eddyfall.core.bake.files import exr_of_map
+    from eddyfall.core.bake.maps.files import exr_of_map
     from eddyfall.core.frame.lightmap_store import stored_map
     from eddyfall.core.handover.package import slug, write_new, write_package
 
@@ -253,8 +253,8 @@ def _write_baked(args: Any, build: Any, result: Any) -> list[Path]:
 
 
 def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
-    from eddyfall.core.bake.overview import map_state
-    from eddyfall.core.bake.stamps import stale
+    from eddyfall.core.bake.maps.stamps import stale
+    from eddyfall.core.bake.questions.overview import map_state
     from eddyfall.core.handover.documents.lightmaps import MapStateDocument
     from eddyfall.core.scene.drawables import pack
     from eddyfall.core.scene.resolve import resolve
@@ -274,7 +274,7 @@ def _status(out: Out, build: Any, args: Any, sets: list[str | None]) -> int:
 
 
 def _plan(out: Out, build: Any, args: Any, light_set: str | None) -> int:
-    from eddyfall.core.bake.shortlist import shortlist
+    from eddyfall.core.bake.questions.shortlist import shortlist
     from eddyfall.core.handover.documents.lightmaps import ShortlistDocument
     from eddyfall.core.scene.drawables import pack
 
@@ -301,7 +301,7 @@ def _plan(out: Out, build: Any, args: Any, light_set: str | None) -> int:
 
 
 def why(args: Any) -> int:
-    from eddyfall.core.bake.explain import explain
+    from eddyfall.core.bake.questions.explain import explain
     from eddyfall.core.handover.documents.lightmaps import ExplanationDocument, effect_title
     from eddyfall.core.scene.resolve import resolve
 

@@ -5,9 +5,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 from eddyfall.core import source_hash
-from eddyfall.core.bake.explain import explain
-from eddyfall.core.bake.run import bake as run_bake
-from eddyfall.core.bake.shortlist import shortlist
+from eddyfall.core.bake.maps.run import bake as run_bake
+from eddyfall.core.bake.questions.explain import explain
+from eddyfall.core.bake.questions.shortlist import shortlist
 from eddyfall.core.defects import families  # noqa: F401
 from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.frame.core_sample import core_sample

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from api_helpers import bring, send
 from bake_scenes import under_a_partition
 from eddyfall.core import defects  # noqa: F401  (registers the operations)
-from eddyfall.core.bake.store import StoredLight
+from eddyfall.core.bake.maps.store import StoredLight
 from eddyfall.core.handover.package import setup_patch
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.changes import OPERATIONS, Change, apply_changes

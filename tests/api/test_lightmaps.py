@@ -13,7 +13,7 @@ from PIL import Image
 from api_helpers import send, upload
 from bake_scenes import UNIT_PAGE, baked_setup, matt, panel, under_a_partition
 from eddyfall.cli import main
-from eddyfall.core.bake.store import STORE
+from eddyfall.core.bake.maps.store import STORE
 from eddyfall.core.scene.model import Light
 from eddyfall.workbench import jobs, tasks
 from eddyfall.workbench.models import Bake, Change, Job, Package

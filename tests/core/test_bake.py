@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, box_inside, closed_box, matt, panel, under_a_partition
-from eddyfall.core.bake.run import bake
-from eddyfall.core.bake.stamps import stale
-from eddyfall.core.bake.store import STORE
+from eddyfall.core.bake.maps.run import bake
+from eddyfall.core.bake.maps.stamps import stale
+from eddyfall.core.bake.maps.store import STORE
 from eddyfall.core.compute import DaskCluster, Processes
 from eddyfall.core.frame.lightmap_store import stored_map
 from eddyfall.core.scene.changes import apply_change, set_leaf

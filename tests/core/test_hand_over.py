@@ -99,7 +99,9 @@ def test_html_is_one_file_that_asks_for_nothing_and_escapes_names(net):
     assert "<script" not in sheet and "url(http" not in sheet
     assert sheet.count("data:image/jpeg") >= 3
     assert sheet.count("url(data:font/woff2;base64,") == 2, "it looks like the application wherever it is opened"
-    assert "blocks the build" in sheet and 'd="M0 -5.5L5.5 0L0 5.5L-5.5 0Z"' in sheet, "blocking is the diamond that the screen has"
+    assert "blocks the build" in sheet and 'd="M0 -5.5L5.5 0L0 5.5L-5.5 0Z"' in sheet, (
+        "blocking is the diamond that the screen has"
+    )
     assert "write prepass depth (net)" in sheet
 
 

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.defects import families, lightmap_survey
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.memo import Memo

@@ -6,9 +6,9 @@ from shapely.geometry import Polygon
 from shapely.ops import unary_union
 
 from bake_scenes import under_a_partition
-from eddyfall.core.bake.look import Look, look, magnified
-from eddyfall.core.bake.run import bake
-from eddyfall.core.bake.store import STORE, RawStore, StoredLight
+from eddyfall.core.bake.maps.run import bake
+from eddyfall.core.bake.maps.store import STORE, RawStore, StoredLight
+from eddyfall.core.bake.questions.look import Look, look, magnified
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Request

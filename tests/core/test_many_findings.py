@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from bake_scenes import under_a_partition
-from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.defects.registry import families
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.scene.changes import apply_change, apply_changes

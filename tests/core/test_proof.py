@@ -5,7 +5,7 @@ import pytest
 from scipy.ndimage import distance_transform_cdt
 
 from bake_scenes import UNIT_PAGE, baked_setup, matt, panel
-from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.defects.depth_prepass import CODE
 from eddyfall.core.defects.survey import SIGNAL_RGB
 from eddyfall.core.frame.render import Renderer, render

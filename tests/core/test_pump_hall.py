@@ -2,7 +2,7 @@
 
 import pytest
 
-from eddyfall.core.bake.explain import explain
+from eddyfall.core.bake.questions.explain import explain
 from eddyfall.core.defects import families
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import ChangeError

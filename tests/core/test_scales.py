@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, matt, panel, under_a_partition
-from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.errors import SceneError
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer

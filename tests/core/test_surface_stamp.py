@@ -5,9 +5,9 @@ import pytest
 from scipy.spatial import Delaunay
 
 from bake_scenes import under_a_partition
-from eddyfall.core.bake.run import bake
-from eddyfall.core.bake.stamps import stale
-from eddyfall.core.bake.surface import surface_digest
+from eddyfall.core.bake.maps.run import bake
+from eddyfall.core.bake.maps.stamps import stale
+from eddyfall.core.bake.maps.surface import surface_digest
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.drawables import pack
 from eddyfall.demo.shapes import Shape

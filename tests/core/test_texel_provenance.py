@@ -4,11 +4,11 @@ import numpy as np
 import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, matt, panel, under_a_partition
-from eddyfall.core.bake.banding import measure_bands
-from eddyfall.core.bake.explain import explain
-from eddyfall.core.bake.leaks import find_leaks
-from eddyfall.core.bake.light_scene import light_scene
-from eddyfall.core.bake.run import attach, bake
+from eddyfall.core.bake.light.light_scene import light_scene
+from eddyfall.core.bake.maps.run import attach, bake
+from eddyfall.core.bake.questions.banding import measure_bands
+from eddyfall.core.bake.questions.explain import explain
+from eddyfall.core.bake.questions.leaks import find_leaks
 from eddyfall.core.errors import RequestError
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.drawables import pack

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, closed_box, matt, panel
-from eddyfall.core.bake.run import bake
-from eddyfall.core.bake.shortlist import noise_forecast, shortlist, unwrap_rate
+from eddyfall.core.bake.maps.run import bake
+from eddyfall.core.bake.questions.shortlist import noise_forecast, shortlist, unwrap_rate
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Light
 from eddyfall.demo.shapes import Shape

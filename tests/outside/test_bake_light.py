@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, box_inside, closed_box, matt, panel
-from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, box_inside, panel
-from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Image, Material, TextureUse

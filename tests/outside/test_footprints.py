@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from shapely import area as area_of
 from shapely import box, intersection, polygons
 
-from eddyfall.core.bake.footprint import footprint
+from eddyfall.core.bake.light.footprint import footprint
 from eddyfall.core.uv.overlap import into_tile
 
 EDGE = 16

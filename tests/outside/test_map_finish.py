@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import binary_dilation
 
-from eddyfall.core.bake.finish import (
+from eddyfall.core.bake.maps.finish import (
     DENOISE_RADIUS,
     DENOISE_TEXELS,
     NOISE_TOLERANCE,

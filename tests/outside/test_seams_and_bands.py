@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import Polygon
 
-from eddyfall.core.bake.banding import measure_bands
+from eddyfall.core.bake.questions.banding import measure_bands
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.shade.lightmap_codes import BYTES_PER_TEXEL, exact_codes, from_codes, to_codes
 from eddyfall.core.shade.srgb import decode

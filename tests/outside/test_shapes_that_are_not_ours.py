@@ -6,9 +6,9 @@ from shapely import box, transform, union_all
 from shapely.geometry import Polygon
 
 from bake_scenes import UNIT_PAGE, matt, panel
-from eddyfall.core.bake.explain import explain
-from eddyfall.core.bake.leaks import find_leaks
-from eddyfall.core.bake.light_scene import light_scene
+from eddyfall.core.bake.light.light_scene import light_scene
+from eddyfall.core.bake.questions.explain import explain
+from eddyfall.core.bake.questions.leaks import find_leaks
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.receivers import receivers

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.run import bake
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.gltf_write import write_glb

@@ -11,7 +11,7 @@ class WorkbenchConfig(AppConfig):
     label = "workbench"
 
     def ready(self) -> None:
-        from eddyfall.core.bake.store import STORE
+        from eddyfall.core.bake.maps.store import STORE
         from eddyfall.core.extras import load_extras
 
         if settings.BAKE_CACHE:

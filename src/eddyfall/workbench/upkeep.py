@@ -5,7 +5,7 @@ from datetime import timedelta
 from django.contrib.sessions.models import Session
 from django.utils import timezone
 
-from eddyfall.core.bake.store import STORE
+from eddyfall.core.bake.maps.store import STORE
 from eddyfall.workbench import files
 from eddyfall.workbench.models import Change, WrongSignIn
 

@@ -7,9 +7,9 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 
-from eddyfall.core.bake.gather import samples_of
-from eddyfall.core.bake.light_scene import light_scene
-from eddyfall.core.bake.probes import triangle_job
+from eddyfall.core.bake.light.gather import samples_of
+from eddyfall.core.bake.light.light_scene import light_scene
+from eddyfall.core.bake.light.probes import triangle_job
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build

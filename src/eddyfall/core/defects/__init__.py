@@ -3,7 +3,8 @@
 import importlib
 import pkgutil
 
-from eddyfall.core.bake import faces, run  # noqa: F401  (these register their operations)
+from eddyfall.core.bake import faces  # noqa: F401  (it registers its operations)
+from eddyfall.core.bake.maps import run  # noqa: F401  (it registers its operations)
 from eddyfall.core.defects.registry import families, register
 from eddyfall.core.scene import operations  # noqa: F401
 from eddyfall.core.uv import bleed, copy_tiles, repack, repair  # noqa: F401

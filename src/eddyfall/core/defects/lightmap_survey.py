@@ -6,11 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Raw
-from eddyfall.core.bake.light_scene import LitScene, light_scene
-from eddyfall.core.bake.run import light_sets, raw_of
-from eddyfall.core.bake.stamps import Staleness, gather_stamp, scene_stamp, stale, stamps
-from eddyfall.core.bake.store import STORE
+from eddyfall.core.bake.light.light_scene import LitScene, light_scene
+from eddyfall.core.bake.maps.finish import Raw
+from eddyfall.core.bake.maps.run import light_sets, raw_of
+from eddyfall.core.bake.maps.stamps import Staleness, gather_stamp, scene_stamp, stale, stamps
+from eddyfall.core.bake.maps.store import STORE
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.derive import Known, Later, derive
 from eddyfall.core.frame.memo import Memo

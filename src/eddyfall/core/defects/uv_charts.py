@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eddyfall.core.bake.splits import needless_splits
+from eddyfall.core.bake.questions.splits import needless_splits
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen, front_pixels, lightmaps_of
 from eddyfall.core.defects.registry import register

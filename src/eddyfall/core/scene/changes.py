@@ -96,8 +96,8 @@ def read_changes(path: Path | str) -> tuple[Change, ...]:
 def apply_change(build: Build, change: Change, light: Any = None) -> Build:
     """The build after one change. ChangeError (with the change's id and the rule) if it does not apply; nothing is half done.
 
-    light: where a bake takes gathered light from (`core.bake.store.StoredLight`); None gathers what is not at hand, so that the result is
-    that of build and change alone."""
+    light: where a bake takes gathered light from (`core.bake.maps.store.StoredLight`); None gathers what is not at hand, so that the
+    result is that of build and change alone."""
     try:
         if change.operation is not None:
             if change.patch:

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.run import settled
+from eddyfall.core.bake.maps.run import settled
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects.contract import Candidate, Family, Suspicion
 from eddyfall.core.defects.registry import code_of

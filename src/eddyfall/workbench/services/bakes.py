@@ -4,10 +4,10 @@ from typing import Any
 
 from django.db import transaction
 
-from eddyfall.core.bake.overview import map_state
-from eddyfall.core.bake.run import bake as core_bake
-from eddyfall.core.bake.run import light_sets
-from eddyfall.core.bake.stamps import stale
+from eddyfall.core.bake.maps.run import bake as core_bake
+from eddyfall.core.bake.maps.run import light_sets
+from eddyfall.core.bake.maps.stamps import stale
+from eddyfall.core.bake.questions.overview import map_state
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange

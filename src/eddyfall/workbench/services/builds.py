@@ -10,7 +10,7 @@ from django.db import transaction
 from PIL import Image, UnidentifiedImageError
 
 from eddyfall.core import defects  # noqa: F401  (registers the buffer operations)
-from eddyfall.core.bake.store import StoredLight
+from eddyfall.core.bake.maps.store import StoredLight
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.db.models import Max
 from PIL import Image
 
-from eddyfall.core.bake.run import settled
+from eddyfall.core.bake.maps.run import settled
 from eddyfall.core.defects.registry import code_of, looks
 from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.errors import EddyfallError

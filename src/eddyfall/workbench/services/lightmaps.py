@@ -8,15 +8,15 @@ from typing import Any, Literal
 import numpy as np
 from PIL import Image
 
-from eddyfall.core.bake.explain import explain
-from eddyfall.core.bake.files import exr_of_map
-from eddyfall.core.bake.leaks import find_leaks
-from eddyfall.core.bake.light_scene import light_scene
-from eddyfall.core.bake.look import Look, look, picture, white_lux
-from eddyfall.core.bake.overview import AssetLine, memory_bytes, overview
-from eddyfall.core.bake.run import light_sets
-from eddyfall.core.bake.shortlist import shortlist
-from eddyfall.core.bake.splits import with_needless_splits
+from eddyfall.core.bake.light.light_scene import light_scene
+from eddyfall.core.bake.maps.files import exr_of_map
+from eddyfall.core.bake.maps.run import light_sets
+from eddyfall.core.bake.questions.explain import explain
+from eddyfall.core.bake.questions.leaks import find_leaks
+from eddyfall.core.bake.questions.look import Look, look, picture, white_lux
+from eddyfall.core.bake.questions.overview import AssetLine, memory_bytes, overview
+from eddyfall.core.bake.questions.shortlist import shortlist
+from eddyfall.core.bake.questions.splits import with_needless_splits
 from eddyfall.core.frame.render import Request
 from eddyfall.core.frame.texel_buffer import TexelBuffer, texel_buffer
 from eddyfall.core.handover.documents.base import Document

@@ -6,7 +6,7 @@ import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { Exceptions } from "./Exceptions";
-import { useEdits } from "./edits";
+import { useEdits, type Where } from "./edits";
 import { Fields } from "./Fields";
 import { Index } from "./Index";
 import { Shaders } from "./Shaders";
@@ -14,8 +14,6 @@ import { Trial } from "./Trial";
 
 type Only = keyof typeof ONLY;
 const ONLY = { all: "all", set: "changed", differs: "edit and play differ" } as const;
-
-export type Where = { project: number; build: number; viewpoint: string; target: string | null };
 
 export function Setup() {
   const { project, build } = usePlace();

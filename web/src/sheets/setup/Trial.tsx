@@ -3,8 +3,7 @@ import { client, must } from "../../api/client";
 import { useAsk, useBuild, useWrite } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { percent } from "../../ui/words";
-import { asked, type Edits } from "./edits";
-import type { Where } from "./Setup";
+import { asked, type Edits, type Where } from "./edits";
 import { written } from "./values";
 
 /** The edits as one trial: measured together, kept together with a reason, never saved silently. */

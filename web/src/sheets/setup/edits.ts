@@ -1,6 +1,9 @@
 import { useCallback, useState } from "react";
 import { type Form, read, written } from "./values";
 
+/** The build, and as what it is looked at. */
+export type Where = { project: number; build: number; viewpoint: string; target: string | null };
+
 export type Edit = { path: string[]; name: string; form: Form; text: string; was: unknown };
 
 const keyOf = (path: string[]) => JSON.stringify(path);

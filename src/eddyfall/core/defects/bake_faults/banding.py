@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eddyfall.core.bake.banding import Bands, measure_bands
-from eddyfall.core.bake.finish import Finish, Raw, finished
+from eddyfall.core.bake.maps.finish import Finish, Raw, finished
+from eddyfall.core.bake.questions.banding import Bands, measure_bands
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import Lightmaps, Seen, map_picture
 from eddyfall.core.frame.lightmap_store import decoded

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Finish, Raw, finished
+from eddyfall.core.bake.maps.finish import Finish, Raw, finished
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import (
     DIFFERENT,

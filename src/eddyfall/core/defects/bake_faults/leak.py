@@ -4,8 +4,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eddyfall.core.bake.leaks import Leak, find_leaks
-from eddyfall.core.bake.light_scene import LitScene
+from eddyfall.core.bake.light.light_scene import LitScene
+from eddyfall.core.bake.questions.leaks import Leak, find_leaks
 from eddyfall.core.defects.contract import Candidate, Cost, Evidence, Suspicion
 from eddyfall.core.defects.lightmap_survey import (
     DIFFERENT,

@@ -2,10 +2,10 @@
 
 from typing import Any, Literal, Self
 
-from eddyfall.core.bake.explain import TOO_FEW_SAMPLES, Effect, Explanation
-from eddyfall.core.bake.leaks import Leak
-from eddyfall.core.bake.overview import AssetLine, MapState
-from eddyfall.core.bake.shortlist import Candidate, Shortlist
+from eddyfall.core.bake.questions.explain import TOO_FEW_SAMPLES, Effect, Explanation
+from eddyfall.core.bake.questions.leaks import Leak
+from eddyfall.core.bake.questions.overview import AssetLine, MapState
+from eddyfall.core.bake.questions.shortlist import Candidate, Shortlist
 from eddyfall.core.defects.registry import code_of
 from eddyfall.core.handover.documents.base import Document, Facts, Numbers, Whole, WholePair
 from eddyfall.core.handover.documents.changes import optional_change

@@ -4,9 +4,9 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.gather import Samples
-from eddyfall.core.bake.sides import blocked, lift_of, sides
-from eddyfall.core.bake.texel_window import Window
+from eddyfall.core.bake.light.gather import Samples
+from eddyfall.core.bake.questions.sides import blocked, lift_of, sides
+from eddyfall.core.bake.questions.texel_window import Window
 
 
 def own_side(window: Window) -> tuple[np.ndarray, dict[str, Any]]:

@@ -5,7 +5,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from eddyfall.core.bake.light_scene import LitScene
+from eddyfall.core.bake.light.light_scene import LitScene
 from eddyfall.core.rays.threads import traced
 
 NODES = 24

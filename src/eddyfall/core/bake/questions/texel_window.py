@@ -2,11 +2,11 @@
 
 import numpy as np
 
-from eddyfall.core.bake.footprint import Footprint
-from eddyfall.core.bake.gather import Job, Samples, samples_of
-from eddyfall.core.bake.light_scene import LitScene, light_scene
-from eddyfall.core.bake.run import job_of, receiver_footprint
-from eddyfall.core.bake.texel_sheets import sheets_in_texel
+from eddyfall.core.bake.light.footprint import Footprint
+from eddyfall.core.bake.light.gather import Job, Samples, samples_of
+from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
+from eddyfall.core.bake.light.light_scene import LitScene, light_scene
+from eddyfall.core.bake.questions.texel_sheets import sheets_in_texel
 from eddyfall.core.errors import RequestError
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry

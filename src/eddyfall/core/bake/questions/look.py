@@ -4,9 +4,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Finish, finished
-from eddyfall.core.bake.light_scene import light_scene
-from eddyfall.core.bake.run import raw_of
+from eddyfall.core.bake.light.light_scene import light_scene
+from eddyfall.core.bake.maps.finish import Finish, finished
+from eddyfall.core.bake.maps.run import raw_of
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.lightmap_store import as_target_stores, stored_map
 from eddyfall.core.scene.build import Build

@@ -4,10 +4,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eddyfall.core.bake.gather import samples_of
-from eddyfall.core.bake.light_scene import LitScene
-from eddyfall.core.bake.run import job_of, receiver_footprint
-from eddyfall.core.bake.sides import blocked, lift_of, sides
+from eddyfall.core.bake.light.gather import samples_of
+from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
+from eddyfall.core.bake.light.light_scene import LitScene
+from eddyfall.core.bake.questions.sides import blocked, lift_of, sides
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver, uv_of
 from eddyfall.core.scene.setup.sections.bake import Bake

@@ -7,20 +7,21 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Finish, Raw, finished
-from eddyfall.core.bake.footprint import Footprint, footprint
-from eddyfall.core.bake.gather import SITES_AT_ONCE, Gathered, Job, gather
-from eddyfall.core.bake.light_scene import LitScene, light_scene
-from eddyfall.core.bake.stamps import Stamps, gather_stamp, scene_stamp, stale, stamps, surface_stamp
-from eddyfall.core.bake.store import STORE, StoredLight, raw_key
+from eddyfall.core.bake.light.footprint import Footprint
+from eddyfall.core.bake.light.gather import SITES_AT_ONCE, Gathered, Job, gather
+from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
+from eddyfall.core.bake.light.light_scene import LitScene, light_scene
+from eddyfall.core.bake.maps.finish import Finish, Raw, finished
+from eddyfall.core.bake.maps.stamps import Stamps, gather_stamp, scene_stamp, stale, stamps, surface_stamp
+from eddyfall.core.bake.maps.store import STORE, StoredLight, raw_key
 from eddyfall.core.compute import Executor, Here
 from eddyfall.core.errors import ChangeError
-from eddyfall.core.hashing import digest, freeze
+from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import operation
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.model import Image
-from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers, triangles_of, uv_of
+from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers, uv_of
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.tables import BakedMap, BakedScene
 from eddyfall.core.shade.lightmap_codes import to_codes
@@ -48,20 +49,6 @@ class BakeResult:
 def light_sets(build: Build) -> list[str | None]:
     """The light sets that are baked: all that the build names, else the lights as they say themselves."""
     return list(build.setup.light_sets) or [None]
-
-
-def receiver_footprint(geometry: Geometry, receiver: Receiver) -> tuple[Footprint, np.ndarray]:
-    """(texel ownership, world triangles its triangle numbers index) of a receiver."""
-    triangles = triangles_of(geometry, receiver.drawables)
-    uv = uv_of(geometry, receiver.uv_set)[geometry.triangles[triangles]]
-    return footprint(receiver.page_uv(uv), receiver.resolution, receiver.wraps), triangles
-
-
-def job_of(receiver: Receiver, owned: Footprint, triangles: np.ndarray, bake: Bake, **changes: Any) -> Job:
-    """The job that gathers some texels of a receiver."""
-    page = (0.0, 0.0, 1.0) if receiver.wraps else (*receiver.low, receiver.side)
-    seed = int(digest("receiver", receiver.name)[:15], 16)
-    return replace(Job(owned, triangles, page, receiver.uv_set, seed, bake.samples, bake.bounces), **changes)
 
 
 def bake(

@@ -11,8 +11,8 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.light_scene import light_stamp
-from eddyfall.core.bake.surface import surface_digest
+from eddyfall.core.bake.light.light_scene import light_stamp
+from eddyfall.core.bake.maps.surface import surface_digest
 from eddyfall.core.frame.lightmap_store import stored_map
 from eddyfall.core.frame.stage import make_lights, make_state
 from eddyfall.core.hashing import digest
@@ -116,7 +116,7 @@ def stale(
     build: Build, geometry: Geometry, light_set: str | None = None, bake: Bake | None = None, names: Sequence[str] | None = None
 ) -> list[Staleness]:
     """The state of every receiver of a build (or of some, by name) in one light set."""
-    from eddyfall.core.bake.probe import newly_met  # it traces rays: only needed where something is new
+    from eddyfall.core.bake.maps.newly_met import newly_met  # it traces rays: only needed where something is new
 
     bake = bake or build.setup[Bake]
     everyone = [r for r in receivers(build, geometry, bake) if names is None or r.name in names]

@@ -2,9 +2,9 @@
 
 from dataclasses import dataclass
 
-from eddyfall.core.bake.run import light_sets
-from eddyfall.core.bake.splits import with_needless_splits
-from eddyfall.core.bake.stamps import Staleness, stale
+from eddyfall.core.bake.maps.run import light_sets
+from eddyfall.core.bake.maps.stamps import Staleness, stale
+from eddyfall.core.bake.questions.splits import with_needless_splits
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import receivers

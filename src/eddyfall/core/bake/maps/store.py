@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Raw
+from eddyfall.core.bake.maps.finish import Raw
 from eddyfall.core.hashing import digest
 
 MEMORY_BYTES = 256 * 1024**2

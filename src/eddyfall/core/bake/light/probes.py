@@ -2,8 +2,8 @@
 
 import numpy as np
 
-from eddyfall.core.bake.footprint import Footprint
-from eddyfall.core.bake.gather import ANY_UV, Job, any_uv
+from eddyfall.core.bake.light.footprint import Footprint
+from eddyfall.core.bake.light.gather import ANY_UV, Job, any_uv
 from eddyfall.core.hashing import digest
 from eddyfall.core.scene.drawables import Geometry
 

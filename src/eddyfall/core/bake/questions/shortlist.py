@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.gather import gather
-from eddyfall.core.bake.light_scene import light_scene
-from eddyfall.core.bake.probes import probe_job
-from eddyfall.core.bake.run import job_of, light_sets, receiver_footprint
+from eddyfall.core.bake.light.gather import gather
+from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
+from eddyfall.core.bake.light.light_scene import light_scene
+from eddyfall.core.bake.light.probes import probe_job
+from eddyfall.core.bake.maps.run import light_sets
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import receivers, triangles_of

@@ -11,11 +11,11 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.finish import Finish, Raw, finished
-from eddyfall.core.bake.footprint import Footprint
-from eddyfall.core.bake.gather import Job, Samples, gather, samples_of
-from eddyfall.core.bake.own_side import own_side, same_side
-from eddyfall.core.bake.texel_window import MOST_SAMPLES, Window
+from eddyfall.core.bake.light.footprint import Footprint
+from eddyfall.core.bake.light.gather import Job, Samples, gather, samples_of
+from eddyfall.core.bake.maps.finish import Finish, Raw, finished
+from eddyfall.core.bake.questions.own_side import own_side, same_side
+from eddyfall.core.bake.questions.texel_window import MOST_SAMPLES, Window
 from eddyfall.core.frame.lightmap_store import as_target_stores, stored_map
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack

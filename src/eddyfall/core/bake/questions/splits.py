@@ -5,9 +5,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from eddyfall.core.bake.light_scene import LitScene, light_scene
-from eddyfall.core.bake.run import light_sets
-from eddyfall.core.bake.sides import blocked, lift_of
+from eddyfall.core.bake.light.light_scene import LitScene, light_scene
+from eddyfall.core.bake.maps.run import light_sets
+from eddyfall.core.bake.questions.sides import blocked, lift_of
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.uv.report import AssetReport

@@ -9,9 +9,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from eddyfall.core.bake.footprint import Footprint
-from eddyfall.core.bake.light_scene import LitScene
-from eddyfall.core.bake.path_kernels import add_value, arrive, begin, cosine_rays, cut_through, sums, towards_light
+from eddyfall.core.bake.light.footprint import Footprint
+from eddyfall.core.bake.light.light_scene import LitScene
+from eddyfall.core.bake.light.path_kernels import add_value, arrive, begin, cosine_rays, cut_through, sums, towards_light
 from eddyfall.core.rays.threads import traced
 from eddyfall.core.shade.sky import SkyLight
 

@@ -6,8 +6,9 @@ changes, so whatever they meet beyond the record is new.
 
 import numpy as np
 
-from eddyfall.core.bake.gather import gather
-from eddyfall.core.bake.light_scene import light_scene
+from eddyfall.core.bake.light.gather import gather
+from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
+from eddyfall.core.bake.light.light_scene import light_scene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import Receiver
@@ -22,7 +23,6 @@ def newly_met(
     build: Build, geometry: Geometry, light_set: str | None, records: list[tuple[Receiver, BakedMap]], bake: Bake
 ) -> dict[str, tuple[frozenset[str], frozenset[str], np.ndarray]]:
     """By receiver: (drawables, lights its paths meet that its record does not name, texels (h, w) bool that a new drawable covers)."""
-    from eddyfall.core.bake.run import job_of, receiver_footprint
 
     if not records:
         return {}
