@@ -77,7 +77,7 @@ def _receiver_or_mesh(build: Any, geometry: Any, name: str, bake: Any) -> Any:
     for r in receivers(build, geometry, bake):
         if r.name == name:
             return r
-    members = [i for i, d in enumerate(geometry.drawables[:-1]) if name in (d.name, d.node, d.mesh)]
+    members = [i for i, d in enumerate(geometry.things) if name in (d.name, d.node, d.mesh)]
     if not members:
         return receiver_named(build, geometry, name)
     for r in receivers(build, geometry, bake):

@@ -36,7 +36,7 @@ def steps(survey: Survey) -> tuple[np.ndarray, np.ndarray]:
     own = np.zeros(len(geometry.drawables))
     scale = {i: float(np.linalg.norm(m[:3, :3], axis=0).max()) for i, m in enumerate(scene.world_matrices)}
     farthest = [max((float(np.abs(p.positions).max()) for p in mesh.primitives), default=0.0) for mesh in scene.meshes]
-    for i, d in enumerate(geometry.drawables[:-1]):
+    for i, d in enumerate(geometry.things):
         own[i] = float(np.spacing(np.float32(farthest[meshes[d.mesh]]))) * scale[nodes[d.node]]
     world = np.spacing(np.abs(geometry.bounds).max(axis=(1, 2)).astype(np.float32)).astype(np.float64)
     return world, own

@@ -12,6 +12,7 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.defects.uv_charts import mesh_operation
 from eddyfall.core.scene.changes import set_resolved
 from eddyfall.core.scene.setup.sections.bake import Bake
+from eddyfall.core.shade.columns import DISTANCE
 from eddyfall.core.uv.gutters import focal_px, padding_for_mip, safe_mip
 
 
@@ -20,7 +21,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Any] | None:
     if not survey.resolved(viewpoint)[Bake].mips or not survey.build.setup.lightmaps:
         return None
     frame = survey.frame(viewpoint, "surface")
-    distance = frame.buffers["surface"][..., 13]
+    distance = frame.buffers["surface"][..., DISTANCE]
     result: dict[int, tuple[int, float]] = {}
     for d in np.unique(frame.drawable[frame.drawable >= 0]):
         mine = distance[frame.drawable == d]

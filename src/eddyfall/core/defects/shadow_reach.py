@@ -14,6 +14,7 @@ from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
+from eddyfall.core.shade.columns import DISTANCE
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates, would_cast
 
@@ -78,7 +79,7 @@ def observe(survey: Survey, viewpoint: str) -> Lost | None:
     mask = np.zeros(whole.pixels.shape, bool)
     mask[dark[:, 1] + y0, dark[:, 0] + x0] = True
     # By the surface itself: at an infinite far plane the last depth code stands for any distance.
-    own = frame.buffers["surface"][..., 13] / View(frame.camera, frame.pixels).ray_lengths
+    own = frame.buffers["surface"][..., DISTANCE] / View(frame.camera, frame.pixels).ray_lengths
     depths = whole.view_depth[mask]
     depths = np.where(np.isfinite(depths), depths, own[dark[:, 1], dark[:, 0]])
     involved = {int(b) for b in truth.blocker[~truth.lit]} | {int(d) for d in np.unique(whole.drawable[mask])}

@@ -24,7 +24,7 @@ def affects(path: str) -> list[str]:
 
 
 @cache
-def _told(ordered: tuple[Pass, ...]) -> tuple[frozenset[str], ...]:
+def _told(ordered: tuple[Pass[Any], ...]) -> tuple[frozenset[str], ...]:
     return tuple(frozenset(settings_of(p)) for p in ordered)
 
 

@@ -138,7 +138,7 @@ class Renderer:
             return self._drawn(build, request, chosen)
         return cut(self._drawn(build, replace(request, crop=window), chosen), request)
 
-    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass, ...]) -> Frame:
+    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass[Any], ...]) -> Frame:
         packed = self.packed(build)
         base: Geometry = packed.value
         geometry = base if request.plate is None else base.with_plate(request.plate)

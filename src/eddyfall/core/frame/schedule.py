@@ -28,14 +28,14 @@ GIVEN: dict[str, tuple[str, ...]] = {
 TABLE_SIZE = (1920, 1080)  # px for which the pass table tells bytes
 
 
-def schedule() -> tuple[Pass, ...]:
+def schedule() -> tuple[Pass[Any], ...]:
     """All passes in the order they are drawn. ValueError if a pass reads what nothing before it writes, or writes what is given."""
     ordered = passes()
     check_schedule(ordered)
     return ordered
 
 
-def check_schedule(ordered: Iterable[Pass]) -> None:
+def check_schedule(ordered: Iterable[Pass[Any]]) -> None:
     """ValueError if a pass reads what nothing before it writes, or two that do not read a buffer both write it."""
     known = set(GIVEN)
     for p in ordered:
@@ -48,7 +48,7 @@ def check_schedule(ordered: Iterable[Pass]) -> None:
         known.update(p.writes)
 
 
-def passes_for(buffer: str, before: str | None = None) -> tuple[Pass, ...]:
+def passes_for(buffer: str, before: str | None = None) -> tuple[Pass[Any], ...]:
     """The passes that the last version of a buffer needs (or the version that pass `before` is given), in order. KeyError if nothing
     writes it."""
     ordered = schedule()
@@ -64,7 +64,7 @@ def passes_for(buffer: str, before: str | None = None) -> tuple[Pass, ...]:
     return tuple(reversed(chosen))
 
 
-def support_of(chosen: Iterable[Pass]) -> int | None:
+def support_of(chosen: Iterable[Pass[Any]]) -> int | None:
     """How far passes look sideways one after the other, in px; None if one of them needs the whole frame."""
     total = 0
     for p in chosen:
@@ -87,7 +87,7 @@ def pass_table() -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def bytes_of(p: Pass, size: tuple[int, int], stage: Stage) -> int:
+def bytes_of(p: Pass[Any], size: tuple[int, int], stage: Stage) -> int:
     """Bytes that what a pass writes takes for a frame of a size (width, height)."""
     return sum(target.bytes(*size) for target in p.targets) + p.other_bytes(p.section(stage))
 
@@ -104,14 +104,14 @@ def passes_after(name: str) -> list[str]:
     return result
 
 
-def settings_of(p: Pass) -> list[str]:
+def settings_of(p: Pass[Any]) -> list[str]:
     """The settings a pass is given, in alphabetical order: those that its section reads, found by letting it read.
 
     A whole section of the setup that is handed on counts as all of it."""
     read = {leaf for name in p.reads for leaf in GIVEN.get(name, ())}
     stage = _plain_stage()
     kept = p.section(_Told(stage, read))  # type: ignore[arg-type]
-    read |= {value._name for value in kept.values() if isinstance(value, _Leaves)}
+    read |= {value._name for value in vars(kept).values() if isinstance(value, _Leaves)}
     whole = {name for name in read if "." not in name}
     return sorted(name for name in read if name and (name in whole or name.split(".")[0] not in whole))
 

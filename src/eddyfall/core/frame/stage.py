@@ -17,6 +17,7 @@ from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader
 from eddyfall.core.shade.blend import KINDS
+from eddyfall.core.shade.columns import BASE_ALPHA
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
 from eddyfall.core.shade.textures import TextureStore, build_store
@@ -124,7 +125,9 @@ def make_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, text
             table[m] = [*surfaces.slots[slot, :5], 1]
     cut = np.array([d.material % len(tests) if tests[d.material][0] else -1 for d in geometry.drawables], np.int32)
     cutoffs = np.array([cutoff for _, cutoff in tests], np.float32)
-    return Cutouts(cut, cutoffs, surfaces.factors[:, 3].astype(np.float32), table, surfaces.levels, surfaces.texels[:, 3])
+    return Cutouts(
+        cut, cutoffs, surfaces.factors[:, BASE_ALPHA].astype(np.float32), table, surfaces.levels, surfaces.texels[:, 3]
+    )
 
 
 def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState, ...]:

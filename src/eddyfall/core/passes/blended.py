@@ -1,6 +1,7 @@
 """Pass 10: blended drawables, farthest first by the order key and draw rank, in a layer of their own; frame = C + T * opaque."""
 
 import math
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,52 +13,74 @@ from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Layer, Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sections import sky_colours, sky_light
-from eddyfall.core.raster.depth_format import depth_key
+from eddyfall.core.raster.depth_format import DepthFormat, depth_key
+from eddyfall.core.raster.edges import biases, row_span, upright
 from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
-from eddyfall.core.raster.rasterise import BANDS, fragments_at, span
+from eddyfall.core.raster.rasterise import BANDS, fragments_at
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.scene.setup.sections.order import Order
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.blend import FIRST_BLENDED, KIND_NAMES, blend_channel, blend_plain
+from eddyfall.core.shade.columns import DISTANCE, EMITTED, ROW
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.lights import direct_at
-from eddyfall.core.shade.sky import ambient_at, ambient_plain
-from eddyfall.core.shade.surface import ROW, Soup, surface_at, surface_plain
+from eddyfall.core.shade.sky import SkyLight, ambient_at, ambient_plain
+from eddyfall.core.shade.surface import Soup, surface_at, surface_plain
 
 
-def section(stage: Stage) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class BlendedSection:
+    """What the pass is set by."""
+
+    blend: np.ndarray
+    rank: np.ndarray
+    fogs: np.ndarray
+    receives: np.ndarray
+    double_sided: np.ndarray
+    material: np.ndarray
+    order: str
+    fog: Fog
+    depth: DepthFormat
+    paint: Any
+    sky: SkyLight | None
+    no_sky: SkyLight
+    bias_texels: float
+    filter_px: int
+
+
+def section(stage: Stage) -> BlendedSection:
     s, shadow = stage.state, stage.resolved[Shadow]
-    return {
-        "blend": s.blend,
-        "rank": s.rank,
-        "fogs": s.fogs,
-        "receives": s.receives,
-        "double_sided": s.double_sided,
-        "material": s.material,
-        "order": stage.resolved[Order].key,
-        "fog": stage.resolved[Fog],
-        "depth": stage.depth_format,
-        "paint": stage.paint,
-        "sky": sky_light(stage),
-        "no_sky": sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
-        "bias_texels": shadow.bias_texels,
-        "filter_px": shadow.filter_px,
-    }
+    return BlendedSection(
+        blend=s.blend,
+        rank=s.rank,
+        fogs=s.fogs,
+        receives=s.receives,
+        double_sided=s.double_sided,
+        material=s.material,
+        order=stage.resolved[Order].key,
+        fog=stage.resolved[Fog],
+        depth=stage.depth_format,
+        paint=stage.paint,
+        sky=sky_light(stage),
+        no_sky=sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
+        bias_texels=shadow.bias_texels,
+        filter_px=shadow.filter_px,
+    )
 
 
-def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Any, section: dict[str, Any]) -> np.ndarray:
+def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Any, section: BlendedSection) -> np.ndarray:
     """Blended drawables of `in_view` in the order they are drawn: rank first, then farthest bounds centre first, then file order."""
-    chosen = np.sort(in_view[section["blend"][in_view] >= FIRST_BLENDED])
+    chosen = np.sort(in_view[section.blend[in_view] >= FIRST_BLENDED])
     centres = geometry.bounds[chosen].mean(axis=1)
-    if section["order"] == "range":
+    if section.order == "range":
         key = np.linalg.norm(centres - np.array(camera.eye), axis=1)
     else:
         key = camera.view_depth(centres)
-    return chosen[np.lexsort((chosen, -key, section["rank"][chosen]))].astype(np.int32)
+    return chosen[np.lexsort((chosen, -key, section.rank[chosen]))].astype(np.int32)
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
     geometry: Geometry = inputs["geometry"]
     pixels, textures, fogged = inputs["pixels"], inputs["textures"], inputs["fogged"]
     order = draw_order(geometry, inputs["in_view"], inputs["camera"], section)
@@ -66,7 +89,7 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     if not len(order):
         return {"layer": layer, "linear": fogged}
     view = View(inputs["camera"], pixels)
-    screen = _on_screen(geometry, order, section["double_sided"], view, section["depth"], textures)
+    screen = _on_screen(geometry, order, section.double_sided, view, section.depth, textures)
     if len(screen.ids):
         soup = Soup(
             geometry.positions,
@@ -75,21 +98,21 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
             geometry.uv1,
             geometry.triangles,
             geometry.owner,
-            section["material"],
+            section.material,
         )
-        maps = inputs["shadow_maps"]._replace(bias_texels=section["bias_texels"], filter_px=section["filter_px"])
-        fog, code = section["fog"], section["depth"].code
+        maps = inputs["shadow_maps"]._replace(bias_texels=section.bias_texels, filter_px=section.filter_px)
+        fog, code = section.fog, section.depth.code
         paint = np.full((len(geometry.drawables), 3), np.nan)
-        for drawable, rgb in section["paint"]:
+        for drawable, rgb in section.paint:
             paint[drawable] = rgb
         _blend_layer(
             screen.fixed,
             screen.z,
             screen.ids,
             screen.box,
-            section["blend"].astype(np.int32),
-            section["receives"].astype(np.uint8),
-            section["fogs"].astype(np.uint8),
+            section.blend.astype(np.int32),
+            section.receives.astype(np.uint8),
+            section.fogs.astype(np.uint8),
             paint,
             inputs["depth"],
             code.bits,
@@ -103,7 +126,7 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
             textures.surfaces,
             inputs["lights"],
             maps,
-            section["sky"] or section["no_sky"],
+            section.sky or section.no_sky,
             fog.fog_per_m if fog.enabled else 0.0,
             np.array(fog.rgb),
             layer,
@@ -138,27 +161,16 @@ def _blend_layer(
         for i in range(ids.shape[0]):
             if box[i, 3] < first_row or box[i, 1] > last_row:
                 continue
-            x0, y0, x1, y1, x2, y2 = fixed[i, 0], fixed[i, 1], fixed[i, 2], fixed[i, 3], fixed[i, 4], fixed[i, 5]
-            if (x1 - x0) * (y2 - y0) - (y1 - y0) * (x2 - x0) < 0:
-                x1, y1, x2, y2 = x2, y2, x1, y1
+            x0, y0, x1, y1, x2, y2, _, _ = upright(fixed, i)
+            k0, k1, k2 = biases(x0, y0, x1, y1, x2, y2)
             vx, vy = np.float32(fixed[i, 0]) / np.float32(SUBPIXEL), np.float32(fixed[i, 1]) / np.float32(SUBPIXEL)
-            bias0 = 0 if (y1 == y2 and x2 > x1) or y2 < y1 else -1
-            bias1 = 0 if (y2 == y0 and x0 > x2) or y0 < y2 else -1
-            bias2 = 0 if (y0 == y1 and x1 > x0) or y1 < y0 else -1
             t = ids[i]
             drawable = soup.owner[t]
             for y in range(max(box[i, 1], first_row), min(box[i, 3], last_row) + 1):
-                py = np.int64(y) * SUBPIXEL + SUBPIXEL // 2
                 dy = (np.float32(y) + np.float32(0.5)) - vy
                 low = max(box[i, 0], ox)
-                px = np.int64(low) * SUBPIXEL + SUBPIXEL // 2
-                first, last = np.int64(0), np.int64(min(box[i, 2], ox + width - 1) - low)
-                e0 = (x2 - x1) * (py - y1) - (y2 - y1) * (px - x1) + bias0
-                e1 = (x0 - x2) * (py - y2) - (y0 - y2) * (px - x2) + bias1
-                e2 = (x1 - x0) * (py - y0) - (y1 - y0) * (px - x0) + bias2
-                first, last = span(e0, (y1 - y2) * SUBPIXEL, first, last)
-                first, last = span(e1, (y2 - y0) * SUBPIXEL, first, last)
-                first, last = span(e2, (y0 - y1) * SUBPIXEL, first, last)
+                high = min(box[i, 2], ox + width - 1)
+                first, last = row_span(x0, y0, x1, y1, x2, y2, k0, k1, k2, low, y, high - low + 1)
                 for x in range(low + first, low + last + 1):
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
@@ -181,7 +193,7 @@ def _blend_layer(
                     )
                     fade = 1.0
                     if fogs[drawable] == 1 and fog_per_m > 0.0:
-                        fade = math.exp(-fog_per_m * row[0, 13])
+                        fade = math.exp(-fog_per_m * row[0, DISTANCE])
                     v, u = y - oy, x - ox
                     for c in range(3):
                         value = r if c == 0 else (g if c == 1 else b)
@@ -201,7 +213,7 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, pain
     dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
     dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
     length = math.sqrt(dx * dx + dy * dy + dz * dz)
-    depth = row[0, 13] / length
+    depth = row[0, DISTANCE] / length
     vx, vy, vz = -dx / length, -dy / length, -dz / length
     r, g, b, _ = direct_at(
         row,
@@ -219,7 +231,7 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, pain
         maps,
     )
     ar, ag, ab = ambient_at(row, 0, vx, vy, vz, sky)
-    return r + ar + row[0, 10], g + ag + row[0, 11], b + ab + row[0, 12], alpha
+    return r + ar + row[0, EMITTED], g + ag + row[0, EMITTED + 1], b + ab + row[0, EMITTED + 2], alpha
 
 
 @light_helper
@@ -239,8 +251,7 @@ def fade_blended(kind, value, alpha, t, fog):
 def twin(r: Recorder) -> None:
     """Lays each blended fragment: what it adds to the layer C, earlier ones and the opaque picture dimmed as the equation says."""
     state, stage, depth_format = r.stage.state, r.stage, r.stage.depth_format
-    told = {"blend": state.blend, "rank": state.rank, "order": stage.resolved[Order].key}
-    order = draw_order(r.geometry, r.values["in_view"], r.view.camera, told)
+    order = draw_order(r.geometry, r.values["in_view"], r.view.camera, section(stage))
     if not len(order):
         return
     screen = _on_screen(r.geometry, order, state.double_sided, r.view, depth_format, r.values["textures"])
@@ -264,7 +275,7 @@ def twin(r: Recorder) -> None:
             sky = sky_light(stage)
             if sky is not None:
                 colour = colour + ambient_plain(row, r.to_eye, sky)
-        fade = float(transmittance(row[13], fog.fog_per_m)) if fog.enabled and state.fogs[d] else 1.0
+        fade = float(transmittance(row[DISTANCE], fog.fog_per_m)) if fog.enabled and state.fogs[d] else 1.0
         faded = [fade_blended(int(state.blend[d]), float(colour[i]), alpha, fade, fog.rgb[i]) for i in range(3)]
         value, strength = np.array([v for v, _ in faded]), faded[0][1]
         c2, t2 = blend_plain(kind, c, t, value, strength)
@@ -277,7 +288,7 @@ def twin(r: Recorder) -> None:
         for layer, w in zip(r.layers[:opaque_layers], start):
             layer.weight = w * t
         r.colour = c + t * opaque
-        laid = Layer("blended", name, kind, added, np.ones(3), before, r.colour, row[13] / r.length)
+        laid = Layer("blended", name, kind, added, np.ones(3), before, r.colour, row[DISTANCE] / r.length)
         laid.facts = {"alpha": alpha, "fog_share": 1 - fade, "shader": state.shader[d], "lights": lights,
                       "textures": [{"role": role, "mip_level": round(v, 2)} for role, _, v in used]}  # fmt: skip
         r.layers.append(laid)

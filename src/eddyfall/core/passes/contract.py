@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 
@@ -237,15 +237,18 @@ class Target:
         return total * self.texel_bytes * (2 if self.kept else 1)
 
 
+S = TypeVar("S")
+
+
 @dataclass(frozen=True, kw_only=True)
-class Pass:
+class Pass(Generic[S]):
     """One step of the renderer, whole in its module: nothing else has to know it.
 
     number: its place in the order. reads, writes: names of buffers; a pass may write a buffer that an earlier one wrote, those after it
-    then read the new version. section(stage): all the settings it may use. run(inputs, section): its outputs. targets: those of its
-    outputs that have a texel for each pixel. other_bytes(section): what else it keeps in memory. support_px: how far it looks sideways
-    (0: only its own pixel; None: it needs the whole frame); a crop is drawn that much larger and cut. off: its off-switches.
-    twin(recorder): the same at one pixel in plain Python, which lays its strata on a core sample (see `recorder`).
+    then read the new version. section(stage): a frozen dataclass of all the settings it may use. run(inputs, section): its outputs.
+    targets: those of its outputs that have a texel for each pixel. other_bytes(section): what else it keeps in memory. support_px: how
+    far it looks sideways (0: only its own pixel; None: it needs the whole frame); a crop is drawn that much larger and cut. off: its
+    off-switches. twin(recorder): the same at one pixel in plain Python, which lays its strata on a core sample (see `recorder`).
     """
 
     number: float
@@ -253,10 +256,10 @@ class Pass:
     does: str
     reads: tuple[str, ...]
     writes: tuple[str, ...]
-    section: Callable[[Stage], dict[str, Any]]
-    run: Callable[[Values, dict[str, Any]], dict[str, Any]]
+    section: Callable[[Stage], S]
+    run: Callable[[Values, S], dict[str, Any]]
     targets: tuple[Target, ...] = ()
-    other_bytes: Callable[[dict[str, Any]], int] = lambda section: 0
+    other_bytes: Callable[[S], int] = lambda section: 0
     support_px: int | None = 0
     off: tuple[OffSwitch, ...] = ()
     twin: Callable[[Any], None] | None = None

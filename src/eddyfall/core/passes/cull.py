@@ -1,5 +1,6 @@
 """Pass 2: which drawables are in view, front to back."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,26 +11,37 @@ from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.depth import Depth
 
 
-def section(stage: Stage) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class CullSection:
+    """What the pass is set by."""
+
+    shown: np.ndarray
+    padding_m: np.ndarray
+    draw_distance_m: np.ndarray
+    near_m: float
+    far_m: float | None
+
+
+def section(stage: Stage) -> CullSection:
     s = stage.state
-    return {
-        "shown": s.drawn & ~s.camera_hidden & s.colour_pass,
-        "padding_m": s.padding_m,
-        "draw_distance_m": s.draw_distance_m,
-        "near_m": stage.resolved[Depth].near_m,
-        "far_m": stage.resolved[Depth].far_m,
-    }
+    return CullSection(
+        shown=s.drawn & ~s.camera_hidden & s.colour_pass,
+        padding_m=s.padding_m,
+        draw_distance_m=s.draw_distance_m,
+        near_m=stage.resolved[Depth].near_m,
+        far_m=stage.resolved[Depth].far_m,
+    )
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+def run(inputs: Values, section: CullSection) -> dict[str, Any]:
     geometry: Geometry = inputs["geometry"]
     camera: Camera = inputs["camera"]
-    low = geometry.bounds[:, 0] - section["padding_m"][:, None]
-    high = geometry.bounds[:, 1] + section["padding_m"][:, None]
-    inside = section["shown"] & in_frustum(camera, low, high, section["near_m"], section["far_m"])
+    low = geometry.bounds[:, 0] - section.padding_m[:, None]
+    high = geometry.bounds[:, 1] + section.padding_m[:, None]
+    inside = section.shown & in_frustum(camera, low, high, section.near_m, section.far_m)
     middle = (low + high) / 2
     eye = np.array(camera.eye)
-    limit = section["draw_distance_m"]
+    limit = section.draw_distance_m
     inside &= (limit == 0) | (np.linalg.norm(middle - eye, axis=1) <= limit)
     chosen = np.flatnonzero(inside)
     depth = camera.view_depth(middle[chosen])

@@ -1,5 +1,6 @@
 """Pass 5.4: direct light on what is visible, dimmed by the shadow maps."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -13,23 +14,33 @@ from eddyfall.core.shade.blend import KIND_NAMES
 from eddyfall.core.shade.lights import direct_buffer
 
 
-def section(stage: Stage) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class DirectSection:
+    """What the pass is set by."""
+
+    receives: np.ndarray
+    mapped: np.ndarray
+    bias_texels: float
+    filter_px: int
+
+
+def section(stage: Stage) -> DirectSection:
     shadow = stage.resolved[Shadow]
-    return {
-        "receives": stage.state.receives,
-        "mapped": stage.state.mapped,
-        "bias_texels": shadow.bias_texels,
-        "filter_px": shadow.filter_px,
-    }
+    return DirectSection(
+        receives=stage.state.receives,
+        mapped=stage.state.mapped,
+        bias_texels=shadow.bias_texels,
+        filter_px=shadow.filter_px,
+    )
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+def run(inputs: Values, section: DirectSection) -> dict[str, Any]:
     pixels = inputs["pixels"]
     view = View(inputs["camera"], pixels)
-    maps = inputs["shadow_maps"]._replace(bias_texels=section["bias_texels"], filter_px=section["filter_px"])
+    maps = inputs["shadow_maps"]._replace(bias_texels=section.bias_texels, filter_px=section.filter_px)
     lit, sun = direct_buffer(
-        inputs["surface"], inputs["visible"], inputs["drawable"], section["receives"].astype(np.uint8),
-        section["mapped"].astype(np.uint8), pixels.origin,
+        inputs["surface"], inputs["visible"], inputs["drawable"], section.receives.astype(np.uint8),
+        section.mapped.astype(np.uint8), pixels.origin,
         pixels.jitter, view.rays, inputs["lights"], maps,
     )  # fmt: skip
     return {"lit": lit, "sun_visibility": sun}

@@ -1,5 +1,6 @@
 """Pass 13: exposure and display encoding."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,12 +17,19 @@ def exposure_scale(mode: str, ev100: float) -> float:
     return 1.0 if mode == "off" else 1.0 / (1.2 * 2.0**ev100)
 
 
-def section(stage: Stage) -> dict[str, Any]:
-    return {"exposure": stage.resolved[Exposure]}
+@dataclass(frozen=True, kw_only=True)
+class DisplaySection:
+    """What the pass is set by."""
+
+    exposure: Exposure
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
-    e = section["exposure"]
+def section(stage: Stage) -> DisplaySection:
+    return DisplaySection(exposure=stage.resolved[Exposure])
+
+
+def run(inputs: Values, section: DisplaySection) -> dict[str, Any]:
+    e = section.exposure
     return {"display": encode_display(inputs["linear"] * np.float32(exposure_scale(e.mode, e.ev100)))}
 
 

@@ -1,5 +1,6 @@
 """Pass 9: fog over the opaque picture, at the distance the depth copy gives, which is not always the surface's."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -8,17 +9,27 @@ from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
+from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.shade.fog import fog_buffer, transmittance
 
 
-def section(stage: Stage) -> dict[str, Any]:
-    return {"fog": stage.resolved[Fog], "copy_from": stage.resolved[Depth].copy_from, "depth": stage.depth_format}
+@dataclass(frozen=True, kw_only=True)
+class FogSection:
+    """What the pass is set by."""
+
+    fog: Fog
+    copy_from: str
+    depth: DepthFormat
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
-    fog = section["fog"]
+def section(stage: Stage) -> FogSection:
+    return FogSection(fog=stage.resolved[Fog], copy_from=stage.resolved[Depth].copy_from, depth=stage.depth_format)
+
+
+def run(inputs: Values, section: FogSection) -> dict[str, Any]:
+    fog = section.fog
     if not fog.enabled:
         return {"fogged": inputs["with_sky"], "fog_distance": np.full(inputs["pixels"].shape, np.nan)}
     distance = copied_distance(inputs, section)
@@ -28,16 +39,16 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"fogged": colour, "fog_distance": distance}
 
 
-def copied_distance(inputs: Values, section: dict[str, Any]) -> np.ndarray:
+def copied_distance(inputs: Values, section: FogSection) -> np.ndarray:
     """(h, w) Euclidean metres rebuilt from the depth copy; infinity where it reads as infinitely far."""
-    match section["copy_from"]:
+    match section.copy_from:
         case "none":
             return np.full(inputs["pixels"].shape, np.inf)
         case "prepass":
             key = inputs["prepass_depth"]
         case _:
             key = inputs["depth"]
-    return np.ascontiguousarray(section["depth"].view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
+    return np.ascontiguousarray(section.depth.view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
 
 
 def twin(r: Recorder) -> None:

@@ -1,5 +1,6 @@
 """Pass 5: opaque and cutout drawables. Depth starts as the prepass left it and is tested less-or-equal."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -8,19 +9,28 @@ from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Recorder, depth_state
 from eddyfall.core.passes.registry import register
+from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.rasterise import rasterise
 
 
-def section(stage: Stage) -> dict[str, Any]:
-    return {"taking_part": stage.state.solid, "depth": stage.depth_format}
+@dataclass(frozen=True, kw_only=True)
+class OpaqueSection:
+    """What the pass is set by."""
+
+    taking_part: np.ndarray
+    depth: DepthFormat
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+def section(stage: Stage) -> OpaqueSection:
+    return OpaqueSection(taking_part=stage.state.solid, depth=stage.depth_format)
+
+
+def run(inputs: Values, section: OpaqueSection) -> dict[str, Any]:
     depth = np.array(inputs["prepass_depth"])
     visible = np.full(depth.shape, -1, np.int32)
     screen = inputs["screen"]
     rasterise(
-        screen, inputs["geometry"].owner, section["taking_part"], inputs["cutouts"], section["depth"].code,
+        screen, inputs["geometry"].owner, section.taking_part, inputs["cutouts"], section.depth.code,
         depth, visible, inputs["pixels"].origin,
     )  # fmt: skip
     if len(screen.ids):

@@ -1,5 +1,6 @@
 """Pass 4: the depth prepass. Only drawables whose shader has a depth pass are in it."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -7,19 +8,28 @@ import numpy as np
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.recorder import Recorder, depth_state
 from eddyfall.core.passes.registry import register
+from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.rasterise import fragments_at, rasterise
 
 
-def section(stage: Stage) -> dict[str, Any]:
-    return {"taking_part": (stage.state.depth_pass & ~stage.state.blended).astype(np.uint8), "depth": stage.depth_format}
+@dataclass(frozen=True, kw_only=True)
+class PrepassSection:
+    """What the pass is set by."""
+
+    taking_part: np.ndarray
+    depth: DepthFormat
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+def section(stage: Stage) -> PrepassSection:
+    return PrepassSection(taking_part=(stage.state.depth_pass & ~stage.state.blended).astype(np.uint8), depth=stage.depth_format)
+
+
+def run(inputs: Values, section: PrepassSection) -> dict[str, Any]:
     shape = inputs["pixels"].shape
-    depth = np.full(shape, section["depth"].far_key, np.float32)
+    depth = np.full(shape, section.depth.far_key, np.float32)
     visible = np.full(shape, -1, np.int32)
     rasterise(
-        inputs["screen"], inputs["geometry"].owner, section["taking_part"], inputs["cutouts"], section["depth"].code,
+        inputs["screen"], inputs["geometry"].owner, section.taking_part, inputs["cutouts"], section.depth.code,
         depth, visible, inputs["pixels"].origin,
     )  # fmt: skip
     return {"prepass_depth": depth}

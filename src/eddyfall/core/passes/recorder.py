@@ -9,6 +9,7 @@ import numpy as np
 from eddyfall.core.passes.contract import Stage, Values, View
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.shade.columns import DISTANCE, EMITTED_RGB
 from eddyfall.core.shade.lights import ShadowMaps, direct_plain
 from eddyfall.core.shade.surface import Soup
 
@@ -88,17 +89,17 @@ class Recorder:
         """(radiance of direct light and emission of a surface row, what each light gives and whether it is seen)."""
         shadow = self.stage.resolved[Shadow]
         maps: ShadowMaps = self.values["shadow_maps"]._replace(bias_texels=shadow.bias_texels, filter_px=shadow.filter_px)
-        place = self.view.rays.eye - self.to_eye * row[13]
+        place = self.view.rays.eye - self.to_eye * row[DISTANCE]
         state = self.stage.state
         parts = direct_plain(
-            row, place, self.to_eye, row[13] / self.length, bool(state.receives[drawable]), bool(state.mapped[drawable]),
+            row, place, self.to_eye, row[DISTANCE] / self.length, bool(state.receives[drawable]), bool(state.mapped[drawable]),
             self.values["lights"], maps,
         )  # fmt: skip
         lights = [
             {"light": light.name, "rgb": [float(v) for v in rgb], "visible": float(visible)}
             for light, (rgb, visible) in zip(self.stage.lights, parts)
         ]
-        return np.sum([rgb for rgb, _ in parts], axis=0) + row[10:13] if parts else np.array(row[10:13]), lights
+        return np.sum([rgb for rgb, _ in parts], axis=0) + row[EMITTED_RGB] if parts else np.array(row[EMITTED_RGB]), lights
 
 
 def depth_state(kept: bool, writes: bool) -> str:

@@ -1,6 +1,7 @@
 """Pass 3: shadow depth. Sun cascades (and a far tier) fitted to the full view frustum; cube or single maps of other lights."""
 
 import math
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -24,26 +25,39 @@ def light_near_m(diagonal_m: float) -> float:
     return max(min(LIGHT_NEAR_M, diagonal_m / 1000), diagonal_m / 100_000)
 
 
-def section(stage: Stage) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class ShadowSection:
+    """What the pass is set by."""
+
+    lights: tuple[LightState, ...]
+    enabled: bool
+    slices: tuple[float, float, int, float, int]
+    far: tuple[float, int]
+    light_resolution: int
+    casters: np.ndarray
+    double_sided: np.ndarray
+
+
+def section(stage: Stage) -> ShadowSection:
     s, shadow = stage.state, stage.resolved[Shadow]
-    return {
-        "lights": stage.lights,
-        "enabled": shadow.enabled,
-        "slices": (shadow.near_m, shadow.reach_m, shadow.cascades, shadow.split_lambda, shadow.resolution),
-        "far": (shadow.far_reach_m, shadow.far_resolution),
-        "light_resolution": shadow.light_resolution,
-        "casters": s.casts & s.shadow_pass & s.drawn & ~s.blended,
-        "double_sided": s.double_sided,
-    }
+    return ShadowSection(
+        lights=stage.lights,
+        enabled=shadow.enabled,
+        slices=(shadow.near_m, shadow.reach_m, shadow.cascades, shadow.split_lambda, shadow.resolution),
+        far=(shadow.far_reach_m, shadow.far_resolution),
+        light_resolution=shadow.light_resolution,
+        casters=s.casts & s.shadow_pass & s.drawn & ~s.blended,
+        double_sided=s.double_sided,
+    )
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
-    lights: tuple[LightState, ...] = section["lights"]
+def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
+    lights: tuple[LightState, ...] = section.lights
     maps: list[tuple[np.ndarray, np.ndarray]] = []
     first, counts = [], []
     for light in lights:
         first.append(len(maps))
-        if section["enabled"] and light.casts:
+        if section.enabled and light.casts:
             maps += _maps_of(light, inputs, section)
         counts.append(len(maps) - first[-1])
     table = Lights(
@@ -69,17 +83,15 @@ def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
     return {"lights": table, "shadow_maps": shadow_maps}
 
 
-def map_bytes(section: dict[str, Any]) -> int:
+def map_bytes(section: ShadowSection) -> int:
     """Bytes of all shadow maps, four a texel: a sun's cascades and far tier, six maps of a point light, one of a spot."""
-    _, _, count, _, resolution = section["slices"]
-    far_reach, far_resolution = section["far"]
+    _, _, count, _, resolution = section.slices
+    far_reach, far_resolution = section.far
     of_sun = count * resolution**2 + (far_resolution**2 if far_reach > 0 else 0)
     texels = 0
-    for light in section["lights"]:
-        if section["enabled"] and light.casts:
-            texels += (
-                of_sun if light.kind == DIRECTIONAL else section["light_resolution"] ** 2 * (6 if light.kind == POINT else 1)
-            )
+    for light in section.lights:
+        if section.enabled and light.casts:
+            texels += of_sun if light.kind == DIRECTIONAL else section.light_resolution**2 * (6 if light.kind == POINT else 1)
     return 4 * max(int(texels), 1)
 
 
@@ -87,14 +99,14 @@ def _rows(values: list[Any], width: int) -> np.ndarray:
     return np.array(values, np.float64).reshape(-1, width)
 
 
-def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list[tuple[np.ndarray, np.ndarray]]:
+def _maps_of(light: LightState, inputs: Values, section: ShadowSection) -> list[tuple[np.ndarray, np.ndarray]]:
     """(matrix, info row of `ShadowMaps`) of each map of a light."""
     geometry: Geometry = inputs["caster_geometry"]
     camera: Camera = inputs["camera"]
     result = []
     if light.kind == DIRECTIONAL:
-        near_m, reach_m, count, blend, resolution = section["slices"]
-        far_reach, far_resolution = section["far"]
+        near_m, reach_m, count, blend, resolution = section.slices
+        far_reach, far_resolution = section.far
         slices = cascade_slices(
             near_m, reach_m, count, blend, resolution, camera.fov_y_rad, camera.aspect, far_reach, far_resolution
         )
@@ -104,7 +116,7 @@ def _maps_of(light: LightState, inputs: Values, section: dict[str, Any]) -> list
             info = np.array([edge, part.near_m, part.far_m, part.texel_m, 0, 0], np.float64)
             result.append((matrix, info))
         return result
-    edge = section["light_resolution"]
+    edge = section.light_resolution
     faces = [_look_along(f) for f in range(6)] if light.kind == POINT else [_look_to(np.array(light.towards))]
     half = (
         math.pi / 4
@@ -172,13 +184,13 @@ def _touches(matrix: np.ndarray, bounds: np.ndarray) -> np.ndarray:
     return np.asarray(~(outside.any(axis=1) & (w > 0).all(axis=(1, 2))))
 
 
-def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: dict[str, Any]) -> None:
+def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: ShadowSection) -> None:
     geometry: Geometry = inputs["caster_geometry"]
-    casters: np.ndarray = section["casters"]
+    casters: np.ndarray = section.casters
     edge = len(depth)
     reached = casters & _touches(matrix, geometry.bounds)
     chosen = np.flatnonzero(reached[geometry.owner]).astype(np.int32)
-    cull = np.where(section["double_sided"][geometry.owner[chosen]], 0, 1).astype(np.int8)
+    cull = np.where(section.double_sided[geometry.owner[chosen]], 0, 1).astype(np.int8)
     screen = project(
         geometry.positions,
         inputs["textures"].alpha_uv,

@@ -1,23 +1,31 @@
 """Pass 7: the sky, where nothing opaque is visible."""
 
+from dataclasses import dataclass
 from typing import Any
 
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sections import sky_colours
-from eddyfall.core.shade.sky import sky_picture, sky_plain
+from eddyfall.core.shade.sky import SkyLight, sky_picture, sky_plain
 
 
-def section(stage: Stage) -> dict[str, Any]:
-    return {"sky": sky_colours(stage)}
+@dataclass(frozen=True, kw_only=True)
+class SkySection:
+    """What the pass is set by."""
+
+    sky: SkyLight
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+def section(stage: Stage) -> SkySection:
+    return SkySection(sky=sky_colours(stage))
+
+
+def run(inputs: Values, section: SkySection) -> dict[str, Any]:
     pixels = inputs["pixels"]
     view = View(inputs["camera"], pixels)
     jitter = pixels.jitter
-    return {"with_sky": sky_picture(inputs["visible"], pixels.origin, jitter, view.rays, section["sky"], inputs["shaded"])}
+    return {"with_sky": sky_picture(inputs["visible"], pixels.origin, jitter, view.rays, section.sky, inputs["shaded"])}
 
 
 def twin(r: Recorder) -> None:

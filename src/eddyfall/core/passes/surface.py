@@ -1,5 +1,6 @@
 """Pass 5.2: texture values, normals and distance of what is visible, one row for each pixel."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -8,11 +9,20 @@ from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.shade.columns import EMITTED_RGB, REFLECTING
 from eddyfall.core.shade.surface import Soup, surface_buffer, surface_plain
 
 
-def section(stage: Stage) -> dict[str, Any]:
-    return {"material": stage.state.material, "paint": stage.paint}
+@dataclass(frozen=True, kw_only=True)
+class SurfaceSection:
+    """What the pass is set by."""
+
+    material: np.ndarray
+    paint: Any
+
+
+def section(stage: Stage) -> SurfaceSection:
+    return SurfaceSection(material=stage.state.material, paint=stage.paint)
 
 
 def soup_of(geometry: Geometry, material: np.ndarray) -> Soup:
@@ -20,18 +30,18 @@ def soup_of(geometry: Geometry, material: np.ndarray) -> Soup:
     return Soup(geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, material)
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
+def run(inputs: Values, section: SurfaceSection) -> dict[str, Any]:
     pixels = inputs["pixels"]
     view = View(inputs["camera"], pixels)
-    soup = soup_of(inputs["geometry"], section["material"])
+    soup = soup_of(inputs["geometry"], section.material)
     jitter = pixels.jitter
     rows = surface_buffer(
         inputs["visible"], inputs["screen"].ids, pixels.origin, jitter, view.rays, soup, inputs["textures"].surfaces
     )
-    for drawable, rgb in section["paint"]:
+    for drawable, rgb in section.paint:
         painted = inputs["drawable"] == drawable
-        rows[painted, :6] = 0.0
-        rows[painted, 10:13] = rgb
+        rows[painted, REFLECTING] = 0.0
+        rows[painted, EMITTED_RGB] = rgb
     return {"surface": rows}
 
 
@@ -43,7 +53,7 @@ def twin(r: Recorder) -> None:
     d = int(r.geometry.owner[front.triangle])
     row, _, used = surface_plain(r.x + 0.5, r.y + 0.5, front.triangle, r.view.rays, r.soup, r.values["textures"].surfaces)
     if d in r.paint:
-        row[:6], row[10:13] = 0, r.paint[d]
+        row[REFLECTING], row[EMITTED_RGB] = 0, r.paint[d]
     r.notes.update(row=row, used=used)
 
 

@@ -1,23 +1,34 @@
 """Pass 2.5: triangles of opaque and cutout drawables onto the screen, in draw order, back faces removed."""
 
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from eddyfall.core.passes.contract import Pass, Pixels, Stage, Textures, Values, View
 from eddyfall.core.passes.registry import register
+from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.project import ScreenTriangles, project
 from eddyfall.core.scene.drawables import Geometry
 
 
-def section(stage: Stage) -> dict[str, Any]:
-    return {"solid": stage.state.solid, "double_sided": stage.state.double_sided, "depth": stage.depth_format}
+@dataclass(frozen=True, kw_only=True)
+class TrianglesSection:
+    """What the pass is set by."""
+
+    solid: np.ndarray
+    double_sided: np.ndarray
+    depth: DepthFormat
 
 
-def run(inputs: Values, section: dict[str, Any]) -> dict[str, Any]:
-    order = inputs["in_view"][section["solid"][inputs["in_view"]] == 1]
+def section(stage: Stage) -> TrianglesSection:
+    return TrianglesSection(solid=stage.state.solid, double_sided=stage.state.double_sided, depth=stage.depth_format)
+
+
+def run(inputs: Values, section: TrianglesSection) -> dict[str, Any]:
+    order = inputs["in_view"][section.solid[inputs["in_view"]] == 1]
     view = View(inputs["camera"], inputs["pixels"])
-    return {"screen": on_screen(inputs["geometry"], order, section["double_sided"], view, section["depth"], inputs["textures"])}
+    return {"screen": on_screen(inputs["geometry"], order, section.double_sided, view, section.depth, inputs["textures"])}
 
 
 def on_screen(

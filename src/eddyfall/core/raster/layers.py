@@ -4,8 +4,9 @@ import numpy as np
 from numba import float32, float64, int32, int64, njit, prange, uint8, void
 
 from eddyfall.core.raster.depth_format import DepthCode, depth_key
+from eddyfall.core.raster.edges import biases, covers, upright
 from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, readonly
-from eddyfall.core.raster.rasterise import BANDS, Cutouts, _edge, _keeps, _owns
+from eddyfall.core.raster.rasterise import BANDS, Cutouts, _keeps
 
 
 def two_nearest(
@@ -62,14 +63,8 @@ def _two_nearest(
             drawable = owner[ids[i]]
             if taking_part[drawable] == 0:
                 continue
-            x0, y0, x1, y1, x2, y2 = fixed[i, 0], fixed[i, 1], fixed[i, 2], fixed[i, 3], fixed[i, 4], fixed[i, 5]
-            b, c = 1, 2
-            if _edge(x0, y0, x1, y1, x2, y2) < 0:
-                x1, y1, x2, y2 = x2, y2, x1, y1
-                b, c = 2, 1
-            bias0 = 0 if _owns(x1, y1, x2, y2) else -1
-            bias1 = 0 if _owns(x2, y2, x0, y0) else -1
-            bias2 = 0 if _owns(x0, y0, x1, y1) else -1
+            x0, y0, x1, y1, x2, y2, b, c = upright(fixed, i)
+            k0, k1, k2 = biases(x0, y0, x1, y1, x2, y2)
             vx, vy = np.float32(fixed[i, 0]) / np.float32(SUBPIXEL), np.float32(fixed[i, 1]) / np.float32(SUBPIXEL)
             material = c_material[drawable]
             for y in range(max(box[i, 1], first_row), min(box[i, 3], last_row) + 1):
@@ -77,9 +72,7 @@ def _two_nearest(
                 dy = (np.float32(y) + np.float32(0.5)) - vy
                 for x in range(max(box[i, 0], ox), min(box[i, 2], ox + width - 1) + 1):
                     px = np.int64(x) * SUBPIXEL + SUBPIXEL // 2
-                    if _edge(x1, y1, x2, y2, px, py) + bias0 < 0 or _edge(x2, y2, x0, y0, px, py) + bias1 < 0:
-                        continue
-                    if _edge(x0, y0, x1, y1, px, py) + bias2 < 0:
+                    if not covers(x0, y0, x1, y1, x2, y2, k0, k1, k2, px, py):
                         continue
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     key = depth_key((zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2], bits, sign)

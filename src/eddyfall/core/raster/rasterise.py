@@ -8,6 +8,7 @@ from numba import float32, float64, int32, int64, njit, prange, uint8, void
 
 from eddyfall.core.kernel import helper
 from eddyfall.core.raster.depth_format import DepthCode, depth_key
+from eddyfall.core.raster.edges import biases, edge, row_span, upright
 from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, readonly
 
 BANDS = 48
@@ -45,36 +46,12 @@ def rasterise(
         _rasterise(*triangles, owner, taking_part, *cutouts, code.bits, code.sign, depth, visible, origin[0], origin[1])
 
 
-@njit(cache=True, inline="always")
-def _edge(ax, ay, bx, by, px, py):
-    return (bx - ax) * (py - ay) - (by - ay) * (px - ax)
-
-
-@helper
-def span(e, step, first, last):
-    """The pixels of first..last (0 or more) of a row at which an edge value e + k step is not negative; empty if last < first."""
-    if step > 0:
-        if e < 0:
-            first = max(first, (step - 1 - e) // step)
-    elif e < 0:
-        last = np.int64(-1)
-    elif step < 0:
-        last = min(last, e // -step)
-    return first, last
-
-
-@njit(cache=True, inline="always")
-def _owns(ax, ay, bx, by):
-    """Top-left rule for positively oriented triangles with rows running down: top edges run right, left edges run up."""
-    return (ay == by and bx > ax) or by < ay
-
-
 @helper
 def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
     """Perspective-correct uv of the alpha texture where the fixed-point pixel is (screen barycentrics over w)."""
-    w0 = np.float64(_edge(x1, y1, x2, y2, px, py)) * inv_w[i, 0]
-    w1 = np.float64(_edge(x2, y2, x0, y0, px, py)) * inv_w[i, b]
-    w2 = np.float64(_edge(x0, y0, x1, y1, px, py)) * inv_w[i, c]
+    w0 = np.float64(edge(x1, y1, x2, y2, px, py)) * inv_w[i, 0]
+    w1 = np.float64(edge(x2, y2, x0, y0, px, py)) * inv_w[i, b]
+    w2 = np.float64(edge(x0, y0, x1, y1, px, py)) * inv_w[i, c]
     s = 1.0 / (w0 + w1 + w2)
     u = (w0 * uvs[i, 0] + w1 * uvs[i, 2 * b] + w2 * uvs[i, 2 * c]) * s
     v = (w0 * uvs[i, 1] + w1 * uvs[i, 2 * b + 1] + w2 * uvs[i, 2 * c + 1]) * s
@@ -195,25 +172,15 @@ def _rasterise(
             drawable = owner[ids[i]]
             if taking_part[drawable] == 0:
                 continue
-            x0, y0, x1, y1, x2, y2 = fixed[i, 0], fixed[i, 1], fixed[i, 2], fixed[i, 3], fixed[i, 4], fixed[i, 5]
-            b, c = 1, 2
-            if _edge(x0, y0, x1, y1, x2, y2) < 0:
-                x1, y1, x2, y2 = x2, y2, x1, y1
-                b, c = 2, 1
-            bias0 = 0 if _owns(x1, y1, x2, y2) else -1
-            bias1 = 0 if _owns(x2, y2, x0, y0) else -1
-            bias2 = 0 if _owns(x0, y0, x1, y1) else -1
+            x0, y0, x1, y1, x2, y2, b, c = upright(fixed, i)
+            k0, k1, k2 = biases(x0, y0, x1, y1, x2, y2)
             vx, vy = np.float32(fixed[i, 0]) / np.float32(SUBPIXEL), np.float32(fixed[i, 1]) / np.float32(SUBPIXEL)
             material = c_material[drawable]
             low, high = max(box[i, 0], ox), min(box[i, 2], ox + width - 1)
             for y in range(max(box[i, 1], first_row), min(box[i, 3], last_row) + 1):
                 py = np.int64(y) * SUBPIXEL + SUBPIXEL // 2
                 dy = (np.float32(y) + np.float32(0.5)) - vy
-                px = np.int64(low) * SUBPIXEL + SUBPIXEL // 2
-                first, last = np.int64(0), np.int64(high - low)
-                first, last = span(_edge(x1, y1, x2, y2, px, py) + bias0, (y1 - y2) * SUBPIXEL, first, last)
-                first, last = span(_edge(x2, y2, x0, y0, px, py) + bias1, (y2 - y0) * SUBPIXEL, first, last)
-                first, last = span(_edge(x0, y0, x1, y1, px, py) + bias2, (y0 - y1) * SUBPIXEL, first, last)
+                first, last = row_span(x0, y0, x1, y1, x2, y2, k0, k1, k2, low, y, high - low + 1)
                 if material < 0 and not wants_ids:
                     for x in range(low + first, low + last + 1):
                         dx = (np.float32(x) + np.float32(0.5)) - vx

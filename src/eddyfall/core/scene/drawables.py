@@ -45,8 +45,13 @@ class Geometry:
 
     @property
     def plate(self) -> int:
-        """Index of the plate drawable."""
+        """Index of the plate drawable, the last."""
         return len(self.drawables) - 1
+
+    @property
+    def things(self) -> tuple[Drawable, ...]:
+        """The drawables of the build: all but the plate."""
+        return self.drawables[: self.plate]
 
     @cached_property
     def names(self) -> dict[str, int]:
@@ -62,7 +67,8 @@ class Geometry:
         """Low and high corner of everything but the plate."""
         if len(self.drawables) == 1:
             return np.zeros(3), np.ones(3)
-        return self.bounds[:-1, 0].min(axis=0), self.bounds[:-1, 1].max(axis=0)
+        things = self.bounds[: self.plate]
+        return things[:, 0].min(axis=0), things[:, 1].max(axis=0)
 
     @cached_property
     def diagonal_m(self) -> float:
@@ -88,8 +94,8 @@ class Geometry:
         normal = np.cross(corners[1] - corners[0], corners[2] - corners[0])
         normals[-4:] = normal / max(float(np.linalg.norm(normal)), 1e-12)
         low, high = corners.min(axis=0), corners.max(axis=0)
-        plate = replace(self.drawables[-1], low=vec3(low), high=vec3(high))
-        return replace(self, positions=freeze(positions), normals=freeze(normals), drawables=(*self.drawables[:-1], plate))
+        plate = replace(self.drawables[self.plate], low=vec3(low), high=vec3(high))
+        return replace(self, positions=freeze(positions), normals=freeze(normals), drawables=(*self.things, plate))
 
 
 def final_mesh(scene: Scene, setup: Setup, mesh: int) -> Mesh:

@@ -70,7 +70,7 @@ def receivers(build: Build, geometry: Geometry, bake: LayoutRule | None = None) 
     nodes = {key: i for i, key in enumerate(scene.node_keys)}
     mesh_sets = {m: lightmap_uv_set(build, m) for m in {n.mesh for n in scene.nodes if n.mesh is not None}}
     groups: dict[str, list[int]] = {}
-    for index, drawable in enumerate(geometry.drawables[:-1]):
+    for index, drawable in enumerate(geometry.things):
         node = nodes[drawable.node]
         entry = build.setup.nodes.get(drawable.node, NodeSetup())
         if mesh_sets[scene.nodes[node].mesh] is None or not entry.lightmapped or not entry.drawn:  # type: ignore[index]

@@ -11,6 +11,7 @@ import math
 import numpy as np
 
 from eddyfall.core.kernel import light_helper
+from eddyfall.core.shade.columns import ALBEDO_RGB, F0_RGB, ROUGH
 
 SIZE = 32  # entries along the square root of n.v, and along roughness
 SAMPLES = 512
@@ -59,13 +60,13 @@ AVERAGE: np.ndarray = np.asarray(np.trapezoid(SPLIT * 2 * _nv[:, None, None], _n
 
 def even_plain(row: np.ndarray, n_dot_v: float) -> tuple[np.ndarray, np.ndarray]:
     """Plain twin: ((3,), (3,)) shares of even light from all around that a surface row reflects diffusely and by its coat."""
-    along, rough = math.sqrt(n_dot_v), float(row[6])
+    along, rough = math.sqrt(n_dot_v), float(row[ROUGH])
     over_rough = np.array([[np.interp(rough, _rough, SPLIT[i, :, k]) for k in (0, 1)] for i in range(SIZE)])
     a, b = (float(np.interp(along, np.sqrt(_nv), over_rough[:, k])) for k in (0, 1))
     edge = float(np.interp(along, np.sqrt(_nv), EDGE))
-    f0 = np.asarray(row[3:6], float)
+    f0 = np.asarray(row[F0_RGB], float)
     f90 = np.minimum(1.0, 50 * f0)
-    diffuse, coat = row[:3] * (1 - (f0 * (1 - edge) + f90 * edge)), f0 * a + f90 * b
+    diffuse, coat = row[ALBEDO_RGB] * (1 - (f0 * (1 - edge) + f90 * edge)), f0 * a + f90 * b
     too_much = np.maximum(diffuse + coat, 1.0)
     return diffuse / too_much, coat / too_much
 

@@ -8,6 +8,7 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.coat import coat_at, edge_at
+from eddyfall.core.shade.columns import F0, NORMAL, OPEN, ROUGH
 from eddyfall.core.shade.surface import Soup, _weights
 
 
@@ -109,11 +110,11 @@ def mapped_share(rows, i, px, py, rays, c):
     dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
     dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
     dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
-    along = -(rows[i, 7] * dx + rows[i, 8] * dy + rows[i, 9] * dz) / math.sqrt(dx * dx + dy * dy + dz * dz)
-    n_dot_v, rough, f0 = min(max(along, 0.0), 1.0), np.float64(rows[i, 6]), np.float64(rows[i, 3 + c])
+    along = -(rows[i, NORMAL] * dx + rows[i, NORMAL + 1] * dy + rows[i, NORMAL + 2] * dz) / math.sqrt(dx * dx + dy * dy + dz * dz)
+    n_dot_v, rough, f0 = min(max(along, 0.0), 1.0), np.float64(rows[i, ROUGH]), np.float64(rows[i, F0 + c])
     f90, edge = min(1.0, 50.0 * f0), edge_at(n_dot_v)
     through = 1.0 - (f0 * (1.0 - edge) + f90 * edge)
-    return min(rows[i, c] * through + f0 * coat_at(n_dot_v, rough, 0) + f90 * coat_at(n_dot_v, rough, 1), 1.0) * rows[i, 14]
+    return min(rows[i, c] * through + f0 * coat_at(n_dot_v, rough, 0) + f90 * coat_at(n_dot_v, rough, 1), 1.0) * rows[i, OPEN]
 
 
 @njit(cache=True, parallel=True, nogil=True)

@@ -11,6 +11,7 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.brdf import grazing, lobes, reflected, schlick
+from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED, F0, F0_RGB, NORMAL, NORMAL_XYZ, ROUGH
 
 DIRECTIONAL, POINT, SPOT = 0, 1, 2
 
@@ -140,8 +141,8 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, li
     mapped: its lightmap holds the light of baked lights. Sun visibility is that of the first sun, 1 where it does not shine on the face."""
     r = g = b = 0.0
     sun = -1.0
-    nx, ny, nz = np.float64(rows[index, 7]), np.float64(rows[index, 8]), np.float64(rows[index, 9])
-    rough = np.float64(rows[index, 6])
+    nx, ny, nz = np.float64(rows[index, NORMAL]), np.float64(rows[index, NORMAL + 1]), np.float64(rows[index, NORMAL + 2])
+    rough = np.float64(rows[index, ROUGH])
     for i in range(lights.kind.shape[0]):
         if mapped and lights.baked[i]:
             continue
@@ -154,7 +155,7 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, li
             if visible > 0.0:
                 k = n_dot_l * share * visible
                 for c in range(3):
-                    f0 = np.float64(rows[index, 3 + c])
+                    f0 = np.float64(rows[index, F0 + c])
                     fresnel = schlick(f0, min(1.0, 50.0 * f0), v_dot_h)
                     value = (rows[index, c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * lights.power[i, c]
                     if c == 0:
@@ -201,11 +202,11 @@ def direct_plain(
             result.append((np.zeros(3), 1.0))
             continue
         towards, share, distance = incoming_plain(i, place, lights)
-        n_dot_l = float(row[7:10] @ towards)
+        n_dot_l = float(row[NORMAL_XYZ] @ towards)
         visible = 1.0
         if receives and n_dot_l > 0 and share > 0:
-            visible = float(light_visibility(i, *place, *row[7:10], n_dot_l, view_depth, distance, lights, maps))
-        shine = reflected(row[:3], row[3:6], float(row[6]), row[7:10], view, towards)
+            visible = float(light_visibility(i, *place, *row[NORMAL_XYZ], n_dot_l, view_depth, distance, lights, maps))
+        shine = reflected(row[ALBEDO_RGB], row[F0_RGB], float(row[ROUGH]), row[NORMAL_XYZ], view, towards)
         result.append((shine * share * visible * lights.power[i], visible))
     return result
 
@@ -223,15 +224,15 @@ def _direct_buffer(rows, visible, drawable, receives, mapped, ox, oy, jx, jy, ra
             dy = rays.d0[1] + x * rays.du[1] + y * rays.dv[1]
             dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
             length = math.sqrt(dx * dx + dy * dy + dz * dz)
-            depth = rows[i, 13] / length
+            depth = rows[i, DISTANCE] / length
             r, g, b, s = direct_at(
                 rows, i, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
                 -dx / length, -dy / length, -dz / length, depth, receives[drawable[py, px]], mapped[drawable[py, px]], lights,
                 maps,
             )  # fmt: skip
-            out[py, px, 0] = r + rows[i, 10]
-            out[py, px, 1] = g + rows[i, 11]
-            out[py, px, 2] = b + rows[i, 12]
+            out[py, px, 0] = r + rows[i, EMITTED]
+            out[py, px, 1] = g + rows[i, EMITTED + 1]
+            out[py, px, 2] = b + rows[i, EMITTED + 2]
             sun[py, px] = s
 
 

@@ -8,6 +8,7 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.coat import coat_at, edge_at, even_plain
+from eddyfall.core.shade.columns import F0, NORMAL, NORMAL_XYZ, OPEN, ROUGH
 
 
 class SkyLight(NamedTuple):
@@ -31,18 +32,18 @@ def sky_radiance(up, c, sky):
 def ambient_at(rows, i, vx, vy, vz, sky):
     """(r, g, b) surface row i reflects of the sky: diffuse from a hemisphere blend, specular from the mirrored direction, each as
     much of it as the BRDF reflects of even light (see `coat`), both dimmed by the occlusion map."""
-    nx, ny, nz = np.float64(rows[i, 7]), np.float64(rows[i, 8]), np.float64(rows[i, 9])
+    nx, ny, nz = np.float64(rows[i, NORMAL]), np.float64(rows[i, NORMAL + 1]), np.float64(rows[i, NORMAL + 2])
     n_dot_v = min(max(nx * vx + ny * vy + nz * vz, 0.0), 1.0)
     mirrored_up = 2.0 * (nx * vx + ny * vy + nz * vz) * ny - vy
-    rough = np.float64(rows[i, 6])
+    rough = np.float64(rows[i, ROUGH])
     a, b, edge = coat_at(n_dot_v, rough, 0), coat_at(n_dot_v, rough, 1), edge_at(n_dot_v)
-    open_to = np.float64(rows[i, 14])
+    open_to = np.float64(rows[i, OPEN])
     out_r = out_g = out_b = 0.0
     for c in range(3):
         overhead = sky.horizon[c] + (sky.zenith[c] - sky.horizon[c]) * 0.8
         level = 0.5 * overhead + 0.5 * sky.ground[c]
         around = level + (overhead - level) * ny if ny > 0.0 else level + (sky.ground[c] - level) * -ny
-        f0 = np.float64(rows[i, 3 + c])
+        f0 = np.float64(rows[i, F0 + c])
         f90 = min(1.0, 50.0 * f0)
         through = 1.0 - (f0 * (1.0 - edge) + f90 * edge)
         mirrored = sky_radiance(mirrored_up, c, sky)
@@ -118,14 +119,14 @@ def sky_picture(
 
 def ambient_plain(row: np.ndarray, to_eye: np.ndarray, sky: SkyLight) -> np.ndarray:
     """Plain twin of `ambient_at`: (3,) radiance that a surface row reflects of the sky towards unit vector to_eye."""
-    normal = np.asarray(row[7:10], float)
+    normal = np.asarray(row[NORMAL_XYZ], float)
     overhead = sky.horizon + (sky.zenith - sky.horizon) * 0.8
     level = (overhead + sky.ground) / 2
     around = level + ((overhead if normal[1] > 0 else sky.ground) - level) * abs(normal[1])
     mirrored = sky_plain(2 * float(normal @ to_eye) * normal - to_eye, sky)
-    glossy = mirrored + (around - mirrored) * float(row[6]) ** 2
+    glossy = mirrored + (around - mirrored) * float(row[ROUGH]) ** 2
     diffuse, coat = even_plain(row, min(max(float(normal @ to_eye), 0.0), 1.0))
-    return np.asarray((diffuse * around + coat * glossy) * row[14])
+    return np.asarray((diffuse * around + coat * glossy) * row[OPEN])
 
 
 def sky_plain(direction: np.ndarray, sky: SkyLight) -> np.ndarray:

@@ -12,9 +12,30 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.scene.model import Material
+from eddyfall.core.shade.columns import (
+    ALBEDO,
+    ALBEDO_RGB,
+    BASE,
+    BASE_ALPHA,
+    DIELECTRIC_F0,
+    DISTANCE,
+    EMISSIVE,
+    EMITTED,
+    EMITTED_RGB,
+    F0,
+    F0_RGB,
+    METALLIC,
+    NORMAL,
+    NORMAL_SCALE,
+    NORMAL_XYZ,
+    OCCLUSION_STRENGTH,
+    OPEN,
+    ROUGH,
+    ROUGHNESS,
+    ROW,
+    UNLIT,
+)
 from eddyfall.core.shade.textures import TextureStore, sample, sample_plain
-
-ROW = 15
 
 
 class Rays(NamedTuple):
@@ -105,9 +126,9 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
     nx, ny, nz = nx * inv, ny * inv, nz * inv
     m = soup.material[soup.owner[t]]
     f, used = surf.factors, surf.used
-    r, g, b, a = f[m, 0], f[m, 1], f[m, 2], f[m, 3]
-    metallic, rough = f[m, 4], f[m, 5]
-    er, eg, eb = f[m, 6], f[m, 7], f[m, 8]
+    r, g, b, a = f[m, BASE], f[m, BASE + 1], f[m, BASE + 2], f[m, BASE_ALPHA]
+    metallic, rough = f[m, METALLIC], f[m, ROUGHNESS]
+    er, eg, eb = f[m, EMISSIVE], f[m, EMISSIVE + 1], f[m, EMISSIVE + 2]
     open_to = 1.0
     if used[m, 0] >= 0 or used[m, 1] >= 0 or used[m, 2] >= 0 or used[m, 3] >= 0 or used[m, 4] >= 0:
         xb1, xb2, _ = _weights(soup.positions, t0, t1, t2, eye, dx + rays.du[0], dy + rays.du[1], dz + rays.du[2])
@@ -131,30 +152,30 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
             elif k == 1:
                 rough, metallic = rough * tg, metallic * tb
             elif k == 2:
-                nx, ny, nz = _bend(soup.positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, f[m, 9])
+                nx, ny, nz = _bend(soup.positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, f[m, NORMAL_SCALE])
             elif k == 3:
                 er, eg, eb = er * tr, eg * tg, eb * tb
             else:
-                open_to = 1.0 + f[m, 12] * (tr - 1.0)  # glTF 2.0, occlusionTextureInfo
+                open_to = 1.0 + f[m, OCCLUSION_STRENGTH] * (tr - 1.0)  # glTF 2.0, occlusionTextureInfo
     if nx * dx + ny * dy + nz * dz > 0.0:
         nx, ny, nz = _face(soup.positions, t0, t1, t2, dx, dy, dz, nx, ny, nz)
-    if f[m, 11] > 0.0:
+    if f[m, UNLIT] > 0.0:
         for k in range(10):
             rows[i, k] = 0.0
-        rows[i, 6] = 1.0
-        rows[i, 10], rows[i, 11], rows[i, 12] = r, g, b
+        rows[i, ROUGH] = 1.0
+        rows[i, EMITTED], rows[i, EMITTED + 1], rows[i, EMITTED + 2] = r, g, b
     else:
         keep = 1.0 - metallic
-        rows[i, 0], rows[i, 1], rows[i, 2] = r * keep, g * keep, b * keep
-        rows[i, 3], rows[i, 4], rows[i, 5] = (
-            f[m, 10] * keep + r * metallic,
-            f[m, 10] * keep + g * metallic,
-            f[m, 10] * keep + b * metallic,
+        rows[i, ALBEDO], rows[i, ALBEDO + 1], rows[i, ALBEDO + 2] = r * keep, g * keep, b * keep
+        rows[i, F0], rows[i, F0 + 1], rows[i, F0 + 2] = (
+            f[m, DIELECTRIC_F0] * keep + r * metallic,
+            f[m, DIELECTRIC_F0] * keep + g * metallic,
+            f[m, DIELECTRIC_F0] * keep + b * metallic,
         )
-        rows[i, 6] = rough
-        rows[i, 10], rows[i, 11], rows[i, 12] = er, eg, eb
-    rows[i, 7], rows[i, 8], rows[i, 9] = nx, ny, nz
-    rows[i, 13], rows[i, 14] = depth * length, open_to
+        rows[i, ROUGH] = rough
+        rows[i, EMITTED], rows[i, EMITTED + 1], rows[i, EMITTED + 2] = er, eg, eb
+    rows[i, NORMAL], rows[i, NORMAL + 1], rows[i, NORMAL + 2] = nx, ny, nz
+    rows[i, DISTANCE], rows[i, OPEN] = depth * length, open_to
     return a
 
 
@@ -296,10 +317,10 @@ def surface_plain(
         normal = -normal
     row = np.zeros(ROW)
     if f[11] > 0:
-        row[6], row[10:13] = 1.0, base[:3]
+        row[ROUGH], row[EMITTED_RGB] = 1.0, base[:3]
     else:
-        row[:3] = base[:3] * (1 - metallic)
-        row[3:6] = f[10] * (1 - metallic) + base[:3] * metallic
-        row[6], row[10:13] = roughness, emitted
-    row[7:10], row[13], row[14] = normal, depth * np.linalg.norm(direction), open_to
+        row[ALBEDO_RGB] = base[:3] * (1 - metallic)
+        row[F0_RGB] = f[10] * (1 - metallic) + base[:3] * metallic
+        row[ROUGH], row[EMITTED_RGB] = roughness, emitted
+    row[NORMAL_XYZ], row[DISTANCE], row[OPEN] = normal, depth * np.linalg.norm(direction), open_to
     return row, float(base[3]), used

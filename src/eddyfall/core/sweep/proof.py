@@ -95,7 +95,7 @@ def sharing(renderer: Renderer, build: Build, node_or_drawable: str) -> frozense
     state = survey.stage().state
     drawables = survey.geometry.drawables
     shaders = {state.shader[i] for i, d in enumerate(drawables) if node_or_drawable in (d.name, d.node)}
-    return frozenset(d.name for i, d in enumerate(drawables[:-1]) if state.shader[i] in shaders)
+    return frozenset(d.name for i, d in enumerate(survey.geometry.things) if state.shader[i] in shaders)
 
 
 __all__ = ["Proof", "ViewProof", "prove", "sharing"]

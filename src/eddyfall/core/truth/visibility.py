@@ -6,6 +6,7 @@ import numpy as np
 
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.lights import DIRECTIONAL
 
 OFFSET_M = 2e-3  # at most, off the surface that a ray starts from
@@ -67,11 +68,11 @@ def sun_visibility(frame: Frame, scene: RayScene, pixels: np.ndarray) -> SunTrut
     direction = rays.d0 + (x + ox + 0.5)[:, None] * rays.du + (y + oy + 0.5)[:, None] * rays.dv
     direction /= np.linalg.norm(direction, axis=1, keepdims=True)
     row = frame.buffers["surface"][y, x].astype(np.float64)
-    place = rays.eye + direction * row[:, 13:14]
+    place = rays.eye + direction * row[:, DISTANCE : DISTANCE + 1]
     # Step off the surface by more than float32 loses at this distance and place, so that it does not shade itself.
-    away = np.minimum(OFFSET_M, OFFSET_SHARE * row[:, 13:14]) + 4e-6 * row[:, 13:14]
+    away = np.minimum(OFFSET_M, OFFSET_SHARE * row[:, DISTANCE : DISTANCE + 1]) + 4e-6 * row[:, DISTANCE : DISTANCE + 1]
     away = np.maximum(away, 2.4e-7 * np.abs(place).max(axis=1, keepdims=True))
     towards = np.array(suns[0].towards)
-    triangle, distance = scene.first_hit(place + row[:, 7:10] * away + towards * away, np.tile(towards, (n, 1)))
+    triangle, distance = scene.first_hit(place + row[:, NORMAL_XYZ] * away + towards * away, np.tile(towards, (n, 1)))
     blocker = np.where(triangle >= 0, frame.geometry.owner[triangle], -1)
     return SunTruth(pixels, triangle < 0, blocker, distance)

@@ -144,7 +144,8 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet
     view = viewpoint or next(iter(build.setup.viewpoints))
     used: dict[str, list[str]] = {}
     materials = []
-    for state in material_states(build)[:-1]:
+    *own, _ = material_states(build)  # the last is what things without a material take
+    for state in own:
         used.setdefault(state.shader, []).append(state.key)
         materials.append(
             MaterialRow(key=state.key, shader=state.shader, blend=state.blend, double_sided=bool(state.double_sided))

@@ -11,6 +11,7 @@ from numba import njit, prange
 from eddyfall.core.kernel import helper, light_helper
 from eddyfall.core.raster.rasterise import sample_alpha
 from eddyfall.core.shade.coat import average_at
+from eddyfall.core.shade.columns import BASE, EMISSIVE, METALLIC, ROUGHNESS, UNLIT
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
 from eddyfall.core.shade.sky import sky_radiance
 from eddyfall.core.shade.textures import sample
@@ -252,9 +253,9 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
             back[k] = 1
         b0 = 1.0 - u[k] - v[k]
         m = material[d]
-        r, g, b = f[m, 0], f[m, 1], f[m, 2]
-        er, eg, eb = f[m, 6], f[m, 7], f[m, 8]
-        metal, rough = f[m, 4], f[m, 5]
+        r, g, b = f[m, BASE], f[m, BASE + 1], f[m, BASE + 2]
+        er, eg, eb = f[m, EMISSIVE], f[m, EMISSIVE + 1], f[m, EMISSIVE + 2]
+        metal, rough = f[m, METALLIC], f[m, ROUGHNESS]
         for role in range(4):  # the occlusion map is left out: what it stands for is traced here
             s = used[m, role]
             if s < 0 or role == 2:
@@ -272,7 +273,7 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
                 rough, metal = rough * tg, metal * tb
             else:
                 er, eg, eb = er * tr, eg * tg, eb * tb
-        if f[m, 11] > 0.0:  # unlit: shines its colour, reflects nothing
+        if f[m, UNLIT] > 0.0:  # unlit: shines its colour, reflects nothing
             er, eg, eb, r, g, b = r, g, b, 0.0, 0.0, 0.0
         light[i, 0] += weight[i, 0] * math.pi * er
         light[i, 1] += weight[i, 1] * math.pi * eg

@@ -54,7 +54,7 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
     """Stamps of all that can matter to a bake."""
     state = make_state(build, geometry, frozenset(), False)
     drawables = {}
-    for i, d in enumerate(geometry.drawables[:-1]):
+    for i, d in enumerate(geometry.things):
         takes_part = build.setup.shaders.get(state.shader[i], Shader()).passes.bake and not state.blended[i]
         if not (state.drawn[i] and state.casts[i] and takes_part):
             continue

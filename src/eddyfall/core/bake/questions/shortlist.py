@@ -74,7 +74,7 @@ def shortlist(
     mapped = {d for r in receivers(build, geometry) for d in r.drawables}
     rate = triangles_per_s or unwrap_rate()
     by_node: dict[str, list[int]] = {}
-    for i, d in enumerate(geometry.drawables[:-1]):
+    for i, d in enumerate(geometry.things):
         if np.isin(i, geometry.owner[scene.prim]):
             by_node.setdefault(d.node, []).append(i)
     rows: list[dict[str, Any]] = []
