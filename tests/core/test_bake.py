@@ -107,7 +107,7 @@ def test_how_work_is_cut_does_not_matter(monkeypatch):
     build = closed_box(0.5, {"ceiling": 1.0}, resolution=8, samples=64, bounces=2)
     whole = bake(build, ["floor"], everything=True).raws["floor", None].mean
     STORE._held.clear()
-    for module in ("gather", "run"):
+    for module in ("light.gather", "maps.run"):
         monkeypatch.setattr(f"eddyfall.core.bake.{module}.SITES_AT_ONCE", 700)
     assert np.array_equal(whole, bake(build, ["floor"], everything=True).raws["floor", None].mean)
 

@@ -15,6 +15,7 @@ import pytest
 from playwright.sync_api import sync_playwright
 
 from browser_helpers import sign_in
+from guide import recipe
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = ["--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run"]
@@ -72,13 +73,28 @@ class Stack:
         raise AssertionError("waited in vain")
 
 
+def own_rooms(folder: Path) -> list[str]:
+    """The guide's section, pass and code as modules outside of the tree. The code asks for more green than the demo has anywhere."""
+    rooms = {
+        "toy_lens": recipe("python section"),
+        "toy_blur": recipe("python pass").replace("eddyfall.core.scene.setup.sections.lens", "toy_lens"),
+        "toy_green": recipe("python code").replace("+ 20\n", "+ 90\n"),
+    }
+    for name, text in rooms.items():
+        (folder / f"{name}.py").write_text(text)
+    return list(rooms)
+
+
 @pytest.fixture(scope="session")
 def stack():
     with tempfile.TemporaryDirectory(prefix="eddyfall-e2e-") as folder:
         Path(folder).chmod(0o755)
         state = Path(folder) / "state"
         environment = {k: v for k, v in os.environ.items() if not k.startswith(("DJANGO", "EDDYFALL_S"))}
-        environment |= {"PYTHONPATH": str(ROOT / "src"), "EDDYFALL_JOB_SILENT_S": "6", "EDDYFALL_DEMO_HALL_SWEEP": "0"}
+        own = Path(folder) / "own"
+        own.mkdir()
+        environment |= {"PYTHONPATH": f"{ROOT / 'src'}:{own}", "EDDYFALL_EXTRAS": ",".join(own_rooms(own)),
+                        "EDDYFALL_JOB_SILENT_S": "6", "EDDYFALL_DEMO_HALL_SWEEP": "0"}  # fmt: skip
         environment.pop("DATABASE_URL", None)
         log = (Path(folder) / "log").open("w+b")
         command = [sys.executable, "-m", "eddyfall.site.launch", "demo", "--state", str(state), "--port", "8600"]

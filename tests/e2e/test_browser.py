@@ -10,7 +10,7 @@ from scenes import net_build, write_build
 
 SHEETS = {
     "projects": "/", "intake": "/p/1/b/1/intake", "set-up": "/p/1/b/1/set-up", "sweep": "/p/1/b/1/sweep", "cases": "/p/1/b/1/bench",
-    "bench": "/p/1/b/1/bench/1", "proved": "/p/1/b/1/bench/2", "ledger": "/p/1/b/1/ledger",
+    "bench": "/p/1/b/1/bench/1", "proved": "/p/1/b/1/bench/2", "ledger": "/p/1/b/1/ledger", "account": "/account",
 }  # fmt: skip
 
 
@@ -18,6 +18,7 @@ FOCUSED = """() => {
     const e = document.activeElement;
     return e.getAttribute('aria-label') || e.labels?.[0]?.innerText || e.innerText || '';
 }"""
+NOTHING_BEYOND = "() => document.documentElement.scrollWidth <= window.innerWidth"
 BRIGHTNESS = """() => {
     const data = document.querySelector('canvas').getContext('2d').getImageData(0, 0, 960, 540).data;
     let sum = 0;
@@ -116,6 +117,41 @@ def test_a_spot_is_dragged_and_a_pixel_drilled_with_the_mouse(page):
     page.get_by_test_id("linear").wait_for()
 
 
+def test_findings_are_shown_while_the_rest_of_the_sweep_runs(page, demo_files):
+    bring(page, "Watched", demo_files["glb"], demo_files["setup"])
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    page.get_by_role("button", name="Sweep", exact=True).click()
+    so_far = page.get_by_role("region", name="Found so far")
+    so_far.get_by_text("measured; remedies are being tried").first.wait_for(timeout=90_000)
+    assert so_far.get_by_role("listitem").count() == 4
+    page.wait_for_function(
+        "() => /proved/.test(document.querySelector('[aria-label=\"Found so far\"] li:has(svg)')?.textContent ?? '')",
+        timeout=90_000,
+    )
+    so_far.wait_for(state="detached", timeout=90_000)
+    assert page.get_by_role("list", name="Findings by impact").get_by_role("listitem").count() == 4
+
+
+def test_a_walk_over_all_sheets_by_mouse_and_by_keys(page):
+    sheets = {"Intake": "triangles in", "Set-up": "Settings as", "Sweep": "Build 1:", "Bench": "Cases of build 1",
+              "Lightmaps": "ightmap", "Ledger": "change"}  # fmt: skip
+    page.goto("/p/1/b/1/intake")
+    nav = page.get_by_role("navigation", name="Sheets")
+    for name, heading in sheets.items():
+        nav.get_by_role("link", name=name, exact=True).click()
+        page.get_by_role("heading", level=1, name=re.compile(heading)).wait_for()
+        assert nav.get_by_role("link", name=name, exact=True).get_attribute("aria-current") == "page"
+    for name, heading in sheets.items():
+        for _ in range(60):
+            page.keyboard.press("Tab")
+            if page.evaluate(FOCUSED) == name:
+                break
+        page.keyboard.press("Enter")
+        page.get_by_role("heading", level=1, name=re.compile(heading)).wait_for()
+    page.keyboard.press("?")
+    page.get_by_role("dialog").get_by_text("Line-up").first.wait_for()
+
+
 def test_eleven_names_fit_the_header(page):
     page.goto("/p/1/b/1/sweep")
     nav = page.get_by_role("navigation", name="Sheets")
@@ -146,8 +182,11 @@ def test_no_sheet_has_serious_barriers(page, theme):
     for name, path in SHEETS.items():
         page.goto(path)
         page.wait_for_load_state("networkidle")
-        serious = barriers(page, theme)
-        assert serious == [], (name, theme, serious)
+        for width in (1280, 1024, 1920):
+            page.set_viewport_size({"width": width, "height": 800})
+            serious = barriers(page, theme)
+            assert serious == [], (name, theme, width, serious)
+            assert page.evaluate(NOTHING_BEYOND), (name, width, "the page is wider than the window")
 
 
 def test_the_sign_in_has_no_serious_barriers(browser, stack):
