@@ -90,6 +90,7 @@ def _receiver_or_mesh(build: Any, geometry: Any, name: str, bake: Any) -> Any:
 
 def _chart_row(r: Any) -> list[str]:
     skews = [r.page.charts[i].skew_deg for i in r.skewed]
+    shared = r.ruling_overlap
     gutter = (
         "-"
         if r.safe_mip is None
@@ -100,7 +101,7 @@ def _chart_row(r: Any) -> list[str]:
     stretch = f"{r.stretch:.2f}" if math.isfinite(r.stretch) else "-"
     return [
         r.receiver.name, str(len(r.page.charts)),
-        f"{r.judged.texel_share * 100:.1f} % texels, {r.judged.surface_share * 100:.1f} % surface" if r.judged.pairs else "none",
+        f"{shared.texel_share * 100:.1f} % texels, {shared.surface_share * 100:.1f} % surface" if shared.pairs else "none",
         f"{r.overlap.out_of_range_share * 100:.0f} %", f"{r.page_texels_per_m:.1f}", stretch,
         f"{max(skews, key=abs):.1f} deg" if skews else "-", gutter, str(len(r.seams)), f"{r.memory()['half'] / 1024:.0f}",
     ]  # fmt: skip
@@ -159,7 +160,7 @@ def _write_picture(args: Any, report: Any) -> None:
     from eddyfall.core.uv.picture import overlap_picture
 
     stream = io.BytesIO()
-    picture = overlap_picture(report.uv, report.judged.collided, as_is=report.uv_use == "as_is", edge_px=1024)
+    picture = overlap_picture(report.uv, report.ruling_overlap.collided, as_is=report.uv_use == "as_is", edge_px=1024)
     Image.fromarray(picture).save(stream, "PNG")
     write_new(args.picture, stream.getvalue(), inputs(args))
 
@@ -327,12 +328,12 @@ def why(args: Any) -> int:
 
 
 def _facts(facts: dict[str, Any]) -> str:
-    def said(value: Any) -> str:
+    def in_words(value: Any) -> str:
         return (
             f"{value:.4g}" if isinstance(value, float) else ", ".join(map(str, value)) if isinstance(value, list) else str(value)
         )
 
-    return "; ".join(f"{k.replace('_', ' ')} {said(v)}" for k, v in facts.items())
+    return "; ".join(f"{k.replace('_', ' ')} {in_words(v)}" for k, v in facts.items())
 
 
 def _texel_of_pixel(build: Any, args: Any) -> tuple[str, tuple[int, int]]:

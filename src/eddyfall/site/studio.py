@@ -68,7 +68,7 @@ def serve(line: Connection) -> None:
                 return
             assert isinstance(question, Question)
             close_old_connections()
-            value = answer_here(question, lambda item: line.send(("told", item)), _gone(line))
+            value = answer_here(question, lambda item: line.send(("item", item)), _gone(line))
             message: tuple[str, Any] = ("answer", value)
         except (Dropped, EOFError, ConnectionError):
             return

@@ -90,7 +90,7 @@ class Attempt:
 
     def __init__(self, job_id: int) -> None:
         self.job_id = job_id
-        self.told = 0.0
+        self.last_written = 0.0
         with transaction.atomic():
             job = Job.objects.select_for_update().get(pk=job_id)
             if job.state != Job.WAITING:
@@ -104,9 +104,9 @@ class Attempt:
     def progress(self, what: str, share: float) -> None:
         """Called by the core as it goes. Raises Cancelled or Superseded."""
         now = time.monotonic()
-        if now - self.told < TELL_EVERY_S:
+        if now - self.last_written < TELL_EVERY_S:
             return
-        self.told = now
+        self.last_written = now
         try:
             mine = Job.objects.filter(pk=self.job_id, attempts=self.number, state=Job.RUNNING)
             if not mine.update(progress=share, message=what[:400], heartbeat=timezone.now()):

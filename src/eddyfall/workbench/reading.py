@@ -83,7 +83,7 @@ def _child(answer: Connection, scene: Path, scene_name: str, setup: Path | None,
     from eddyfall.core.intake import open_build
 
     try:
-        build = open_build(scene, setup, look_beside=False, told=answer.send)
+        build = open_build(scene, setup, look_beside=False, on_step=answer.send)
         answer.send("counting what is in it")
         facts = IntakeDocument.from_core(build).model_dump(mode="json")
         answer.send({"setup": build.raw_setup, "facts": facts, "open_bytes": size_of(build.scene)})

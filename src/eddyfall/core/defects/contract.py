@@ -142,5 +142,5 @@ class Family:
 
     def inspect(self, survey: Survey) -> list[Suspicion]:
         """Suspicions over all viewpoints of the survey."""
-        with survey.renderer.clock.of(f"family {self.name}"):
+        with survey.renderer.clock.timing(f"family {self.name}"):
             return self.conclude(survey, {v: self.observe(survey, v) for v in survey.viewpoints})

@@ -195,7 +195,7 @@ def _matters(survey: Survey, key: str, change: Change, pixels: dict[str, int]) -
     entry = survey.build.setup.meshes.get(key)
     if entry is not None and entry.lightmap_uv is not None:
         return True
-    turned = survey.of(apply_change(survey.build, change))
+    turned = survey.on(apply_change(survey.build, change))
     looks = ((survey.frame(v, "display").display, turned.frame(v, "display").display) for v in pixels)
     return any(changed_share(before, after) >= LEAST_SHOWN for before, after in looks)
 

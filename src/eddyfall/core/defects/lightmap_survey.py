@@ -85,7 +85,7 @@ class Lightmaps:
         scenes = digest("scenes", [self.stamped(s) for s in light_sets])
         return Later(own + scenes, lambda: self.geometry), Later(scenes, lambda: [self.scene(s) for s in light_sets])
 
-    def judged(self, make: Callable[..., Any], *arguments: Any) -> Any:
+    def measured(self, make: Callable[..., Any], *arguments: Any) -> Any:
         """What make(*arguments) gives, kept under all that it reads."""
         return derive(JUDGED, make, *arguments).value
 

@@ -121,7 +121,7 @@ class Survey:
         )
         return scene
 
-    def of(self, build: Build) -> Survey:
+    def on(self, build: Build) -> Survey:
         """The same survey of another build."""
         return replace(self, build=build)
 

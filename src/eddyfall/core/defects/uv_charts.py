@@ -76,10 +76,10 @@ def _missing(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     """Meshes that the setup says are lightmapped by UVs they do not have."""
     build = maps.build
     for key, mesh in zip(build.scene.mesh_keys, build.scene.meshes):
-        said = build.setup.meshes[key].lightmap_uv if key in build.setup.meshes else None
-        if said is None:
+        uv_set = build.setup.meshes[key].lightmap_uv if key in build.setup.meshes else None
+        if uv_set is None:
             continue
-        without = [p for p in mesh.primitives if f"TEXCOORD_{said}" not in p.attributes]
+        without = [p for p in mesh.primitives if f"TEXCOORD_{uv_set}" not in p.attributes]
         nodes = {
             k
             for k, n in zip(build.scene.node_keys, build.scene.nodes)
@@ -100,7 +100,7 @@ def _missing(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
             limit=0.0,
             evidence=(
                 Evidence(
-                    measure=f"triangles without TEXCOORD_{said}",
+                    measure=f"triangles without TEXCOORD_{uv_set}",
                     value=float(sum(p.triangles for p in without)),
                     unit="triangles",
                     limit=0.0,
@@ -182,7 +182,7 @@ def _degenerate(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Sus
 
 def _gutter(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicion | None:
     gap = report.gutter_texels
-    if not math.isfinite(gap) or gap >= LEAST_GUTTER_TEXELS - 1e-3 or report.judged.pairs:
+    if not math.isfinite(gap) or gap >= LEAST_GUTTER_TEXELS - 1e-3 or report.ruling_overlap.pairs:
         return None
     key = maps.mesh_of(receiver)
     evidence = [
@@ -255,7 +255,7 @@ def _skew(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicion
 
 def _split(maps: Lightmaps, receiver: Receiver, report: AssetReport) -> Suspicion | None:
     found = needless_splits(report, lambda: maps.scene(maps.sets[0]))
-    if not found or report.judged.pairs:
+    if not found or report.ruling_overlap.pairs:
         return None
     key = maps.mesh_of(receiver)
     mark = np.isin(report.page.chart, [c for s in found for c in s.charts])

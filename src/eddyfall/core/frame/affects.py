@@ -17,14 +17,14 @@ def affects(path: str) -> list[str]:
 
     KeyError for a leaf that the setup does not have."""
     table = path.split(".")[0]
-    passes = [p.name for p, told in zip(schedule(), _told(schedule())) if path in told or table in told]
+    passes = [p.name for p, leaves in zip(schedule(), _settings(schedule())) if path in leaves or table in leaves]
     holder, _, field = path.rpartition(".")
     info = _holders()[holder].model_fields[field].json_schema_extra
     return passes + list(info["beside"] if isinstance(info, dict) and isinstance(info.get("beside"), list) else [])  # type: ignore[arg-type]
 
 
 @cache
-def _told(ordered: tuple[Pass[Any], ...]) -> tuple[frozenset[str], ...]:
+def _settings(ordered: tuple[Pass[Any], ...]) -> tuple[frozenset[str], ...]:
     return tuple(frozenset(settings_of(p)) for p in ordered)
 
 

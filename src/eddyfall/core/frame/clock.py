@@ -14,7 +14,7 @@ class Clock:
         self._lock, self._own = threading.Lock(), threading.local()
 
     @contextmanager
-    def of(self, name: str) -> Iterator[None]:
+    def timing(self, name: str) -> Iterator[None]:
         """Inside, time is spent for `name`, but for what is counted further inside."""
         stack: list[float] = self._own.__dict__.setdefault("stack", [])
         start = time.perf_counter()

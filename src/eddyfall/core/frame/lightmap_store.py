@@ -37,7 +37,7 @@ class StoredRule(NamedTuple):
     mips: bool
 
     @classmethod
-    def of(cls, bake: Bake) -> "StoredRule":
+    def from_bake(cls, bake: Bake) -> "StoredRule":
         return cls(*(getattr(bake, name) for name in cls._fields))
 
 

@@ -115,7 +115,7 @@ class Renderer:
 
     def derive(self, make: Callable[..., Any], *arguments: Any) -> Known:
         """What make(*arguments) gives, remembered with the passes' results under all that it read (see `derive`)."""
-        with self.clock.of("made for passes and rays"):
+        with self.clock.timing("made for passes and rays"):
             return derive(self.memo, make, *arguments)
 
     def packed(self, build: Build) -> Known:
@@ -147,7 +147,7 @@ class Renderer:
         stored = self.derive(material_store, build.scene, t.mips)
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
-        lightmaps = self.derive(lightmap_store, build, packed, StoredRule.of(b), resolved.light_set)
+        lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)
         mapped = frozenset(np.flatnonzero(lightmaps.value.of_drawable >= 0).tolist())
         state = self.derive(make_state, build, packed, request.hidden, request.plate is not None, mapped)
         stage = make_stage(build, state.value, resolved, request.paint)
@@ -171,7 +171,7 @@ class Renderer:
             outputs = self.memo.get(key)
             if outputs is None:
                 self.between()
-                with self.clock.of(f"pass {p.name}"):
+                with self.clock.timing(f"pass {p.name}"):
                     outputs = p.run({name: values[name] for name in p.reads}, section)
                 self.ran.append(p.name)
                 self.memo.put(key, outputs)

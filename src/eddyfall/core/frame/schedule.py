@@ -110,7 +110,7 @@ def settings_of(p: Pass[Any]) -> list[str]:
     A whole section of the setup that is handed on counts as all of it."""
     read = {leaf for name in p.reads for leaf in GIVEN.get(name, ())}
     stage = _plain_stage()
-    kept = p.section(_Told(stage, read))  # type: ignore[arg-type]
+    kept = p.section(_WatchedStage(stage, read))  # type: ignore[arg-type]
     read |= {value._name for value in vars(kept).values() if isinstance(value, _Leaves)}
     whole = {name for name in read if "." not in name}
     return sorted(name for name in read if name and (name in whole or name.split(".")[0] not in whole))
@@ -124,7 +124,7 @@ def _plain_stage() -> Stage:
     return make_stage(build, state, resolve(build.setup))
 
 
-class _Told:
+class _WatchedStage:
     """A stage that notes which settings are read of it."""
 
     def __init__(self, stage: Stage, read: set[str]) -> None:

@@ -134,10 +134,10 @@ def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState,
     """Lights of the scene and suns of the setup that are on, as they say themselves or as a light set says; suns first."""
     lights = []
     scene = build.scene
-    said = build.setup.light_sets[light_set].on if light_set is not None else {}
+    chosen = build.setup.light_sets[light_set].on if light_set is not None else {}
     for key, node_index in zip(scene.light_keys, (i for i, n in enumerate(scene.nodes) if n.light is not None)):
         entry = build.setup.lights.get(key, LightSetup())
-        if not said.get(key, entry.on):
+        if not chosen.get(key, entry.on):
             continue
         light = scene.lights[scene.nodes[node_index].light]  # type: ignore[index]
         world = scene.world_matrices[node_index]
@@ -154,7 +154,7 @@ def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState,
             )
         )
     for key, entry in build.setup.lights.items():
-        if entry.kind == "sun" and said.get(key, entry.on):
+        if entry.kind == "sun" and chosen.get(key, entry.on):
             towards = np.array(entry.towards) / max(float(np.linalg.norm(entry.towards)), 1e-12)
             power = vec3(c * entry.illuminance_lux for c in entry.rgb)
             lights.append(

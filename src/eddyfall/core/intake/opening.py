@@ -21,23 +21,23 @@ if TYPE_CHECKING:
 
 def open_build(
     file: Path | str, setup: Path | str | None = None, renderer: "Renderer | None" = None, look_beside: bool = True,
-    told: Callable[[str], None] = lambda step: None,
+    on_step: Callable[[str], None] = lambda step: None,
 ) -> Build:  # fmt: skip
     """Read scene and setup. Without `setup`, FILE.setup.json is taken if it is there, else a setup is fitted.
 
-    look_beside False: no other file of the folder is read, neither a setup nor what a .gltf names. told: called with each step.
+    look_beside False: no other file of the folder is read, neither a setup nor what a .gltf names. on_step: called with each step.
 
     Raises SceneError or SetupError; notes of the build say what was left out, fitted or does not match.
     """
     file = Path(file)
-    told("reading the scene")
+    on_step("reading the scene")
     scene = read_scene(file, look_beside)
     path = Path(setup) if setup is not None else default_setup_path(file)
     if setup is not None or (look_beside and path.exists()):
-        told("checking the settings")
+        on_step("checking the settings")
         parsed, raw = read_setup(path)
         return finish_build(scene, parsed, raw, list(scene.notes))
-    told("fitting settings")
+    on_step("fitting settings")
     return fit_build(scene, renderer)
 
 
@@ -73,5 +73,5 @@ def fit_build(scene: Scene, renderer: "Renderer | None" = None) -> Build:
     from eddyfall.core.intake.settings import fitted_setup
 
     raw, chosen = fitted_setup(scene, renderer or Renderer())
-    said = [*scene.notes, *made_up_keys(scene), "no setup was given; one was fitted to the scene:"]
-    return Build(scene, parse_setup(raw), raw, (*said, *(f"  {line}" for line in chosen)))
+    notes = [*scene.notes, *made_up_keys(scene), "no setup was given; one was fitted to the scene:"]
+    return Build(scene, parse_setup(raw), raw, (*notes, *(f"  {line}" for line in chosen)))

@@ -116,7 +116,7 @@ class _LineUp:
         return int(ids[np.argmax(counts)])
 
     def _rays(self, build: Build) -> Callable[[Frame], RayScene]:
-        survey = self.survey.of(build)
+        survey = self.survey.on(build)
         return lambda frame: survey.rays(frame, would_cast(frame))
 
     def _score(self, build: Build) -> float:

@@ -264,7 +264,7 @@ class Prover:
         return Impact("exposed", shown[worst], sum(shown.values()) / len(self.survey.viewpoints), worst, why)
 
     def _settled(self, changed: Build, subjects: tuple[str, ...], samples: int | None = None) -> Build:
-        with self.survey.renderer.clock.of(TRIAL_BAKES):
+        with self.survey.renderer.clock.timing(TRIAL_BAKES):
             return settled(changed, subjects, samples)
 
     def _small(self, build: Build, viewpoint: str) -> tuple[np.ndarray, np.ndarray, tuple[str, ...]]:

@@ -68,7 +68,7 @@ class _Sweep:
         elsewhere: dict[str, dict[str, Suspicion]] = {}
         for family in families():
             for role in roles:
-                with self.survey.renderer.clock.of(f"family {family.name}"):
+                with self.survey.renderer.clock.timing(f"family {family.name}"):
                     suspicions = family.conclude(
                         replace(self.survey, role=role, pictures=role is None), observed[family.name, role]
                     )
@@ -124,7 +124,7 @@ class _Sweep:
             for role in roles:
                 survey = replace(self.survey, role=role, pictures=role is None)
                 for family in families():
-                    with survey.renderer.clock.of(f"family {family.name}"):
+                    with survey.renderer.clock.timing(f"family {family.name}"):
                         observed[family.name, role][viewpoint] = family.observe(survey, viewpoint)
             give_back()
         return observed

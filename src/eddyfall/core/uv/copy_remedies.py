@@ -113,24 +113,26 @@ def _row(
     title: str, reports: list[AssetReport], price: str, change: Change | None, base: float, maps_before: int = 0
 ) -> CopyRemedy:
     density = min((r.page_texels_per_m for r in reports), default=0.0)
-    said = [price] if price else []
+    costs = [price] if price else []
     if change is not None and base > 0 and density < base * 0.999:
         times = 1
         while density * times < base * 0.999:
             times *= 2
         edge = max(r.receiver.resolution for r in reports)
         extra = (times**2 - 1) * edge**2 * BYTES_PER_TEXEL["half"] / 1024
-        said.append(f"{density / base * 100:.0f} % of the density; {edge * times} texels hold it ({times**2}x, +{extra:.0f} KiB)")
+        costs.append(
+            f"{density / base * 100:.0f} % of the density; {edge * times} texels hold it ({times**2}x, +{extra:.0f} KiB)"
+        )
     if maps_before and len(reports) > maps_before:
-        said.append(f"{len(reports)} maps instead of {maps_before}")
+        costs.append(f"{len(reports)} maps instead of {maps_before}")
     return CopyRemedy(
         title,
-        max((r.judged.texel_share for r in reports), default=0.0),
-        max((r.judged.surface_share for r in reports), default=0.0),
+        max((r.ruling_overlap.texel_share for r in reports), default=0.0),
+        max((r.ruling_overlap.surface_share for r in reports), default=0.0),
         max((r.wrapped.surface_share for r in reports), default=0.0),
         density,
-        "; ".join(said),
-        not any(r.judged.pairs for r in reports),
+        "; ".join(costs),
+        not any(r.ruling_overlap.pairs for r in reports),
         change,
     )
 

@@ -130,9 +130,9 @@ def own_parts(build: Build, params: dict[str, Any]) -> Build:
         taken = {m.name for m in materials}
         twin = next(n for i in range(1, 10_000) if (n := f"{materials[source].name} copy {i}") not in taken)
         materials.append(replace(materials[source], name=twin))
-        said = build.setup.materials.get(build.scene.material_keys[source])
-        if said is not None:
-            setup_materials[twin] = said
+        entry_of_source = build.setup.materials.get(build.scene.material_keys[source])
+        if entry_of_source is not None:
+            setup_materials[twin] = entry_of_source
         rules[name] = rule.model_copy(update={"material": twin})
     meshes = {**build.setup.meshes, key: entry.model_copy(update={"copies": rules})}
     setup = build.setup.model_copy(update={"meshes": meshes, "materials": setup_materials})

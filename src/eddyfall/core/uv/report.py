@@ -46,7 +46,7 @@ class AssetReport:
     uv_use: str
 
     @property
-    def judged(self) -> Overlap:
+    def ruling_overlap(self) -> Overlap:
         """The overlap that counts by the target's rule."""
         return self.wrapped if self.uv_use == "as_is" else self.overlap
 

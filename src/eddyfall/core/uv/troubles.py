@@ -20,7 +20,7 @@ def troubles(report: AssetReport, states: Iterable[str], median_texels_per_m: fl
     """Empty: its charts are fit and its maps fresh. states: of its maps, 'fresh', 'stale' or 'missing'; median_texels_per_m: of all
     assets' pages, 0 if none is known."""
     found: list[Trouble] = []
-    shared = report.judged.surface_share
+    shared = report.ruling_overlap.surface_share
     if shared > 0:
         found.append(Trouble(f"{shared * 100:.{1 if shared < 0.1 else 0}f} % of its surface shares texels", 90 + shared))
     if report.overlap.degenerate:

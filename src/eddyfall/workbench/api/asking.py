@@ -15,7 +15,7 @@ def ask(request: Any, lane: desk.Lane, work: Callable[..., Any], *args: Any, cli
 
 
 def ask_along(request: Any, lane: desk.Lane, work: Callable[..., Any], *args: Any) -> Iterator[tuple[str, Any]]:
-    """("told", ...) as it comes, then ("answer", ...)."""
+    """("item", ...) as it comes, then ("answer", ...)."""
     return desk.tell_all(desk.Question(lane, str(request.user.pk), work, args, stream=True), gone_of(request))
 
 

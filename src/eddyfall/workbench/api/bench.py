@@ -121,7 +121,7 @@ def line_up(request: Any, project_id: int, number: int, case_number: int, try_al
     def documents() -> Iterator[dict[str, Any]]:
         try:
             for kind, value in ask_along(request, "draw", cases.run_lineup, case.pk, try_all):
-                yield value if kind == "told" else {"done": CaseOut.model_validate(case_out(case))}
+                yield value if kind == "item" else {"done": CaseOut.model_validate(case_out(case))}
         except (Refused, EddyfallError) as error:
             yield {"error": str(error)}
         except Dropped:

@@ -60,10 +60,10 @@ def reasons(build: Build) -> dict[str, str]:
     """Why each thing that the ledger has written was kept, by JSON pointer; the last change that wrote it counts."""
     found: dict[str, str] = {}
     for row in kept(build):
-        said = row.document["reason"] or row.document["title"]
+        why = row.document["reason"] or row.document["title"]
         for op in row.document.get("patch", ()):
             if op["op"] != "test":
-                found[op["path"]] = f"{said} ({row.document['author']})" if row.document["author"] else said
+                found[op["path"]] = f"{why} ({row.document['author']})" if row.document["author"] else why
     return found
 
 

@@ -116,6 +116,6 @@ def standing(build: Build) -> dict[str, int] | None:
     if sweep is None:
         return None
     severities = list(sweep.findings.values_list("document__severity", flat=True))
-    told, _ = compared(sweep)
+    standings, _ = compared(sweep)
     counts = {name: severities.count(name) for name in ("blocking", "visible")}
-    return {**counts, "new": sum(word == "new" for word in told.values())}
+    return {**counts, "new": sum(word == "new" for word in standings.values())}

@@ -68,12 +68,12 @@ def ask(question: Question, gone: Callable[[], bool] = here) -> Any:
 
 
 def tell_all(question: Question, gone: Callable[[], bool] = here) -> Iterator[tuple[str, Any]]:
-    """("told", what work told) as it comes, then ("answer", what it returned)."""
+    """("item", what work told) as it comes, then ("answer", what it returned)."""
     address = os.environ.get("EDDYFALL_STUDIO")
     if not address:
-        told: list[Any] = []
-        value = answer_here(question, told.append, gone)
-        yield from (("told", item) for item in told)
+        items: list[Any] = []
+        value = answer_here(question, items.append, gone)
+        yield from (("item", item) for item in items)
         yield "answer", value
         return
     if not _places.acquire(blocking=False):
@@ -115,7 +115,7 @@ def _from_studio(address: str, question: Question, gone: Callable[[], bool]) -> 
     tried = 0
     while True:
         tried += 1
-        told = False
+        begun = False
         with contextlib.closing(_reach(address, gone)) as line:
             try:
                 line.send(question)
@@ -129,13 +129,13 @@ def _from_studio(address: str, question: Question, gone: Callable[[], bool]) -> 
                         raise Refused(status, detail, retry_after_s=after, **more)
                     if kind == "core":
                         raise value[0](*value[1:])
-                    told = told or kind == "told"
+                    begun = begun or kind == "item"
                     yield kind, value
                     if kind == "answer":
                         return
             except (EOFError, ConnectionError, pickle.UnpicklingError):
                 # It died at this question, or was ended: once more, unless part of the answer is out already.
-                if told or tried > 1:
+                if begun or tried > 1:
                     raise Refused(503, "the renderer ended while it drew this; ask again", retry_after_s=3) from None
 
 

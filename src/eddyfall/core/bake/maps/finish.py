@@ -49,7 +49,7 @@ class Finish:
     dilate_texels: int = 2
 
     @staticmethod
-    def of(bake: Bake) -> "Finish":
+    def from_bake(bake: Bake) -> "Finish":
         return Finish(bake.hidden, bake.denoise, bake.dilate_texels)
 
 

@@ -118,7 +118,7 @@ def bake(
             drawables={n: now.drawables[n] for n in met_drawables if n in now.drawables},
             over=over_names[:MOST_OVER],
         )  # fmt: skip
-        build = attach(build, receiver.name, light_set, finished(raw, Finish.of(settings)), raw.over, record, settings)
+        build = attach(build, receiver.name, light_set, finished(raw, Finish.from_bake(settings)), raw.over, record, settings)
         raws[receiver.name, light_set] = raw
         met_scenes[scene_stamp(now)] = BakedScene(drawables=now.drawables, lights=now.lights)
         done.append((receiver.name, light_set))
@@ -132,8 +132,8 @@ def bake(
     return BakeResult(build, tuple(done), left, raws, rays, reused)
 
 
-def _share(progress: Progress, what: str, number: int, of: int, share: float) -> None:
-    progress(what, (number + share) / of)
+def _share(progress: Progress, what: str, number: int, total: int, share: float) -> None:
+    progress(what, (number + share) / total)
 
 
 def _gathered(

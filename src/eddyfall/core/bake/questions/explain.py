@@ -111,7 +111,7 @@ class _Explainer(Window):
             page(mean, 0, np.float32), page(seen_mean, 0, np.float32), page(variance, 0, np.float32), page(hidden, 0, np.float32),
             owned.covered, page(self.sheet, -1, np.int32), np.zeros((1, 1), np.int32), noise_of or self.bake.samples,
         )  # fmt: skip
-        return np.asarray(finished(raw, how or Finish.of(self.bake))[self.texel[1], self.texel[0]], np.float64)
+        return np.asarray(finished(raw, how or Finish.from_bake(self.bake))[self.texel[1], self.texel[0]], np.float64)
 
     def run(self) -> Explanation:
         fresh, expected = self.value(keep=self.baked), self.value()
@@ -127,7 +127,7 @@ class _Explainer(Window):
         sheet = self.sheet_of_sample == self.sheet[:, None]
         more = self._more()
         rotated = self._aligned()
-        base = Finish.of(self.bake)
+        base = Finish.from_bake(self.bake)
         best = replace(base, hidden="mask", denoise="within_charts" if base.denoise == "across_gaps" else base.denoise)
         trials: list[tuple[str, Callable[[], np.ndarray], dict[str, Any]]] = [
             ("bake.leak", lambda: self.value(keep=sides), side_facts),

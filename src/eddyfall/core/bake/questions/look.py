@@ -38,7 +38,7 @@ def look(build: Build, geometry: Geometry, receiver: Receiver, light_set: str | 
     values = found.values
     if how.denoise is not None:
         raw = raw_of(build, geometry, receiver, light_set, bake, lambda: light_scene(build, geometry, light_set))
-        values = finished(raw, replace(Finish.of(bake), denoise=how.denoise))
+        values = finished(raw, replace(Finish.from_bake(bake), denoise=how.denoise))
     if how.encoding is not None:
         scale = bake.range_lux or float(values.max()) or 1.0
         values = stored(values, how.encoding, scale, bake.dither)

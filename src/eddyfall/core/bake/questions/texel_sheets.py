@@ -19,15 +19,15 @@ def sheets_in_texel(
             continue
         area = {int(t): sum(_area(p) for p in part_uv[part_triangle == t]) for t in mine}
         layers: list[list[int]] = []
-        of: dict[int, int] = {}
+        layer_of: dict[int, int] = {}
         for t in sorted(area, key=lambda t: -area[t]):
             parts = part_uv[part_triangle == t]
             at = next((i for i, layer in enumerate(layers) if not _shares(parts, layer, part_triangle, part_uv)), len(layers))
             if at == len(layers):
                 layers.append([])
             layers[at].append(t)
-            of[t] = at
-        result[result == k] = [k + charts * of[int(t)] for t in mine]
+            layer_of[t] = at
+        result[result == k] = [k + charts * layer_of[int(t)] for t in mine]
     return np.asarray(result)
 
 

@@ -24,8 +24,15 @@ def banding(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
         for light_set in maps.sets_with_map(receiver):
             record, scene = record_of(maps, receiver, light_set), maps.build.scene
             image = scene.images[scene.image_keys.index(record.image)]
-            given = (maps.gathered(receiver, light_set), receiver.resolution, Finish.of(b), b.encoding, b.range_lux, b.dither)
-            bands, coarse, smooth = maps.judged(bands_of, image, record, *given)
+            given = (
+                maps.gathered(receiver, light_set),
+                receiver.resolution,
+                Finish.from_bake(b),
+                b.encoding,
+                b.range_lux,
+                b.dither,
+            )
+            bands, coarse, smooth = maps.measured(bands_of, image, record, *given)
             if bands.width_texels > 1.0 and bands.share > 0.02:
                 found.append((receiver, bands, coarse, smooth))
                 break

@@ -25,7 +25,9 @@ def denoise_lines(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     for receiver in maps.baked:
         if not maps.sets_with_map(receiver):
             continue
-        marks, across = maps.judged(darkened, Finish.of(maps.bake), maps.gathered(receiver, maps.sets_with_map(receiver)[0]))
+        marks, across = maps.measured(
+            darkened, Finish.from_bake(maps.bake), maps.gathered(receiver, maps.sets_with_map(receiver)[0])
+        )
         if int(marks.sum()) >= LEAST_TEXELS:
             spoilt.append((receiver, marks, across))
     if not spoilt:

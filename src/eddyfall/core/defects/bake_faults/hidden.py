@@ -27,7 +27,7 @@ def hidden(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     for receiver in maps.baked:
         if not maps.sets_with_map(receiver):
             continue
-        covered, wasted, marks = maps.judged(
+        covered, wasted, marks = maps.measured(
             hidden_of, maps.bake.dilate_texels, *[maps.gathered(receiver, s) for s in maps.sets_with_map(receiver)]
         )
         if maps.bake.hidden == "keep" and int(marks.sum()) >= LEAST_TEXELS:

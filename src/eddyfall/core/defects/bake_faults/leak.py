@@ -23,7 +23,7 @@ from eddyfall.core.scene.setup.sections.bake import Bake
 def leaks(maps: Lightmaps, seen: Seen) -> Iterator[Suspicion]:
     for receiver in maps.baked:
         sets = maps.sets_with_map(receiver)
-        found: dict[str, Leak] = maps.judged(worst_leaks, *maps.lit(receiver, sets), receiver, maps.bake)
+        found: dict[str, Leak] = maps.measured(worst_leaks, *maps.lit(receiver, sets), receiver, maps.bake)
         for occluder, leak in sorted(found.items()):
             mesh = maps.mesh_of(receiver)
             picture = None

@@ -95,7 +95,7 @@ def page_measures(report: AssetReport) -> PageMeasures:
     r = report.receiver
     return PageMeasures(
         asset=r.name, uv_set=r.uv_set, uv_use=report.uv_use, resolution=r.resolution, page_tiles=r.side, triangles=len(report.uv),
-        tiles=list(report.overlap.tiles), overlap=OverlapDocument.from_core(report.judged),
+        tiles=list(report.overlap.tiles), overlap=OverlapDocument.from_core(report.ruling_overlap),
         overlap_unwrapped=OverlapDocument.from_core(report.overlap), overlap_modulo_1=OverlapDocument.from_core(report.wrapped),
         out_of_range_share=report.overlap.out_of_range_share, degenerate=report.overlap.degenerate,
         texels_per_m=report.texels_per_m, page_texels_per_m=report.page_texels_per_m, density_spread=report.page.density_spread,
