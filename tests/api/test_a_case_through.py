@@ -253,6 +253,12 @@ def test_edits_of_settings_and_of_one_asset_are_one_trial_kept_with_its_reason(b
     assert mine["nodes", "fender_net", "casts"] == (False, said) and mine["nodes", "fender_net", "draw_rank"] == (3, said)
 
 
+def test_settings_of_what_does_not_exist_are_refused_in_one_line(built):
+    for query, word in (("viewpoint=nowhere", "nowhere"), ("target=slate", "slate")):
+        status, body = send(built["viewer"], "GET", f"{built['base']}/setup?{query}")
+        assert status == 422 and word in body["detail"], body
+
+
 def test_fields_say_how_their_values_are_written(built):
     sheet = send(built["viewer"], "GET", built["base"] + "/setup")[1]
     forms = {f["path"]: f["form"] for f in sheet["fields"]}

@@ -140,8 +140,12 @@ class SetupEffect(Document):
 
 
 def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet:
-    """Rows of all project settings as a viewpoint sees them; shaders, materials, exceptions."""
-    view = viewpoint or next(iter(build.setup.viewpoints))
+    """Rows of all project settings as a viewpoint (default: the first) sees them; shaders, materials, exceptions. RequestError for unknown
+    names."""
+    view = viewpoint or next(iter(build.setup.viewpoints), None)
+    if view is None:
+        raise Refused(422, "the build has no viewpoint to see its settings from")
+    rows = _rows(build, view, target)
     used: dict[str, list[str]] = {}
     materials = []
     *own, _ = material_states(build)  # the last is what things without a material take
@@ -153,7 +157,7 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet
     names = sorted({*build.setup.shaders, *used})
     return SetupSheet(
         viewpoint=view, target=target, role=build.setup.viewpoints[view].role, sections=list(sections()),
-        fields=_rows(build, view, target),
+        fields=rows,
         shaders=[ShaderRow(key=n, passes=passes(build, n), materials=used.get(n, [])) for n in names], materials=materials,
         tables=[_table(build, name) for name in TABLES], exceptions=_exceptions(build),
     )  # fmt: skip
