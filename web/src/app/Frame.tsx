@@ -1,7 +1,8 @@
 import { useRef } from "react";
 import { Link, NavLink, Outlet } from "react-router";
 import { client, must } from "../api/client";
-import { useBuild, useProject, useWrite } from "../api/queries";
+import { useBuild, useProject } from "../api/queries";
+import { useWrite } from "../api/writes";
 import { MENU_ITEM, Menu } from "../ui/Menu";
 import { usePlaceAnywhere } from "../ui/place";
 import { TitleBlockRoom, useBlock } from "../ui/titleBlock";

@@ -1,7 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { client, type Job, must } from "../api/client";
-import { useJobs, useWrite } from "../api/queries";
+import { useJobs } from "../api/queries";
+import { useWrite } from "../api/writes";
+import { Bar } from "../ui/JobBar";
 
 const live = (j: Job) => j.state === "running" || j.state === "waiting";
 
@@ -65,12 +67,7 @@ function Line({ project, job }: { project: number; job: Job }) {
       <div className="second">{job.message}</div>
       {live(job) && (
         <div className="flex gap-3 items-center mt-1">
-          <progress
-            className="progress progress-primary flex-1"
-            value={job.progress}
-            max={1}
-            aria-label={job.about}
-          />
+          <Bar name={job.about} share={job.progress} className="flex-1" />
           <button type="button" className="btn btn-sm" onClick={() => cancel.mutate(undefined)}>
             Cancel
           </button>

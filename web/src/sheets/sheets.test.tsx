@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router";
 import { afterEach, expect, test, vi } from "vitest";
 import { client, must, Refusal, type Sweep } from "../api/client";
-import { useAsk, useWrite } from "../api/queries";
+import { useAsk, useWrite } from "../api/writes";
 import { part } from "../testing/part";
 import { Patch } from "./ledger/Patch";
 import { type Form, meaning, read, show } from "./setup/values";

@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, must } from "../../api/client";
-import { useSession, useWrite } from "../../api/queries";
+import { keys } from "../../api/keys";
+import { useSession } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Failed, Skeleton } from "../../ui/state";
 import { when } from "../../ui/words";
 
@@ -9,7 +11,7 @@ import { when } from "../../ui/words";
 export function Account() {
   const session = useSession();
   const events = useQuery({
-    queryKey: ["session", "events"],
+    queryKey: keys.ownEvents(),
     queryFn: () => must(client.GET("/api/session/events")),
   });
   return (

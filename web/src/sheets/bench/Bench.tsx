@@ -1,7 +1,7 @@
 import { useParams } from "react-router";
-import { useCase } from "../../api/queries";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
+import { useCase } from "./queries";
 import { Work } from "./Work";
 
 export function Bench() {

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { keys } from "../../api/keys";
 import { Picture } from "../../ui/Picture";
 import { useStops } from "./exposure";
 import { fetchLinear, frameUrl, paint, SIZE } from "./picture";
@@ -19,7 +20,7 @@ export function Canvas(props: {
   const stops = props.fixed ? 0 : set;
   const exposed = stops !== 0;
   const linear = useQuery({
-    queryKey: ["linear", base, stamp],
+    queryKey: keys.linear(base, stamp),
     queryFn: ({ signal }) => fetchLinear(base, signal),
     enabled: exposed,
     staleTime: Number.POSITIVE_INFINITY,

@@ -1,12 +1,15 @@
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { casePath, client, must, type Schemas } from "../../api/client";
-import { useBuild, useCases, useSymptoms, useWrite } from "../../api/queries";
+import { useBuild } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Mark } from "../../ui/marks";
+import { Pick } from "../../ui/Pick";
 import { OneOfMany } from "../../ui/Picture";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { percent, when } from "../../ui/words";
+import { useCases, useSymptoms } from "./queries";
 
 type CaseLine = Schemas["CaseLine"];
 
@@ -131,34 +134,22 @@ function NewCase({ project, build }: { project: number; build: number }) {
           onChange={(e) => setTitle(e.target.value)}
         />
       </label>
-      <label className="flex flex-col gap-1">
-        Viewpoint
-        <select
-          className="select select-sm w-40"
-          value={viewpoint || views[0]}
-          onChange={(e) => setViewpoint(e.target.value)}
-        >
-          {views.map((v) => (
-            <option key={v}>{v}</option>
-          ))}
-        </select>
-      </label>
-      <label className="flex flex-col gap-1">
-        Symptom
-        <select
-          className="select select-sm w-40"
-          value={symptom}
-          onChange={(e) => setSymptom(e.target.value)}
-        >
-          {(symptoms.data ?? [])
-            .filter((s) => s.scored === "yes")
-            .map((s) => (
-              <option key={s.name} title={s.means}>
-                {s.name}
-              </option>
-            ))}
-        </select>
-      </label>
+      <Pick
+        above
+        label="Viewpoint"
+        value={viewpoint || (views[0] ?? "")}
+        options={views}
+        pick={setViewpoint}
+      />
+      <Pick
+        above
+        label="Symptom"
+        value={symptom}
+        options={(symptoms.data ?? [])
+          .filter((s) => s.scored === "yes")
+          .map((s) => ({ value: s.name ?? "", title: s.means }))}
+        pick={setSymptom}
+      />
       <button type="submit" className="btn btn-sm" disabled={views.length === 0 || open.isPending}>
         Open a case
       </button>

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { CoreSample, Layer } from "../../api/client";
+import { keys } from "../../api/keys";
 import { patientFetch } from "../../api/patient";
 import { Failed, Skeleton } from "../../ui/state";
 import { figure } from "../../ui/words";
@@ -19,7 +20,7 @@ export function CoreLog({
   onAt: (p: [number, number]) => void;
 }) {
   const sample = useQuery({
-    queryKey: ["core", base, stamp, ...at],
+    queryKey: keys.core(base, stamp, at),
     queryFn: async () => {
       const answer = await patientFetch(`${base}?x=${at[0]}&y=${at[1]}`);
       const body = await answer.json();

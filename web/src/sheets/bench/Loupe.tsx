@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { keys } from "../../api/keys";
 import { fetchLinear, linearLight, paint, SIZE } from "./picture";
 
 const RADIUS = 8;
@@ -8,7 +9,7 @@ const ZOOM = 11;
 /** Seventeen pixels across, enlarged, with the linear value of the one in the middle. */
 export function Loupe({ base, stamp, at }: { base: string; stamp: string; at: [number, number] }) {
   const linear = useQuery({
-    queryKey: ["linear", base, stamp],
+    queryKey: keys.linear(base, stamp),
     queryFn: ({ signal }) => fetchLinear(base, signal),
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 20_000,

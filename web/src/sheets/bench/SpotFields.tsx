@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 import type { Case } from "../../api/client";
-import { useSymptoms } from "../../api/queries";
+import { useSymptoms } from "./queries";
 import type { Spot } from "./Stage";
 
 type Values = { symptom?: string; spot?: Spot; subject?: string | null };

@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 import type { Case, FindingDocument, ProofResult, TrialDocument } from "../../api/client";
+import { JobBar } from "../../ui/JobBar";
 import { costWords, percent, withUnit } from "../../ui/words";
 
 /** What the chosen change is, why it was tried, and what it costs. */
@@ -85,17 +86,7 @@ export function KeepAndProve({ of, mayKeep, keep, mayProve, prove }: KeepOf) {
           Prove it everywhere
         </button>
       </div>
-      {job && ["running", "waiting"].includes(job.state) && (
-        <p role="status">
-          {job.message}
-          <progress
-            className="progress progress-primary w-full"
-            value={job.progress}
-            max={1}
-            aria-label="proof"
-          />
-        </p>
-      )}
+      {job && ["running", "waiting"].includes(job.state) && <JobBar name="proof" job={job} />}
       {of.proof?.result && <ProofTable of={of.proof.result} />}
     </>
   );

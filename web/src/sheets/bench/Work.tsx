@@ -1,6 +1,6 @@
 import { useCallback, useState } from "react";
 import { buildPath, type Case, casePath } from "../../api/client";
-import { useBuild, useSymptoms } from "../../api/queries";
+import { useBuild } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { OfCase } from "../lightmaps/OfCase";
@@ -8,6 +8,7 @@ import { Controls } from "./Controls";
 import { CoreLog } from "./CoreLog";
 import { Exposure, ExposureContext } from "./exposure";
 import { LineUpButtons } from "./LineUpButtons";
+import { useSymptoms } from "./queries";
 import { SoundingLine, type StageName } from "./SoundingLine";
 import { SpotFields } from "./SpotFields";
 import { type Spot, Stage } from "./Stage";

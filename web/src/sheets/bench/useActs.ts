@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type Case, client, must, Refusal } from "../../api/client";
-import { caseKey, useWrite } from "../../api/queries";
+import { keys } from "../../api/keys";
+import { useWrite } from "../../api/writes";
 import type { Spot } from "./Stage";
 
 /** Writes of a case: each says which version it was made on; a conflict shows what is there now. */
@@ -8,7 +9,7 @@ export function useActs(project: number, build: number, of: Case) {
   const queries = useQueryClient();
   const path = { project_id: project, number: build, case_number: of.number };
   const params = { path, header: { "If-Match": String(of.version) } };
-  const key = caseKey(project, build, of.number);
+  const key = keys.case(project, build, of.number);
   const told = (c: Case) => queries.setQueryData(key, c);
   const edit = useWrite(
     (body: { symptom?: string; spot?: Spot; subject?: string | null; viewpoint?: string }) =>

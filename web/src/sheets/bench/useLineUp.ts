@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import type { TrialDocument } from "../../api/client";
 import { casePath, csrf } from "../../api/client";
-import { caseKey } from "../../api/queries";
+import { keys } from "../../api/keys";
 
 type Line = { trial?: TrialDocument; progress?: number; what?: string; done?: unknown; error?: string };
 
@@ -28,7 +28,7 @@ export function useLineUp(project: number, build: number, number: number, onDone
         if (line.progress !== undefined) setProgress({ share: line.progress, what: line.what ?? "" });
         if (line.error) setError(line.error);
         if (line.done) {
-          queries.setQueryData(caseKey(project, build, number), line.done);
+          queries.setQueryData(keys.case(project, build, number), line.done);
           onDone();
         }
       };
@@ -56,7 +56,7 @@ export function useLineUp(project: number, build: number, number: number, onDone
         busy.current = false;
         setProgress(null);
         setLive([]);
-        queries.invalidateQueries({ queryKey: caseKey(project, build, number) });
+        queries.invalidateQueries({ queryKey: keys.case(project, build, number) });
       }
     },
     [project, build, number, queries, onDone],

@@ -2,7 +2,9 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { client, csrf, type Job, must, Refusal } from "../../api/client";
-import { useWrite } from "../../api/queries";
+import { keys } from "../../api/keys";
+import { useWrite } from "../../api/writes";
+import { Bar } from "../../ui/JobBar";
 import { Failed } from "../../ui/state";
 
 /** Send files whole, telling how far they are. */
@@ -63,7 +65,7 @@ export function Bring({ project }: { project: number }) {
       setShare(0);
       setJob(undefined);
       const begun = await send(`/api/projects/${project}/builds`, form, setShare);
-      queries.invalidateQueries({ queryKey: ["jobs", project] });
+      queries.invalidateQueries({ queryKey: keys.jobs(project) });
       return follow(project, begun, setJob);
     },
     (build) => {
@@ -119,11 +121,7 @@ export function Bring({ project }: { project: number }) {
         <p role="status" className="mt-2">
           {share < 1 ? `sending, ${Math.round(share * 100)} %` : "reading it"}
           {share >= 1 && job && <span className="second"> {job.message}</span>}
-          <progress
-            className="progress progress-primary w-full"
-            {...(share < 1 ? { value: share, max: 1 } : job ? { value: job.progress, max: 1 } : {})}
-            aria-label="upload"
-          />
+          <Bar name="upload" share={share < 1 ? share : job?.progress} />
         </p>
       )}
       <Failed error={bring.error} />

@@ -1,5 +1,5 @@
 import { type Build, buildPath, csrf, Refusal } from "../../api/client";
-import { useWrite } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Picture } from "../../ui/Picture";
 import { Failed } from "../../ui/state";
 

@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, must } from "../../api/client";
-import { useProject, useWrite } from "../../api/queries";
+import { keys } from "../../api/keys";
+import { useProject } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
 
 /** Who may see this project; a lead invites and removes. */
@@ -9,7 +11,7 @@ export function Members({ project }: { project: number }) {
   const role = useProject(project).data?.role;
   const path = { project_id: project };
   const members = useQuery({
-    queryKey: ["members", project],
+    queryKey: keys.members(project),
     queryFn: () => must(client.GET("/api/projects/{project_id}/members", { params: { path } })),
   });
   const [username, setUsername] = useState("");

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { client, must } from "../../api/client";
+import { keys } from "../../api/keys";
 import { when } from "../../ui/words";
 
 /** Who did what in this project, newest first. */
 export function Events({ project }: { project: number }) {
   const events = useQuery({
-    queryKey: ["events", project],
+    queryKey: keys.events(project),
     queryFn: () =>
       must(
         client.GET("/api/projects/{project_id}/events", {

@@ -1,7 +1,9 @@
 import { buildPath, client, must } from "../../api/client";
-import { usePackages, useWrite } from "../../api/queries";
+import { useWrite } from "../../api/writes";
+import { JobBar } from "../../ui/JobBar";
 import { Failed } from "../../ui/state";
 import { bytes } from "../../ui/words";
+import { usePackages } from "./queries";
 
 /** One ZIP: patch, repaired scene and settings, changes, HTML sheet, SARIF. */
 export function HandOver({ project, build, kept }: { project: number; build: number; kept: number }) {
@@ -32,17 +34,7 @@ export function HandOver({ project, build, kept }: { project: number; build: num
       </button>
       {kept === 0 && <p className="second">Keep a change first.</p>}
       <Failed error={ask.error} />
-      {live && (
-        <p role="status" className="mt-2">
-          {last.job.message}
-          <progress
-            className="progress progress-primary w-full"
-            value={last.job.progress}
-            max={1}
-            aria-label="hand over"
-          />
-        </p>
-      )}
+      {live && <JobBar name="hand over" job={last.job} className="mt-2" />}
       {last?.job.state === "failed" && <Failed error={last.job.message} />}
       {last?.job.state === "done" && last.size !== null && (
         <p className="mt-2">

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { type Change, client, must } from "../../api/client";
-import { useLedger, useWrite } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
@@ -9,6 +9,7 @@ import { costWords, when } from "../../ui/words";
 import { Events } from "./Events";
 import { HandOver } from "./HandOver";
 import { Patch } from "./Patch";
+import { useLedger } from "./queries";
 
 export function Ledger() {
   const { project, build } = usePlace();

@@ -2,7 +2,8 @@ import { type ReactNode, useMemo, useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { ChartReport } from "../../api/client";
 import { assetPath, type LightmapAsset, type Lightmaps } from "../../api/client";
-import { useBuild, useLightmaps } from "../../api/queries";
+import { useBuild } from "../../api/queries";
+import { Pick } from "../../ui/Pick";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
@@ -14,6 +15,7 @@ import { FrameTie } from "./FrameTie";
 import { blockOf } from "./Lightmaps";
 import type { Spot } from "./overlay";
 import { decoded, type Page } from "./page";
+import { useLightmaps } from "./queries";
 import { Copies, Repairs, useRepairs, type WhatIf } from "./Repairs";
 import { readout } from "./readout";
 import { Tried } from "./Tried";
@@ -245,18 +247,13 @@ function Bar({ sheet, line, project, build, wrong, lightSet, set, children }: Ba
         </p>
       </div>
       {sheet.light_sets.length > 1 && (
-        <select
-          className="select select-sm w-36"
-          aria-label="Light set"
+        <Pick
+          label="Light set"
           value={lightSet ?? ""}
-          onChange={(e) => set({ set: e.target.value })}
-        >
-          {sheet.light_sets.map((s) => (
-            <option key={String(s)} value={s ?? ""}>
-              {setName(s)}
-            </option>
-          ))}
-        </select>
+          options={sheet.light_sets.map((s) => ({ value: s ?? "", words: setName(s) }))}
+          pick={(value) => set({ set: value })}
+          className="w-36"
+        />
       )}
       {children}
     </div>

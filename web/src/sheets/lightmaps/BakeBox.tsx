@@ -1,8 +1,10 @@
 import { Link } from "react-router";
 import { client, type Lightmaps, must } from "../../api/client";
-import { useBakes, useWrite } from "../../api/queries";
+import { useWrite } from "../../api/writes";
+import { Bar } from "../../ui/JobBar";
 import { Failed } from "../../ui/state";
 import { figure } from "../../ui/words";
+import { useBakes } from "./queries";
 import { assetLink, openMaps, setName } from "./words";
 
 type Props = { project: number; build: number; sheet: Lightmaps; assets?: string[]; list?: boolean };
@@ -59,12 +61,7 @@ export function BakeBox({ project, build, sheet, assets, list = false }: Props) 
             </span>
           </div>
           <div className="flex gap-3 items-center mt-1">
-            <progress
-              className="progress progress-primary flex-1"
-              value={live.job.progress}
-              max={1}
-              aria-label="bake"
-            />
+            <Bar name="bake" share={live.job.progress} className="flex-1" />
             <button type="button" className="btn btn-sm" onClick={() => cancel.mutate(undefined)}>
               Cancel
             </button>

@@ -1,5 +1,6 @@
 import { type PointerEvent, useEffect, useMemo, useRef } from "react";
 import { buildPath } from "../../api/client";
+import { Pick } from "../../ui/Pick";
 import { Picture } from "../../ui/Picture";
 import type { Spot } from "./overlay";
 import type { FrameTexels, Page } from "./page";
@@ -58,16 +59,13 @@ export function FrameTie(props: Props) {
     <section aria-label="In the frame">
       <div className="flex items-baseline justify-between mb-1">
         <h2>In the frame</h2>
-        <select
-          className="select select-sm w-36"
-          aria-label="Viewpoint"
+        <Pick
+          label="Viewpoint"
           value={props.viewpoint}
-          onChange={(e) => props.setViewpoint(e.target.value)}
-        >
-          {props.viewpoints.map((v) => (
-            <option key={v}>{v}</option>
-          ))}
-        </select>
+          options={props.viewpoints}
+          pick={props.setViewpoint}
+          className="w-36"
+        />
       </div>
       <div className="stage p-2">
         <div

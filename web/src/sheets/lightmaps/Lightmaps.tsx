@@ -1,12 +1,12 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { LightmapAsset, Lightmaps as Sheet } from "../../api/client";
-import { useLightmaps } from "../../api/queries";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { bytes, figure, percent } from "../../ui/words";
 import { BakeBox } from "./BakeBox";
+import { useLightmaps } from "./queries";
 import { TargetPick, useTarget } from "./target";
 import { WorthBaking } from "./WorthBaking";
 import { assetLink, openMaps, setName, troubles } from "./words";

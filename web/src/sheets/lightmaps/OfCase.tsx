@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { FindingDocument } from "../../api/client";
-import { useLightmaps } from "../../api/queries";
 import { BakeBox } from "./BakeBox";
+import { useLightmaps } from "./queries";
 import { assetLink } from "./words";
 
 /** On the Bench: the lightmaps a case is about, why their texels are as they are, and whether they must be baked before it is proved. */

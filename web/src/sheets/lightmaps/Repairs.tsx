@@ -1,7 +1,8 @@
 import { useState } from "react";
 import type { CopyRemedy, PageAnswer } from "../../api/client";
 import { assetPath, client, csrf, must, type Schemas } from "../../api/client";
-import { useAsk, useBuild, useWrite } from "../../api/queries";
+import { useBuild } from "../../api/queries";
+import { useAsk, useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
 import { figure, percent } from "../../ui/words";
 import { useCopies, type Where } from "./useLightmap";

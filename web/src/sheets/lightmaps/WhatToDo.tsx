@@ -1,8 +1,9 @@
 import { Link } from "react-router";
 import { client, must, type Schemas } from "../../api/client";
-import { useSweep, useSweeps, useWrite } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
 import { costWords } from "../../ui/words";
+import { useSweep, useSweeps } from "../sweep/queries";
 
 type Props = { project: number; build: number; drawables: string[]; cause: string | undefined };
 type Item = Schemas["FindingOut"];

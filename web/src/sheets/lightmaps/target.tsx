@@ -1,4 +1,5 @@
 import { useSearchParams } from "react-router";
+import { Pick } from "../../ui/Pick";
 
 export type TargetChoice = { value: string | null; choose: (t: string | null) => void };
 
@@ -19,17 +20,12 @@ export function useTarget(): TargetChoice {
 export function TargetPick({ of, targets }: { of: TargetChoice; targets: { target: string | null }[] }) {
   if (targets.length < 2) return null;
   return (
-    <select
-      className="select select-sm w-32"
-      aria-label="Target"
+    <Pick
+      label="Target"
       value={of.value ?? ""}
-      onChange={(e) => of.choose(e.target.value || null)}
-    >
-      {targets.map(({ target }) => (
-        <option key={String(target)} value={target ?? ""}>
-          {target ?? "project rules"}
-        </option>
-      ))}
-    </select>
+      options={targets.map(({ target }) => ({ value: target ?? "", words: target ?? "project rules" }))}
+      pick={(value) => of.choose(value || null)}
+      className="w-32"
+    />
   );
 }

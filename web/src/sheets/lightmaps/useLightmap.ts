@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { assetPath, buildPath, client, must } from "../../api/client";
+import { keys } from "../../api/keys";
 import { patientFetch } from "../../api/patient";
 import { decoded, type FrameTexels, texelsOf } from "./page";
 
@@ -10,7 +11,7 @@ const path = (w: Where) => ({ project_id: w.project, number: w.build, asset: w.a
 
 export function usePage(w: Where, state: "head" | "built") {
   const page = useQuery({
-    queryKey: ["page", w, state],
+    queryKey: keys.page(w, state),
     queryFn: () =>
       must(
         client.GET("/api/projects/{project_id}/builds/{number}/lightmaps/{asset}/page", {
@@ -26,7 +27,7 @@ export function usePage(w: Where, state: "head" | "built") {
 /** stamp: the version of the build, so that nothing of an older one is shown for it. */
 export const useLeaks = (w: Where, lightSet: string | null, enabled: boolean, stamp: string) =>
   useQuery({
-    queryKey: ["leaks", w, lightSet, stamp],
+    queryKey: keys.leaks(w, lightSet, stamp),
     enabled,
     queryFn: () =>
       must(
@@ -38,7 +39,7 @@ export const useLeaks = (w: Where, lightSet: string | null, enabled: boolean, st
 
 export const useWhy = (w: Where, lightSet: string | null, texel: [number, number] | null, stamp: string) =>
   useQuery({
-    queryKey: ["why", w, lightSet, texel, stamp],
+    queryKey: keys.why(w, lightSet, texel, stamp),
     enabled: texel !== null,
     retry: false,
     queryFn: () =>
@@ -54,7 +55,7 @@ export const useWhy = (w: Where, lightSet: string | null, texel: [number, number
 
 export const useCopies = (w: Where, enabled: boolean) =>
   useQuery({
-    queryKey: ["copies", w],
+    queryKey: keys.copies(w),
     enabled,
     queryFn: () =>
       must(
@@ -66,7 +67,7 @@ export const useCopies = (w: Where, enabled: boolean) =>
 
 export const useWorth = (project: number, build: number, enabled: boolean) =>
   useQuery({
-    queryKey: ["worth", project, build],
+    queryKey: keys.worth(project, build),
     enabled,
     staleTime: 60_000,
     queryFn: () =>
@@ -80,7 +81,7 @@ export const useWorth = (project: number, build: number, enabled: boolean) =>
 /** Which texel each pixel of a viewpoint shows, at 480 x 270. */
 export const useTexels = (project: number, build: number, viewpoint: string, stamp: string) =>
   useQuery<FrameTexels>({
-    queryKey: ["texels", project, build, viewpoint, stamp],
+    queryKey: keys.texels(project, build, viewpoint, stamp),
     enabled: viewpoint !== "",
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: async ({ signal }) => {
@@ -125,7 +126,7 @@ export function useMap(
   if (base && how.brighter !== 0) query.set("white", String(base * 2 ** -how.brighter));
   else if (base) query.set("white", String(base));
   const map = useQuery<{ bitmap: ImageBitmap; lux: number }>({
-    queryKey: ["map", w, query.toString()],
+    queryKey: keys.map(w, query.toString()),
     enabled,
     retry: false,
     placeholderData: keepPreviousData,

@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { client, must } from "../../api/client";
-import { useWrite } from "../../api/queries";
+import { keys } from "../../api/keys";
+import { useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
 
 /** What one is invited to, to accept or decline. */
 export function Invitations() {
   const invitations = useQuery({
-    queryKey: ["invitations"],
+    queryKey: keys.invitations(),
     queryFn: () => must(client.GET("/api/invitations")),
   });
   const path = (id: number) => ({ params: { path: { invitation_id: id } } });

@@ -1,7 +1,8 @@
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { buildPath, client, must, type Project } from "../../api/client";
-import { useProjects, useWrite } from "../../api/queries";
+import { useProjects } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Mark } from "../../ui/marks";
 import { OneOfMany } from "../../ui/Picture";
 import { Empty, Failed, Skeleton } from "../../ui/state";

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { Pick } from "../../ui/Pick";
 import type { Edits } from "./edits";
 import { Value } from "./Value";
 import { meaning, show } from "./values";
@@ -67,20 +68,14 @@ export function Exceptions({ setup, edits, find }: { setup: Sheet; edits: Edits;
         </table>
       )}
       <div className="flex gap-3 items-end mt-3 flex-wrap">
-        <label className="flex flex-col gap-1">
-          Kind
-          <select
-            className="select select-sm w-32"
-            value={chosen.table}
-            onChange={(e) => setChosen({ table: e.target.value, key: "" })}
-          >
-            {setup.tables.map((t) => (
-              <option key={t.table} value={t.table}>
-                {ONE[t.table]}
-              </option>
-            ))}
-          </select>
-        </label>
+        <Pick
+          above
+          label="Kind"
+          value={chosen.table}
+          options={setup.tables.map((t) => ({ value: t.table, words: ONE[t.table] }))}
+          pick={(table) => setChosen({ table, key: "" })}
+          className="w-32"
+        />
         <label className="flex flex-col gap-1">
           Asset
           <input

@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, must, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useBuild } from "../../api/queries";
+import { Pick } from "../../ui/Pick";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
@@ -24,7 +26,7 @@ export function Setup() {
   const [only, setOnly] = useState<Only>("all");
   const edits = useEdits();
   const setup = useQuery({
-    queryKey: ["setup", project, build, viewpoint, target],
+    queryKey: keys.setup(project, build, viewpoint, target),
     queryFn: () =>
       must(
         client.GET("/api/projects/{project_id}/builds/{number}/setup", {
@@ -68,31 +70,26 @@ export function Setup() {
           </p>
         </div>
         <Pick
+          above
           label="Viewpoint"
           value={setup.data.viewpoint}
           options={(info.data?.viewpoints ?? []).map((v) => v.key)}
-          onPick={setViewpoint}
+          pick={setViewpoint}
         />
         <Pick
+          above
           label="Target"
           value={target}
           options={["", ...(info.data?.targets ?? [])]}
-          onPick={setTarget}
+          pick={setTarget}
         />
-        <label className="flex flex-col gap-1">
-          Show
-          <select
-            className="select select-sm w-40"
-            value={only}
-            onChange={(e) => setOnly(e.target.value as Only)}
-          >
-            {Object.entries(ONLY).map(([value, words]) => (
-              <option key={value} value={value}>
-                {words}
-              </option>
-            ))}
-          </select>
-        </label>
+        <Pick
+          above
+          label="Show"
+          value={only}
+          options={Object.entries(ONLY).map(([value, words]) => ({ value, words }))}
+          pick={(value) => setOnly(value as Only)}
+        />
         <label className="flex flex-col gap-1">
           Find
           <input
@@ -130,23 +127,4 @@ function chosen(fields: Schemas["SettingRow"][], find: string, only: string): Sc
   return fields
     .filter((f) => `${f.path} ${f.name} ${f.meaning} ${f.reason}`.toLowerCase().includes(word))
     .filter((f) => only === "all" || (only === "set" ? f.winner !== "default" : f.differs));
-}
-
-function Pick(props: { label: string; value: string; options: string[]; onPick: (v: string) => void }) {
-  return (
-    <label className="flex flex-col gap-1">
-      {props.label}
-      <select
-        className="select select-sm w-40"
-        value={props.value}
-        onChange={(e) => props.onPick(e.target.value)}
-      >
-        {props.options.map((o) => (
-          <option key={o} value={o}>
-            {o || "none"}
-          </option>
-        ))}
-      </select>
-    </label>
-  );
 }

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { client, must } from "../../api/client";
-import { useAsk, useBuild, useWrite } from "../../api/queries";
+import { useBuild } from "../../api/queries";
+import { useAsk, useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
 import { percent } from "../../ui/words";
 import { asked, type Edits, type Where } from "./edits";

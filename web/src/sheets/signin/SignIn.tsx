@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { client, must } from "../../api/client";
-import { useWrite } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
 
 export function SignIn({ demo }: { demo: boolean }) {

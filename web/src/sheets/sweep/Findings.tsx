@@ -1,7 +1,7 @@
 import { Link, useNavigate } from "react-router";
 import type { FindingDocument } from "../../api/client";
 import { buildPath, client, must, type Schemas, type Sweep } from "../../api/client";
-import { useWrite } from "../../api/queries";
+import { useWrite } from "../../api/writes";
 import { Mark } from "../../ui/marks";
 import { Picture } from "../../ui/Picture";
 import { Empty, Failed } from "../../ui/state";

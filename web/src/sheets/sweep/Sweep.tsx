@@ -1,12 +1,16 @@
 import { useState } from "react";
 import { client, must, type Sweep } from "../../api/client";
-import { useBuild, useSweep, useSweeps, useWrite } from "../../api/queries";
+import { useBuild } from "../../api/queries";
+import { useWrite } from "../../api/writes";
+import { JobBar } from "../../ui/JobBar";
 import { Legend } from "../../ui/marks";
+import { Pick } from "../../ui/Pick";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { when } from "../../ui/words";
 import { Findings } from "./Findings";
+import { useSweep, useSweeps } from "./queries";
 import { Tide } from "./Tide";
 import { Underway } from "./Underway";
 
@@ -41,17 +45,13 @@ export function SweepSheet() {
         <div className="flex-1" />
         <Legend />
         {(info.data?.targets.length ?? 0) > 0 && (
-          <select
-            className="select select-sm w-36"
-            aria-label="Target"
+          <Pick
+            label="Target"
             value={target}
-            onChange={(e) => setTarget(e.target.value)}
-          >
-            <option value="">no target</option>
-            {info.data?.targets.map((t) => (
-              <option key={t}>{t}</option>
-            ))}
-          </select>
+            options={[{ value: "", words: "no target" }, ...(info.data?.targets ?? [])]}
+            pick={setTarget}
+            className="w-36"
+          />
         )}
         <button
           type="button"
@@ -68,17 +68,7 @@ export function SweepSheet() {
         </p>
       )}
       <Failed error={ask.error ?? sweeps.error} />
-      {live && (
-        <p role="status" className="my-3">
-          <span className="num">{Math.round(last.job.progress * 100)} %</span> {last.job.message}
-          <progress
-            className="progress progress-primary w-full"
-            value={last.job.progress}
-            max={1}
-            aria-label="sweep"
-          />
-        </p>
-      )}
+      {live && <JobBar name="sweep" job={last.job} className="my-3" />}
       {live && <Underway found={last.underway} />}
       {last?.job.state === "failed" && <Failed error={`The last sweep failed: ${last.job.message}`} />}
       {last?.job.state === "cancelled" && <p className="second">The last sweep was cancelled.</p>}

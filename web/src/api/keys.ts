@@ -1,0 +1,53 @@
+/** Names of what was asked of the server, in one place: two that ask the same share the answer. */
+type Where = { project: number; build: number; asset: string; target: string | null };
+
+export const keys = {
+  session: () => ["session"],
+  ownEvents: () => ["session", "events"],
+  invitations: () => ["invitations"],
+  projects: () => ["projects"],
+  symptoms: () => ["symptoms"],
+  project: (project: number) => ["project", project],
+  members: (project: number) => ["members", project],
+  events: (project: number) => ["events", project],
+  jobs: (project: number) => ["jobs", project],
+  builds: (project: number) => ["builds", project],
+  build: (project: number, build: number) => ["build", project, build],
+  setup: (project: number, build: number, viewpoint: string | undefined, target: string) => [
+    "setup",
+    project,
+    build,
+    viewpoint,
+    target,
+  ],
+  sweeps: (project: number, build: number) => ["sweeps", project, build],
+  sweep: (project: number, build: number, sweep: number | undefined) => ["sweep", project, build, sweep],
+  cases: (project: number, build: number) => ["cases", project, build],
+  case: (project: number, build: number, number: number) => ["case", project, build, number],
+  ledger: (project: number, build: number) => ["ledger", project, build],
+  packages: (project: number, build: number) => ["packages", project, build],
+  lightmaps: (project: number, build: number, target: string | null) => ["lightmaps", project, build, target],
+  bakes: (project: number, build: number) => ["bakes", project, build],
+  worth: (project: number, build: number) => ["worth", project, build],
+  // What was measured on a version of a build: the stamp says which, so that nothing of an older one is shown for it.
+  page: (w: Where, state: string) => ["page", w, state],
+  copies: (w: Where) => ["copies", w],
+  map: (w: Where, how: string) => ["map", w, how],
+  leaks: (w: Where, lightSet: string | null, stamp: string) => ["leaks", w, lightSet, stamp],
+  why: (w: Where, lightSet: string | null, texel: [number, number] | null, stamp: string) => [
+    "why",
+    w,
+    lightSet,
+    texel,
+    stamp,
+  ],
+  texels: (project: number, build: number, viewpoint: string, stamp: string) => [
+    "texels",
+    project,
+    build,
+    viewpoint,
+    stamp,
+  ],
+  linear: (base: string, stamp: string) => ["linear", base, stamp],
+  core: (base: string, stamp: string, at: [number, number]) => ["core", base, stamp, ...at],
+};
