@@ -4,6 +4,7 @@ import { client, must } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useSession } from "../../api/queries";
 import { useWrite } from "../../api/writes";
+import { Page } from "../../ui/Page";
 import { Failed, Skeleton } from "../../ui/state";
 import { when } from "../../ui/words";
 
@@ -15,7 +16,7 @@ export function Account() {
     queryFn: () => must(client.GET("/api/session/events")),
   });
   return (
-    <main className="p-[22px] max-w-4xl grid gap-8 md:grid-cols-2 items-start">
+    <Page className="max-w-4xl grid gap-8 md:grid-cols-2 items-start">
       <div>
         <h1>{session.data?.username}</h1>
         {session.data?.demo ? (
@@ -42,7 +43,7 @@ export function Account() {
           </ul>
         )}
       </section>
-    </main>
+    </Page>
   );
 }
 

@@ -1,4 +1,5 @@
 import { useParams } from "react-router";
+import { Page } from "../../ui/Page";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useCase } from "./queries";
@@ -10,16 +11,16 @@ export function Bench() {
   const query = useCase(project, build, number);
   if (query.isPending)
     return (
-      <main className="p-[22px]">
+      <Page>
         <Skeleton lines={8} />
         <Failed error={query.failureReason} />
-      </main>
+      </Page>
     );
   if (!query.data)
     return (
-      <main className="p-[22px]">
+      <Page>
         <Failed error={query.error} />
-      </main>
+      </Page>
     );
   return <Work key={number} project={project} build={build} of={query.data} />;
 }

@@ -4,6 +4,7 @@ import { casePath, client, must, type Schemas } from "../../api/client";
 import { useBuild } from "../../api/queries";
 import { useWrite } from "../../api/writes";
 import { Mark } from "../../ui/marks";
+import { Page } from "../../ui/Page";
 import { Pick } from "../../ui/Pick";
 import { OneOfMany } from "../../ui/Picture";
 import { usePlace } from "../../ui/place";
@@ -18,7 +19,7 @@ export function Cases() {
   const { project, build } = usePlace();
   const cases = useCases(project, build);
   return (
-    <main className="p-[22px] max-w-6xl">
+    <Page className="max-w-6xl">
       <h1>Cases of build {build}</h1>
       <Failed error={cases.error} />
       {cases.isPending && <Skeleton />}
@@ -51,7 +52,7 @@ export function Cases() {
         </table>
       )}
       <NewCase project={project} build={build} />
-    </main>
+    </Page>
   );
 }
 

@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { Build } from "../../api/client";
 import { useBuild, useBuilds } from "../../api/queries";
+import { Page } from "../../ui/Page";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
@@ -12,7 +13,7 @@ import { Members } from "./Members";
 export function Intake() {
   const { project, build } = usePlace();
   return (
-    <main className="p-[22px] grid gap-6 lg:grid-cols-[1fr_330px] items-start">
+    <Page className="grid gap-6 lg:grid-cols-[1fr_330px] items-start">
       <div className="min-w-0">
         {Number.isNaN(build) ? (
           <>
@@ -31,7 +32,7 @@ export function Intake() {
         <BuildList project={project} current={build} />
         <Members project={project} />
       </aside>
-    </main>
+    </Page>
   );
 }
 

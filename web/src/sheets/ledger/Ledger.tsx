@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { type Change, client, must } from "../../api/client";
 import { useWrite } from "../../api/writes";
+import { Page } from "../../ui/Page";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
@@ -17,20 +18,20 @@ export function Ledger() {
   useTitleBlock(ledger.data ? { Ledger: `version ${ledger.data.version}` } : {});
   if (ledger.isPending)
     return (
-      <main className="p-[22px]">
+      <Page>
         <Skeleton lines={6} />
-      </main>
+      </Page>
     );
   if (!ledger.data)
     return (
-      <main className="p-[22px]">
+      <Page>
         <Failed error={ledger.error} />
-      </main>
+      </Page>
     );
   const kept = ledger.data.changes.filter((c) => c.dropped === null);
   const dropped = ledger.data.changes.filter((c) => c.dropped !== null);
   return (
-    <main className="p-[22px] grid gap-8 xl:grid-cols-[1fr_460px] items-start">
+    <Page className="grid gap-8 xl:grid-cols-[1fr_460px] items-start">
       <div>
         <h1>
           {kept.length === 0
@@ -68,7 +69,7 @@ export function Ledger() {
         <Patch patch={ledger.data.patch as { op: string; path: string; value?: unknown }[]} />
         <HandOver project={project} build={build} kept={kept.length} />
       </aside>
-    </main>
+    </Page>
   );
 }
 

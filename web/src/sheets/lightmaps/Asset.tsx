@@ -3,6 +3,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { ChartReport } from "../../api/client";
 import { assetPath, type LightmapAsset, type Lightmaps } from "../../api/client";
 import { useBuild } from "../../api/queries";
+import { Page } from "../../ui/Page";
 import { Pick } from "../../ui/Pick";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
@@ -37,22 +38,22 @@ export function Asset() {
   useTitleBlock(sheet.data ? { Asset: asset, ...blockOf(sheet.data) } : {});
   if (sheet.data && !line)
     return (
-      <main className="p-[22px]">
+      <Page>
         <h1>{asset}</h1>
         <Failed error={`No lightmapped asset is called ${asset}.`}>
           <Link className="underline block" to={`/p/${project}/b/${build}/lightmaps`}>
             All lightmaps
           </Link>
         </Failed>
-      </main>
+      </Page>
     );
   if (!sheet.data || !line)
     return (
-      <main className="p-[22px]">
+      <Page>
         <h1>{asset}</h1>
         <Failed error={sheet.error} />
         <Skeleton lines={9} />
-      </main>
+      </Page>
     );
   return <Sheet key={asset} sheet={sheet.data} line={line} project={project} build={build} target={target} />;
 }

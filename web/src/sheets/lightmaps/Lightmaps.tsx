@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { LightmapAsset, Lightmaps as Sheet } from "../../api/client";
+import { Page } from "../../ui/Page";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
@@ -21,18 +22,18 @@ export function Lightmaps() {
   useTitleBlock(data ? blockOf(data) : {});
   if (!data)
     return (
-      <main className="p-[22px]">
+      <Page>
         <h1>Lightmaps</h1>
         <Failed error={sheet.error} />
         {sheet.isPending && <Skeleton lines={9} />}
-      </main>
+      </Page>
     );
   const rows = data.assets
     .filter((a) => `${a.asset} ${a.mesh}`.toLowerCase().includes(find.toLowerCase()))
     .map((a) => ({ asset: a, wrong: troubles(a) }))
     .sort((x, y) => (y.wrong[0]?.weight ?? 0) - (x.wrong[0]?.weight ?? 0));
   return (
-    <main className="p-[22px] grid grid-cols-[minmax(0,1fr)_330px] gap-6 items-start">
+    <Page className="grid grid-cols-[minmax(0,1fr)_330px] gap-6 items-start">
       <div className="min-w-0">
         <div className="flex items-end gap-4">
           <div className="mr-auto">
@@ -70,7 +71,7 @@ export function Lightmaps() {
         )}
         <WorthBaking project={project} build={build} />
       </aside>
-    </main>
+    </Page>
   );
 }
 

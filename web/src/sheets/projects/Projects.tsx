@@ -4,6 +4,7 @@ import { buildPath, client, must, type Project } from "../../api/client";
 import { useProjects } from "../../api/queries";
 import { useWrite } from "../../api/writes";
 import { Mark } from "../../ui/marks";
+import { Page } from "../../ui/Page";
 import { OneOfMany } from "../../ui/Picture";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { when } from "../../ui/words";
@@ -77,7 +78,7 @@ export function Projects() {
     (p) => go(`/p/${p.id}`),
   );
   return (
-    <main className="p-[22px] max-w-5xl">
+    <Page className="max-w-5xl">
       {/* Above what is still to come, so that nothing moves under the pointer when it does. */}
       <div className="flex justify-between items-end gap-6">
         <h1>Projects</h1>
@@ -117,6 +118,6 @@ export function Projects() {
         <Empty title="No project yet">Name one below; then bring in its first build.</Empty>
       )}
       <Failed error={make.error} />
-    </main>
+    </Page>
   );
 }

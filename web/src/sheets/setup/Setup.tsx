@@ -3,6 +3,7 @@ import { useState } from "react";
 import { client, must, type Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useBuild } from "../../api/queries";
+import { Page } from "../../ui/Page";
 import { Pick } from "../../ui/Pick";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
@@ -45,21 +46,21 @@ export function Setup() {
   );
   if (setup.isPending)
     return (
-      <main className="p-[22px]">
+      <Page>
         <Skeleton lines={9} />
-      </main>
+      </Page>
     );
   if (!setup.data)
     return (
-      <main className="p-[22px]">
+      <Page>
         <Failed error={setup.error} />
-      </main>
+      </Page>
     );
   const where: Where = { project, build, viewpoint: setup.data.viewpoint, target: setup.data.target };
   const differ = setup.data.fields.filter((f) => f.differs).length;
   const shown = chosen(setup.data.fields, find, only);
   return (
-    <main className="p-[22px]">
+    <Page>
       <div className="flex items-end gap-4 flex-wrap">
         <div className="mr-auto">
           <h1>Settings as {setup.data.viewpoint} sees them</h1>
@@ -118,7 +119,7 @@ export function Setup() {
           <Trial where={where} edits={edits} />
         </div>
       </div>
-    </main>
+    </Page>
   );
 }
 

@@ -4,6 +4,7 @@ import { useBuild } from "../../api/queries";
 import { useWrite } from "../../api/writes";
 import { JobBar } from "../../ui/JobBar";
 import { Legend } from "../../ui/marks";
+import { Page } from "../../ui/Page";
 import { Pick } from "../../ui/Pick";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
@@ -39,7 +40,7 @@ export function SweepSheet() {
   );
   const stale = done && info.data && done.head_version !== info.data.version;
   return (
-    <main className="p-[22px]">
+    <Page>
       <div className="flex items-center gap-4 flex-wrap">
         <h1>{sweep.data ? title(build, sweep.data) : `Build ${build}: not swept yet`}</h1>
         <div className="flex-1" />
@@ -87,7 +88,7 @@ export function SweepSheet() {
           </Empty>
         )
       )}
-    </main>
+    </Page>
   );
 }
 
