@@ -15,7 +15,7 @@ import { densitiesOf, type Mode } from "./draw";
 import { FrameTie } from "./FrameTie";
 import { blockOf } from "./Lightmaps";
 import type { Spot } from "./overlay";
-import { decoded, type Page } from "./page";
+import { type Page as Drawn, decoded } from "./page";
 import { useLightmaps } from "./queries";
 import { Copies, Repairs, useRepairs, type WhatIf } from "./Repairs";
 import { readout } from "./readout";
@@ -282,14 +282,14 @@ function firstView(sheet: Lightmaps, line: LightmapAsset, lightSet: string | nul
 function useShown(
   page: ReturnType<typeof usePage>,
   whatIf: WhatIf | null,
-): { arrays: Page; report: ChartReport } | null {
+): { arrays: Drawn; report: ChartReport } | null {
   return useMemo(() => {
     if (whatIf) return { arrays: decoded(whatIf.answer.geometry), report: whatIf.answer.report };
     return page.data && page.arrays ? { arrays: page.arrays, report: page.data.report } : null;
   }, [page.data, page.arrays, whatIf]);
 }
 
-function chartUnder(page: Page, at: { u: number; v: number }): number {
+function chartUnder(page: Drawn, at: { u: number; v: number }): number {
   const t = page.index.at(at.u, at.v);
   return t < 0 ? -1 : (page.chart[t] as number);
 }
