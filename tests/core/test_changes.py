@@ -15,7 +15,6 @@ from eddyfall.core.scene.changes import (
     Op,
     apply_change,
     apply_changes,
-    drop_change,
     read_changes,
     rename_clashes,
     set_leaf,
@@ -72,22 +71,6 @@ def test_patch_of_the_raw_document_gives_the_result_and_keeps_what_is_not_ours(e
     assert parse_setup(json.loads(json.dumps(document))) == result.setup
     assert document["x_kept"] == {"by": "hand"}
     assert document["viewpoints"] == BASE.raw_setup["viewpoints"], "what did not change is left as it was written"
-
-
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
-@given(EDITS, st.data())
-def test_dropping_a_change_is_never_having_made_it_or_a_named_conflict(edits, data):
-    _, changes = make(edits)
-    k = data.draw(st.integers(0, len(changes) - 1))
-    try:
-        build, left = drop_change(BASE, changes, changes[k].id)
-    except ChangeError as error:
-        later = [edit[0] for edit in edits[k + 1 :]]
-        assert edits[k][0] in later or any(p[: len(edits[k][0])] == edits[k][0] or p[:2] == edits[k][0][:2] for p in later)
-        assert f"change {changes[k].id}" in str(error)
-    else:
-        assert build.setup == apply_changes(BASE, left).setup
-        assert [c.id for c in left] == [c.id for c in changes if c.id != changes[k].id]
 
 
 @settings(max_examples=40, deadline=None)

@@ -168,9 +168,10 @@ def _hall(world: World) -> None:
         roof.quad(under_a, (0, 0, (za - zb - 2 * over) * (1 if side < 0 else -1)), rise, 2.0)
         for z, sign in ((zb + over, 1), (za - over, -1)):
             start = (x_edge, y_edge, z)
-            (roof.quad((mid, ridge, z), (x_edge - mid, y_edge - ridge, 0), (0, thick, 0), 2.0) if side * sign > 0 and False else
-             roof.quad(start, rise, (0, thick, 0), 2.0) if side * sign < 0 else
-             roof.quad((mid, ridge, z), (-rise[0], -rise[1], 0), (0, thick, 0), 2.0))  # fmt: skip
+            if side * sign < 0:
+                roof.quad(start, rise, (0, thick, 0), 2.0)
+            else:
+                roof.quad((mid, ridge, z), (-rise[0], -rise[1], 0), (0, thick, 0), 2.0)
     world.add("hall_roof", roof, slate)
     panes, frames = Shape(), Shape()
     for i in range(7):

@@ -76,10 +76,6 @@ class DepthFormat:
         step = np.spacing(d.astype(np.float32)).astype(np.float64) if self.bits == 32 else 1.0 / (2**self.bits - 1)
         return np.asarray(z * z / abs(b) * step)
 
-    def safe_gap_facing_m(self, z: float) -> float:
-        """Gap that two faces turned to the camera need at depth z to be told apart for sure."""
-        return float(self.step_m(z))
-
     def separable_to_m(self, gap_m: float, floor_height_m: float | None = None) -> float:
         """Depth up to which a gap is told apart: facing z = sqrt(g n 2^b), floor seen from height h: z = g n 2^b / h."""
         bits = 24 if self.bits == 32 else self.bits

@@ -12,7 +12,7 @@ from typing import Any, Literal
 import jsonpatch
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from eddyfall.core.errors import ChangeError, EddyfallError, SetupError
+from eddyfall.core.errors import ChangeError, SetupError
 from eddyfall.core.scene.build import Build, check_keys
 from eddyfall.core.scene.container import parse_json
 from eddyfall.core.scene.names import short_id
@@ -150,17 +150,6 @@ def apply_changes(build: Build, changes: Sequence[Change], light: Any = None) ->
     for change in changes:
         build = apply_change(build, change, light)
     return build
-
-
-def drop_change(base: Build, changes: Sequence[Change], dropped: str) -> tuple[Build, tuple[Change, ...]]:
-    """The base with every change but one. ChangeError if a later one no longer applies, or the id is not there."""
-    if dropped not in [c.id for c in changes]:
-        raise ChangeError(f"there is no change {dropped!r}")
-    left = tuple(c for c in changes if c.id != dropped)
-    try:
-        return apply_changes(base, left), left
-    except EddyfallError as error:
-        raise ChangeError(f"cannot be dropped: {error.where or 'a later change'} {error.rule}", f"change {dropped}") from None
 
 
 _plain: dict[int, dict[str, Any]] = {}

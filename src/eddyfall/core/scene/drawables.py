@@ -5,7 +5,6 @@ from functools import cached_property
 
 import numpy as np
 
-from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import digest, freeze
 from eddyfall.core.scene.copies import evaluate_copies
 from eddyfall.core.scene.model import Mesh, Scene, vec3
@@ -173,10 +172,3 @@ def _named_apart(drawables: list[Drawable]) -> list[Drawable]:
         seen[d.name] = seen.get(d.name, 0) + 1
         result.append(d if seen[d.name] == 1 else replace(d, name=f"{d.name}~{seen[d.name]}"))
     return result
-
-
-def drawable_named(geometry: Geometry, name: str) -> int:
-    """Index of a drawable; RequestError if there is none of that name."""
-    if name not in geometry.names:
-        raise RequestError(f"drawable {name!r} does not exist")
-    return geometry.names[name]
