@@ -70,6 +70,9 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("core-sample", _core_sample, "list everything that touched one pixel")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
+    sub = command("autopsy", _autopsy, "say which shadows are due at a pixel, which are drawn, and which test lost them")
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
     sub = command("sweep", _sweep, "inspect every viewpoint, prove remedies, measure impact")
     sub.add_argument("--sarif", type=Path, help="write SARIF 2.1.0")
     sub.add_argument("--html", type=Path, help="write the HTML sheet")
@@ -176,6 +179,40 @@ def _core_sample(args: Any) -> int:
     out.say(f"linear {_rgb(sample.linear)}; then " + "; ".join(sample.transforms))
     out.result(CoreSampleDocument.from_core(sample), inputs(args))
     return 0
+
+
+def _autopsy(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.shadows import AutopsyDocument
+    from eddyfall.core.truth.autopsy import shadow_autopsy
+
+    out, build = Out(args), opened(args)
+    found = shadow_autopsy(Renderer(), build, Request(args.viewpoint, args.size, None, args.target), *args.at)
+    out.say(f"{args.viewpoint} at {found.x},{found.y}: {found.drawable}")
+    for v in found.lights:
+        due = f"due to {v.caster}, {v.caster_m:.4g} m away" if v.due else "not due"
+        clears = f"; it clears {v.clears} by {v.clears_deg:.2g} deg" if v.clears is not None else ""
+        out.say(f"{v.light}: {v.verdict}; a shadow is {due}, {v.drawn * 100:.0f} % of the light is let through{clears}")
+        if v.wrote:
+            out.say(f"  the map's texels hold {', '.join(v.wrote)}")
+        rows = [
+            ["passes" if t.passed else "FAILS", t.name, *(_known(n) for n in (t.value, t.limit, t.margin)), t.unit, t.leaf, t.level,
+             _known(t.critical)]
+            for t in v.tests
+        ]  # fmt: skip
+        if rows:
+            out.table(
+                "", ["", "test", "value", "limit", "margin", "unit", "setting", "set by", "would pass at [prediction]"], rows
+            )
+        if v.retried is not None:
+            lost = f"lost again: {v.retried.lost_at}" if v.retried.lost_at else "drawn"
+            out.say(f"  drawn with {v.retried.leaf} {v.retried.value:.4g}: {v.retried.drawn * 100:.0f} % let through, {lost}")
+    out.result(AutopsyDocument.from_core(found), inputs(args))
+    return 1 if any(v.verdict in ("missing", "false") for v in found.lights) else 0
+
+
+def _known(value: float | None) -> str:
+    return "" if value is None else f"{value:.4g}"
 
 
 def _rgb(value: Any) -> str:

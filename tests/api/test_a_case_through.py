@@ -124,6 +124,19 @@ def test_core_samples_are_those_of_the_command_line(case, tmp_path, capsys):
     assert send(case["viewer"], "GET", f"{case['case']}/core-sample/before?x=9999&y=0")[0] == 422
 
 
+def test_autopsies_are_those_of_the_command_line(case, tmp_path, capsys):
+    path = write_build(net_build(), tmp_path, "nets")
+    at = next(
+        (x, y) for x, y in ((420, 280), (60, 270)) if main(["autopsy", str(path), "--viewpoint", "eye", "--at", f"{x},{y}"]) != 2
+    )
+    capsys.readouterr()
+    main(["autopsy", str(path), "--viewpoint", "eye", "--at", f"{at[0]},{at[1]}", "--json", "-"])
+    theirs = json.loads(capsys.readouterr().out)
+    assert send(case["viewer"], "GET", f"{case['case']}/autopsy/before?x={at[0]}&y={at[1]}")[1] == theirs
+    assert send(case["viewer"], "GET", f"{case['base']}/autopsy/eye?x={at[0]}&y={at[1]}")[1] == theirs
+    assert send(case["viewer"], "GET", f"{case['case']}/autopsy/before?x=9999&y=0")[0] == 422
+
+
 def test_lineup_streams_trials_and_stores_the_ranked_ones(case, tmp_path, capsys):
     before = send(case["artist"], "GET", case["case"])[1]
     lines = run_lineup(case)

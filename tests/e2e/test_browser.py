@@ -152,6 +152,22 @@ def test_a_walk_over_all_sheets_by_mouse_and_by_keys(page):
     page.get_by_role("dialog").get_by_text("Line-up").first.wait_for()
 
 
+def test_a_lost_shadow_is_shown_with_the_test_that_lost_it(page):
+    sweeps = api(page, "GET", "/api/projects/1/builds/1/sweeps")[1]
+    items = api(page, "GET", f"/api/projects/1/builds/1/sweeps/{sweeps[-1]['id']}")[1]["items"]
+    lost = next(f for f in items if f["document"]["code"] == "shadow.out-of-reach")
+    number = api(page, "POST", "/api/projects/1/builds/1/cases", {"finding": lost["id"]})[1]["number"]
+    page.goto(f"/p/1/b/1/bench/{number}")
+    page.get_by_label("pixel to drill").fill("560, 262")
+    page.get_by_label("pixel to drill").press("Enter")
+    shadows = page.get_by_role("region", name="Shadows at this pixel")
+    shadows.get_by_text("Lost at: a map serves this depth").wait_for()
+    sample = api(page, "GET", f"/api/projects/1/builds/1/cases/{number}/autopsy/before?x=560&y=262")[1]["lights"][0]
+    depth = next(t for t in sample["tests"] if t["leaf"] == "shadow.reach_m")
+    assert sample["caster"] == "far_pier_hoist" and depth["margin"] == pytest.approx(360 - depth["value"])
+    assert "the shadow is there" in shadows.inner_text() and "far_pier_hoist" in shadows.inner_text()
+
+
 def test_eleven_names_fit_the_header(page):
     page.goto("/p/1/b/1/sweep")
     nav = page.get_by_role("navigation", name="Sheets")

@@ -49,5 +49,6 @@ export const keys = {
     stamp,
   ],
   linear: (base: string, stamp: string) => ["linear", base, stamp],
+  autopsy: (base: string, stamp: string, at: [number, number]) => ["autopsy", base, stamp, ...at],
   core: (base: string, stamp: string, at: [number, number]) => ["core", base, stamp, ...at],
 };

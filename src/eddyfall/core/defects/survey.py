@@ -11,15 +11,14 @@ import numpy as np
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.frame.stage import make_stage, make_state
-from eddyfall.core.passes.contract import Stage, Textures
+from eddyfall.core.passes.contract import Stage
 from eddyfall.core.raster.depth_format import DepthFormat
-from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.scene.setup.sections.depth import Depth
-from eddyfall.core.truth.visibility import casters
+from eddyfall.core.truth.visibility import casters, ray_scene_of
 
 SIGNAL_RGB = (200, 86, 31)
 
@@ -124,11 +123,6 @@ class Survey:
     def on(self, build: Build) -> Survey:
         """The same survey of another build."""
         return replace(self, build=build)
-
-
-def ray_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
-    """Rays' view of some drawables."""
-    return RayScene(geometry, taking_part, cutouts, textures.alpha_uv)
 
 
 def region_of(mask: np.ndarray) -> tuple[int, int, int, int]:

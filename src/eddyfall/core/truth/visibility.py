@@ -5,7 +5,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.frame.render import Frame
+from eddyfall.core.passes.contract import Textures
+from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.lights import DIRECTIONAL
 
@@ -43,6 +46,19 @@ def caster_scene(frame: Frame) -> RayScene:
     return RayScene(frame.geometry, casters(frame), frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)
 
 
+def ray_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
+    """Rays' view of some drawables."""
+    return RayScene(geometry, taking_part, cutouts, textures.alpha_uv)
+
+
+def off_surface(place: np.ndarray, normal: np.ndarray, towards: np.ndarray, distance: np.ndarray) -> np.ndarray:
+    """(n, 3) where rays to a light start: off the surface at places (n, 3), which lie `distance` (n, 1) m from the eye, by more than
+    float32 loses there, so that they do not meet the surface itself."""
+    away = np.minimum(OFFSET_M, OFFSET_SHARE * distance) + 4e-6 * distance
+    away = np.maximum(away, 2.4e-7 * np.abs(place).max(axis=1, keepdims=True))
+    return np.asarray(place + normal * away + towards * away)
+
+
 def sunlit_candidates(frame: Frame, receive_or_not: bool = False) -> np.ndarray:
     """(h, w) bool: opaque pixels that receive shadows (or whether they do or not) and whose face is turned to the first sun."""
     suns = [light for light in frame.stage.lights if light.kind == DIRECTIONAL]
@@ -69,10 +85,8 @@ def sun_visibility(frame: Frame, scene: RayScene, pixels: np.ndarray) -> SunTrut
     direction /= np.linalg.norm(direction, axis=1, keepdims=True)
     row = frame.buffers["surface"][y, x].astype(np.float64)
     place = rays.eye + direction * row[:, DISTANCE : DISTANCE + 1]
-    # Step off the surface by more than float32 loses at this distance and place, so that it does not shade itself.
-    away = np.minimum(OFFSET_M, OFFSET_SHARE * row[:, DISTANCE : DISTANCE + 1]) + 4e-6 * row[:, DISTANCE : DISTANCE + 1]
-    away = np.maximum(away, 2.4e-7 * np.abs(place).max(axis=1, keepdims=True))
     towards = np.array(suns[0].towards)
-    triangle, distance = scene.first_hit(place + row[:, NORMAL_XYZ] * away + towards * away, np.tile(towards, (n, 1)))
+    start = off_surface(place, row[:, NORMAL_XYZ], towards, row[:, DISTANCE : DISTANCE + 1])
+    triangle, distance = scene.first_hit(start, np.tile(towards, (n, 1)))
     blocker = np.where(triangle >= 0, frame.geometry.owner[triangle], -1)
     return SunTruth(pixels, triangle < 0, blocker, distance)

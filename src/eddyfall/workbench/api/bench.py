@@ -14,6 +14,7 @@ from eddyfall.core.frame.render import DEFAULT_SIZE, Request
 from eddyfall.core.handover.documents.base import plain
 from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
 from eddyfall.core.handover.documents.lineups import TrialDocument
+from eddyfall.core.handover.documents.shadows import AutopsyDocument
 from eddyfall.workbench.api.asking import ask, ask_along
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.cases import CASE
@@ -92,6 +93,18 @@ def spot(request: Any, project_id: int, number: int, case_number: int) -> Any:
 def core_sample(request: Any, project_id: int, number: int, viewpoint: str, x: int, y: int, target: str | None = None) -> Any:
     build = builds.Head(builds.build_of(request.project, number).pk)
     return ask(request, "draw", cases.drill, build, viewpoint, x, y, target)
+
+
+@route(router, "GET", BUILD + "/autopsy/{viewpoint}", "viewer", response=AutopsyDocument)
+def autopsy(request: Any, project_id: int, number: int, viewpoint: str, x: int, y: int, target: str | None = None) -> Any:
+    build = builds.Head(builds.build_of(request.project, number).pk)
+    return ask(request, "draw", cases.autopsy, build, viewpoint, x, y, target)
+
+
+@route(router, "GET", CASE + "/autopsy/{what}", "viewer", response=AutopsyDocument)
+def case_autopsy(request: Any, project_id: int, number: int, case_number: int, what: str, x: int, y: int) -> Any:
+    case = cases.case_of(builds.build_of(request.project, number), case_number)
+    return ask(request, "draw", cases.autopsy, cases.Shown(case.pk, what), case.viewpoint, x, y, case.target)
 
 
 @route(router, "GET", CASE + "/core-sample/{what}", "viewer", response=CoreSampleDocument)

@@ -17,6 +17,7 @@ from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request, check_request
 from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
 from eddyfall.core.handover.documents.lineups import LineUpSummary, TrialDocument
+from eddyfall.core.handover.documents.shadows import AutopsyDocument
 from eddyfall.core.lineup import line_up
 from eddyfall.core.lineup.run import LineUp
 from eddyfall.core.lineup.run import Trial as CoreTrial
@@ -24,6 +25,7 @@ from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.sweep.proving import TRIAL_SAMPLES
+from eddyfall.core.truth.autopsy import shadow_autopsy
 from eddyfall.workbench import files
 from eddyfall.workbench.errors import Conflict, NotThere, Refused
 from eddyfall.workbench.models import Build, Case, Finding, Trial
@@ -161,6 +163,12 @@ def drill(build: CoreBuild, viewpoint: str, x: int, y: int, target: str | None) 
     request = Request(viewpoint, DEFAULT_SIZE, None, target)
     sample = STUDIO.draw(lambda renderer: core_sample(renderer, build, request, x, y))
     return CoreSampleDocument.from_core(sample)
+
+
+def autopsy(build: CoreBuild, viewpoint: str, x: int, y: int, target: str | None) -> AutopsyDocument:
+    """The shadows of one pixel of the standard frame, as the command line gives them."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    return AutopsyDocument.from_core(STUDIO.draw(lambda renderer: shadow_autopsy(renderer, build, request, x, y)))
 
 
 def run_lineup(case_id: int, try_all: bool, tell: Callable[[dict[str, Any]], None]) -> int:

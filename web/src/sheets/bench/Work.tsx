@@ -9,6 +9,7 @@ import { CoreLog } from "./CoreLog";
 import { Exposure, ExposureContext } from "./exposure";
 import { LineUpButtons } from "./LineUpButtons";
 import { useSymptoms } from "./queries";
+import { Shadows } from "./Shadows";
 import { SoundingLine, type StageName } from "./SoundingLine";
 import { SpotFields } from "./SpotFields";
 import { type Spot, Stage } from "./Stage";
@@ -177,6 +178,9 @@ export function Work({ project, build, of }: { project: number; build: number; o
         </main>
         <aside className="border-l border-base-content bg-base-100 px-4 py-[14px] overflow-y-auto">
           <CoreLog base={`${path}/core-sample/before`} stamp={stamp} at={pixel} onAt={setPixel} />
+          {of.symptom.includes("shadow") && (
+            <Shadows base={`${path}/autopsy/before`} stamp={stamp} at={pixel} />
+          )}
           {trial && <Chosen trial={trial} />}
           <KeepAndProve
             of={of}

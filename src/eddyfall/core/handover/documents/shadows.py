@@ -1,0 +1,81 @@
+"""Autopsies: which shadows are due at a pixel, which are drawn, and which test lost them."""
+
+from typing import Self
+
+from eddyfall.core.handover.documents.base import Document, Finite, Triple, WholePair
+from eddyfall.core.truth.autopsy import Autopsy, LightAutopsy, Retried, ShadowTest
+
+
+class ShadowTestDocument(Document):
+    """One test. margin: how far inside its limit the value is; critical: the leaf's value at which it would just pass, a prediction."""
+
+    name: str
+    passed: bool
+    value: Finite
+    limit: Finite
+    margin: Finite
+    unit: str
+    leaf: str
+    level: str
+    critical: Finite
+
+    @classmethod
+    def from_core(cls, t: ShadowTest) -> Self:
+        return cls.model_validate(vars(t))
+
+
+class RetriedDocument(Document):
+    """A frame drawn with the lost test's leaf at its critical value."""
+
+    leaf: str
+    value: float
+    drawn: float
+    lost_at: str | None
+
+    @classmethod
+    def from_core(cls, r: Retried) -> Self:
+        return cls.model_validate(vars(r))
+
+
+class LightAutopsyDocument(Document):
+    """One light. due: something solid stands before it; drawn: share of its light that the maps let through; verdict: agrees, missing,
+    false, edge, terminator, turned away; wrote: whose depth stands in the texels that block."""
+
+    light: str
+    due: bool
+    as_flagged: bool
+    drawn: float
+    verdict: str
+    caster: str | None
+    caster_m: Finite
+    tests: list[ShadowTestDocument]
+    lost_at: str | None
+    wrote: list[str]
+    behind: list[str]
+    clears: str | None
+    clears_deg: Finite
+    retried: RetriedDocument | None
+
+    @classmethod
+    def from_core(cls, v: LightAutopsy) -> Self:
+        return cls.model_validate({
+            **vars(v), "tests": [ShadowTestDocument.from_core(t) for t in v.tests], "wrote": list(v.wrote), "behind": list(v.behind),
+            "retried": RetriedDocument.from_core(v.retried) if v.retried else None,
+        })  # fmt: skip
+
+
+class AutopsyDocument(Document):
+    """The shadows of one pixel: what is seen there, where it lies in m, every light that shines."""
+
+    viewpoint: str
+    at: WholePair
+    drawable: str
+    place_m: Triple
+    lights: list[LightAutopsyDocument]
+
+    @classmethod
+    def from_core(cls, a: Autopsy) -> Self:
+        return cls.model_validate({
+            "viewpoint": a.viewpoint, "at": (a.x, a.y), "drawable": a.drawable, "place_m": a.place_m,
+            "lights": [LightAutopsyDocument.from_core(v) for v in a.lights],
+        })  # fmt: skip

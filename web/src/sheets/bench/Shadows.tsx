@@ -1,0 +1,109 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
+import { patientFetch } from "../../api/patient";
+import { Failed, Skeleton } from "../../ui/state";
+import { figure, percent } from "../../ui/words";
+
+type Autopsy = Schemas["AutopsyDocument"];
+type Light = Autopsy["lights"][number];
+type Test = Light["tests"][number];
+
+const TONE: Record<string, string> = { missing: "text-error", false: "text-error", agrees: "text-success" };
+
+/** Which shadows are due at a pixel, which are drawn, and which test lost them; asked when it is opened. */
+export function Shadows({ base, stamp, at }: { base: string; stamp: string; at: [number, number] }) {
+  const found = useQuery({
+    queryKey: keys.autopsy(base, stamp, at),
+    queryFn: async () => {
+      const answer = await patientFetch(`${base}?x=${at[0]}&y=${at[1]}`);
+      const body = await answer.json();
+      if (!answer.ok) throw new Error(body.detail);
+      return body as Autopsy;
+    },
+    retry: false,
+    placeholderData: (before) => before,
+    staleTime: 60_000,
+  });
+  return (
+    <section aria-label="Shadows at this pixel" className="mt-3">
+      <h2>Shadows here</h2>
+      <Failed error={found.error} />
+      {found.isPending && <Skeleton lines={3} />}
+      {found.data && !found.error && found.data.lights.length === 0 && (
+        <p className="second">No light shines.</p>
+      )}
+      {found.data && !found.error && found.data.lights.map((l) => <OfLight key={l.light} of={l} />)}
+    </section>
+  );
+}
+
+function OfLight({ of }: { of: Light }) {
+  const failed = of.tests.filter((t) => !t.passed);
+  return (
+    <div className="border-t hair py-[6px]">
+      <p>
+        <b className="num">{of.light}</b>{" "}
+        <b className={TONE[of.verdict] ?? ""}>{of.verdict === "agrees" ? "✓ as it should be" : of.verdict}</b>
+      </p>
+      <p className="second">
+        {of.due ? `A shadow of ${of.caster} is due, ${figure(of.caster_m)} m away; ` : "No shadow is due; "}
+        {percent(of.drawn, 0)} of the light is let through.
+        {of.clears !== null && ` It clears ${of.clears} by ${figure(of.clears_deg)}°.`}
+        {of.wrote.length > 0 && ` The map's texels hold ${of.wrote.join(", ")}.`}
+        {of.behind.length > 0 && ` Behind that: ${of.behind.join(", ")}.`}
+      </p>
+      {of.lost_at && <p className="text-error font-semibold">Lost at: {of.lost_at}</p>}
+      {failed.length > 0 && of.due && (
+        <ul>
+          {failed.map((t) => (
+            <Failure key={t.name} of={t} />
+          ))}
+        </ul>
+      )}
+      {of.retried && (
+        <p className="second">
+          Drawn with <span className="num">{of.retried.leaf}</span> {figure(of.retried.value)}:{" "}
+          {percent(of.retried.drawn, 0)} let through
+          {of.retried.lost_at ? `, lost at: ${of.retried.lost_at}` : ", the shadow is there"}.
+        </p>
+      )}
+      {of.tests.length > 0 && (
+        <details>
+          <summary className="second cursor-pointer">
+            {of.tests.length - failed.length} of {of.tests.length} tests pass
+          </summary>
+          <ul>
+            {of.tests.map((t) => (
+              <li key={t.name} className={t.passed ? "second" : "text-error"}>
+                {t.passed ? "✓" : "✗"} {t.name} <span className="num">{t.leaf}</span>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
+    </div>
+  );
+}
+
+function Failure({ of }: { of: Test }) {
+  const unit = of.unit === "-" ? "" : ` ${of.unit}`;
+  return (
+    <li className="second">
+      {of.name}
+      {of.value !== null && (
+        <span className="num">
+          : {figure(of.value)}
+          {unit}, limit {figure(of.limit)}
+          {unit}
+        </span>
+      )}
+      ; set by {of.level}: <span className="num">{of.leaf}</span>
+      {of.critical !== null && (
+        <span>
+          . It would pass at <span className="num">{figure(of.critical)}</span> (a prediction)
+        </span>
+      )}
+    </li>
+  );
+}

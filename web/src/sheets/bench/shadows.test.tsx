@@ -1,0 +1,88 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { cleanup, render, screen } from "@testing-library/react";
+import { afterEach, expect, test, vi } from "vitest";
+import { Shadows } from "./Shadows";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+const test_ = (over: object) => ({
+  name: "the light casts",
+  passed: true,
+  value: null,
+  limit: null,
+  margin: null,
+  unit: "-",
+  leaf: "lights.sun.casts",
+  level: "light",
+  critical: null,
+  ...over,
+});
+const light = (over: object) => ({
+  light: "sun",
+  due: true,
+  as_flagged: true,
+  drawn: 1,
+  verdict: "missing",
+  caster: "hoist",
+  caster_m: 4.02,
+  tests: [
+    test_({}),
+    test_({
+      name: "a map serves this depth",
+      passed: false,
+      value: 389.3,
+      limit: 360,
+      unit: "m",
+      leaf: "shadow.reach_m",
+      level: "project",
+      critical: 389.3,
+    }),
+  ],
+  lost_at: "a map serves this depth",
+  wrote: [],
+  behind: [],
+  clears: null,
+  clears_deg: null,
+  retried: { leaf: "shadow.reach_m", value: 390, drawn: 0, lost_at: null },
+  ...over,
+});
+
+function open(...lights: object[]) {
+  const answer = { viewpoint: "quay", at: [4, 5], drawable: "wall", place_m: [0, 0, 0], lights };
+  vi.stubGlobal("fetch", async () => new Response(JSON.stringify(answer)));
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <Shadows base="/api/x" stamp="1" at={[4, 5]} />
+    </QueryClientProvider>,
+  );
+}
+
+test("a lost shadow says what it is due to, which test lost it, and what was drawn at the critical value", async () => {
+  open(light({}));
+  expect(await screen.findByText("Lost at: a map serves this depth")).toBeTruthy();
+  const region = screen.getByRole("region", { name: "Shadows at this pixel" });
+  expect(region.textContent).toMatch(/A shadow of hoist is due, 4\.02 m away/);
+  expect(region.textContent).toMatch(/389\.3 m, limit 360 m; set by project: shadow\.reach_m/);
+  expect(region.textContent).toMatch(/It would pass at 389\.3 \(a prediction\)/);
+  expect(region.textContent).toMatch(/Drawn with shadow\.reach_m 390: 0\s% let through, the shadow is there/);
+  expect(screen.getByText("1 of 2 tests pass")).toBeTruthy();
+});
+
+test("where none is due it says what the light clears", async () => {
+  open(
+    light({
+      due: false,
+      verdict: "agrees",
+      lost_at: null,
+      tests: [],
+      retried: null,
+      clears: "hoist",
+      clears_deg: 0.8,
+    }),
+  );
+  expect(await screen.findByText("✓ as it should be")).toBeTruthy();
+  expect(screen.getByText(/No shadow is due/).textContent).toMatch(/It clears hoist by 0\.8°/);
+});
