@@ -129,6 +129,7 @@ def test_findings_are_shown_while_the_rest_of_the_sweep_runs(page, demo_files):
         timeout=90_000,
     )
     so_far.wait_for(state="detached", timeout=90_000)
+    page.get_by_role("heading", name="Build 1: 4 defects").wait_for()
     assert page.get_by_role("list", name="Findings by impact").get_by_role("listitem").count() == 4
 
 
