@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.changes import apply_change, set_leaf
@@ -206,6 +207,12 @@ def test_a_lamp_is_asked_too():
     found = {v.light: v for v in shadow_autopsy(RENDERER, silent, Request("eye", SIZE), *AT).lights}["lamp"]
     # From 2.5 m at z = -13 over the edge at 1.5 m and z = -10 the shadow ends at z = -5.5.
     assert found.due and found.verdict == "missing" and found.lost_at == "the light casts"
+
+
+def test_light_that_stands_in_a_lightmap_is_not_judged_by_shadow_maps():
+    build = yard({"bake": {"resolution": 16, "samples": 4, "bounces": 0}, "meshes": {"floor": {"lightmap_uv": 0}}})
+    found = of_sun(bake(build).build)
+    assert found.due and found.verdict == "baked" and found.lost_at is None and found.retried is None
 
 
 def test_the_sky_has_no_shadow():

@@ -57,7 +57,8 @@ class Retried:
 @dataclass(frozen=True)
 class LightAutopsy:
     """One light at the pixel. due: a shadow ought to be there; as_flagged: what casts by its flags stands before the light; drawn: share
-    of the light that the maps let through (0..1). verdict: agrees, missing, false, edge, terminator, turned away.
+    of the light that the maps let through (0..1). verdict: agrees, missing, false, edge, terminator, turned away,
+    baked (the surface takes this light from its lightmap).
 
     caster: what the shadow is due to, caster_m away; lost_at: the first test that fails; wrote: drawables whose depth stands in the map's
     texels that block; behind: what else stands before the light. Where none is due: by how many degrees the light clears what. retried: a
@@ -179,7 +180,7 @@ class _OfLight:
         clears, angle = (None, None) if due or turned <= 0 else self._nearest_miss()
         return LightAutopsy(
             self.light.name, due, bool(flagged), drawn, verdict, names[0] if names else None, caster[1] if caster else math.inf, tests,
-            next((t.name for t in tests if not t.passed), None) if due and drawn >= 0.5 else None, self._wrote(),
+            next((t.name for t in tests if not t.passed), None) if due and drawn >= 0.5 and verdict != "baked" else None, self._wrote(),
             tuple(dict.fromkeys(n for n in names[1:] if n != names[0])), clears, angle,
         )  # fmt: skip
 
@@ -289,12 +290,18 @@ class _OfLight:
         return tuple(dict.fromkeys(self.p.geometry.drawables[o].name for o in owners))
 
     def _verdict(self, turned: float, lit_normal: float, due: bool, drawn: float) -> str:
+        if self._in_lightmap():
+            return "baked"
         if turned <= 0:
             return "terminator" if lit_normal > 0 else "turned away"
         dark = drawn < 0.5
         if due == dark:
             return "agrees"
         return "edge" if self._at_an_edge() else "missing" if due else "false"
+
+    def _in_lightmap(self) -> bool:
+        """Whether the surface takes this light, and so its shadows, from a lightmap."""
+        return bool(self.p.frame.stage.state.mapped[self.p.front] and self.table.baked[self.i])
 
     def _at_an_edge(self) -> bool:
         """Whether rays to the light from as far around as the filter looks disagree: there the filter may be right."""
@@ -359,29 +366,26 @@ class _OfLight:
         """A texel holds what stands at its centre: a caster thinner than a texel stands between the centres. Looked up without bias, which
         is a test of its own."""
         texels = self._texels(0.0)
-        near, along = np.array([t[0] for t in texels]).reshape(-1, 3), np.array([t[1] for t in texels]).reshape(-1, 3)
-        met = 0
-        gone, alive = np.zeros(len(near)), np.ones(len(near), bool)
-        for _ in range(MOST_HITS):  # other casters may stand before it: the map then holds those, and it is dark all the same
-            triangle, away = self.p.flagged.first_hit(near + along * gone[:, None], along)
-            here = alive & (triangle >= 0)
-            before = (
-                ((near + along * (gone + away)[:, None]) - self.p.place) @ self.towards > self._shift_m(0.0)
-                if here.any()
-                else here
-            )
-            hit = here & before
-            met += int(hit.sum())
-            alive &= ~hit & here
-            if not alive.any():
-                break
-            gone = np.where(alive, gone + away + 1e-5, gone)
-        share, leaf = met / max(len(texels), 1), "shadow.resolution"
-        if self.light.kind != DIRECTIONAL:
-            leaf = "shadow.light_resolution"
+        share = sum(self._meets(near, along, caster) for near, along, _, _ in texels) / max(len(texels), 1)
+        leaf = "shadow.resolution" if self.light.kind == DIRECTIONAL else "shadow.light_resolution"
         return ShadowTest(
             "texels' centres meet a caster", share >= 0.5, share, 0.5, share - 0.5, "share", leaf, self.leaves[leaf].winner
         )
+
+    def _meets(self, near: np.ndarray, along: np.ndarray, caster: int) -> bool:
+        """Whether the ray of a texel's centre meets the caster before the surface, or another that darkens as well; the surface's own slope
+        before it is none."""
+        gone = 0.0
+        for _ in range(MOST_HITS):
+            triangle, away = self.p.flagged.first_hit((near + along * gone)[None], along[None])
+            gone += float(away[0])
+            if triangle[0] < 0 or float((near + along * gone - self.p.place) @ self.towards) <= self._shift_m(0.0):
+                return False
+            owner = int(self.p.geometry.owner[triangle[0]])
+            if owner == caster or owner != self.p.front:
+                return True
+            gone += 1e-5 + 1e-6 * gone
+        return False
 
     def _biased(self) -> ShadowTest:
         """The look-up moves the surface along its normal: beyond the gap to the caster it passes the shadow by."""

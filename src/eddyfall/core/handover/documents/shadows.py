@@ -39,7 +39,7 @@ class RetriedDocument(Document):
 
 class LightAutopsyDocument(Document):
     """One light. due: something solid stands before it; drawn: share of its light that the maps let through; verdict: agrees, missing,
-    false, edge, terminator, turned away; wrote: whose depth stands in the texels that block."""
+    false, edge, terminator, turned away, baked; wrote: whose depth stands in the texels that block."""
 
     light: str
     due: bool
