@@ -2,7 +2,7 @@
 
 import re
 
-from browser_helpers import api, bring, with_setup
+from browser_helpers import api, barriers, bring, with_setup
 from scenes import Thing, build_of, flat, wall, write_build
 
 
@@ -29,6 +29,7 @@ def test_settings_pass_and_code_of_ones_own_are_seen_in_the_browser(page, tmp_pa
     page.get_by_label("Value of lens.soft").select_option("yes")
     page.get_by_role("button", name="Measure it at eye").click()
     page.get_by_text(re.compile(r"[1-9]\S*\s% of the frame changes visibly")).wait_for()
+    assert barriers(page) == []
     page.get_by_label("Reason").fill("a soft lens")
     page.get_by_role("button", name="Keep as one change").click()
     page.get_by_text("Kept: a soft lens (demo)").wait_for()

@@ -167,6 +167,7 @@ def test_a_lost_shadow_is_shown_with_the_test_that_lost_it(page):
     depth = next(t for t in sample["tests"] if t["leaf"] == "shadow.reach_m")
     assert sample["caster"] == "far_pier_hoist" and depth["margin"] == pytest.approx(360 - depth["value"])
     assert "the shadow is there" in shadows.inner_text() and "far_pier_hoist" in shadows.inner_text()
+    assert barriers(page) == []
 
 
 def test_eleven_names_fit_the_header(page):
