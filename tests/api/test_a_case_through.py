@@ -250,6 +250,7 @@ def test_edits_of_settings_and_of_one_asset_are_one_trial_kept_with_its_reason(b
              {"path": ["nodes", "fender_net", "draw_rank"], "value": 3}]  # fmt: skip
     effect = send(built["viewer"], "POST", built["base"] + "/setup/trial", {"edits": edits, "viewpoint": "eye"})[1]
     assert not effect["unchanged"] and effect["change"]["scope"] == "project" and "fog.fog_per_m = 0.01" in effect["title"]
+    assert "nodes.fender_net.casts = no" in effect["title"]
     build = open_build(write_build(net_build(), tmp_path, "nets"))
     after = apply_change(build, Change.model_validate(effect["change"]))
     assert after.setup[Fog].fog_per_m == 0.01 and after.setup.nodes["fender_net"].draw_rank == 3

@@ -292,13 +292,15 @@ describe("the ledger", () => {
       ...routes,
       "GET /api/projects/3/builds/1/ledger": ledger(
         change(),
+        change({ id: 12, evidence: { from: "set-up", changed_share: 0.0446 }, title: "casts" }),
         change({ id: 10, title: "old", dropped: "2026-11-21T10:00:00Z", dropped_by: "ben" }),
       ),
       "POST /api/projects/3/builds/1/ledger/11/drop": {},
     });
     render(<App />, at("/p/3/b/1/ledger"));
-    expect(await screen.findByRole("heading", { name: "1 change kept, in order" })).toBeTruthy();
+    expect(await screen.findByRole("heading", { name: "2 changes kept, in order" })).toBeTruthy();
     expect(screen.getByText("cures · score 4961 → 0 · memory 2 KiB")).toBeTruthy();
+    expect(screen.getByText(/^4\.46.% of the frame changes visibly$/)).toBeTruthy();
     expect(screen.getByText("1 dropped")).toBeTruthy();
     fireEvent.click(screen.getByRole("button", { name: "drop write prepass depth (net)" }));
     fireEvent.click(screen.getByRole("button", { name: "Leave it" }));

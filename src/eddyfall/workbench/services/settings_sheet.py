@@ -47,12 +47,9 @@ class Form(Document):
     optional: bool
 
 
-class SettingRow(Document):
-    """One leaf of the setup as a viewpoint resolves it. levels: value by level that sets it; winner: the level that counts; edit, play: its
-    value for those roles of camera; reason: why it was kept, if the ledger set it."""
+class FieldRow(Document):
+    """One field of the setup: its key and its name in words, what it means and affects, how its values are written."""
 
-    path: str
-    section: str
     field: str
     name: str
     meaning: str
@@ -60,6 +57,14 @@ class SettingRow(Document):
     affects: list[str]
     form: Form
     default: Anything
+
+
+class SettingRow(FieldRow):
+    """One leaf of the setup as a viewpoint resolves it. levels: value by level that sets it; winner: the level that counts; edit, play: its
+    value for those roles of camera; reason: why it was kept, if the ledger set it."""
+
+    path: str
+    section: str
     value: Anything
     winner: str
     levels: dict[str, Any]
@@ -84,24 +89,12 @@ class MaterialRow(Document):
     double_sided: bool
 
 
-class AssetField(Document):
-    """A field that an asset may have for itself."""
-
-    field: str
-    name: str
-    meaning: str
-    unit: str
-    affects: list[str]
-    form: Form
-    default: Anything
-
-
 class AssetTable(Document):
     """A table of the setup by asset: which assets there are, and what each may have for itself."""
 
     table: str
     keys: list[str]
-    fields: list[AssetField]
+    fields: list[FieldRow]
 
 
 class AssetSetting(Document):
@@ -168,19 +161,26 @@ def _rows(build: Build, view: str, target: str | None) -> list[SettingRow]:
     edit, play = (resolve(build.setup, target, role, view) for role in ("edit", "play"))
     rows = []
     for section, kind in sections().items():
-        schema = kind.model_json_schema()["properties"]
-        for field in kind.model_fields:
-            path, info = f"{section}.{field}", schema[field]
-            leaf = resolved.leaves[path]
-            levels = {leaf.winner: leaf.value, **dict(leaf.losers)}
-            rows.append(SettingRow.model_validate({
-                "path": path, "section": section, "field": field, "name": plain_name(field), "meaning": info.get("description", ""),
-                "unit": info.get("unit", ""), "affects": affects(path), "form": form(info), "default": levels.get("default", leaf.value),
-                "value": leaf.value, "winner": leaf.winner, "levels": levels,
-                "edit": edit.leaves[path].value, "play": play.leaves[path].value,
-                "differs": edit.leaves[path].value != play.leaves[path].value,
-            }))  # fmt: skip
+        for described in _described(kind, section, list(kind.model_fields)):
+            path = f"{section}.{described.field}"
+            leaf, seen = resolved.leaves[path], [r.leaves[path].value for r in (edit, play)]
+            rows.append(SettingRow(
+                **dict(described), path=path, section=section, value=leaf.value, winner=leaf.winner,
+                levels={leaf.winner: leaf.value, **dict(leaf.losers)}, edit=seen[0], play=seen[1], differs=seen[0] != seen[1],
+            ))  # fmt: skip
     return rows
+
+
+def _described(kind: type[BaseModel], table: str, fields: list[str]) -> list[FieldRow]:
+    """Some fields of a section, or of an entry of a table."""
+    schema, empty = kind.model_json_schema()["properties"], kind()
+    return [
+        FieldRow(
+            field=field, name=plain_name(field), meaning=schema[field].get("description", ""), unit=schema[field].get("unit", ""),
+            affects=affects(f"{table}.{field}"), form=form(schema[field]), default=getattr(empty, field),
+        )
+        for field in fields
+    ]  # fmt: skip
 
 
 def _table(build: Build, name: str) -> AssetTable:
@@ -190,15 +190,7 @@ def _table(build: Build, name: str) -> AssetTable:
     keys: dict[str, Iterable[str]] = {
         "nodes": scene.node_keys, "materials": scene.material_keys, "meshes": scene.mesh_keys, "lights": lights,
     }  # fmt: skip
-    fields = []
-    schema, empty = kind.model_json_schema()["properties"], kind()
-    for field in _own_fields(kind):
-        info = schema[field]
-        fields.append(AssetField(
-            field=field, name=plain_name(field), meaning=info.get("description", ""), unit=info.get("unit", ""),
-            affects=affects(f"{name}.{field}"), form=form(info), default=getattr(empty, field),
-        ))  # fmt: skip
-    return AssetTable(table=name, keys=list(keys[name]), fields=fields)
+    return AssetTable(table=name, keys=list(keys[name]), fields=_described(kind, name, _own_fields(kind)))
 
 
 def _own_fields(kind: type[BaseModel]) -> list[str]:
@@ -309,7 +301,8 @@ def measure(build: Build, edits: list[tuple[tuple[str, ...], Any]], viewpoint: s
 
 def _change(build: Build, path: tuple[str, ...], value: Any, viewpoint: str, target: str | None) -> tuple[Change, str]:
     """(the change of one edit, the level it is written to if that is not the project)."""
-    title = f"{'.'.join(path)} = {'none' if value is None else value}"
+    written = "none" if value is None else {True: "yes", False: "no"}[value] if isinstance(value, bool) else value
+    title = f"{'.'.join(path)} = {written}"
     resolved = resolve(build.setup, target, None, viewpoint)
     leaf = resolved.leaves.get(".".join(path)) if len(path) == 2 else None
     if leaf is not None:

@@ -6,7 +6,7 @@ import { Page } from "../../ui/Page";
 import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
-import { costWords, when } from "../../ui/words";
+import { costWords, percent, when } from "../../ui/words";
 import { Events } from "./Events";
 import { HandOver } from "./HandOver";
 import { Patch } from "./Patch";
@@ -196,6 +196,8 @@ function evidence(e: Record<string, unknown>): string {
   const parts = [String(e.verdict ?? "")];
   if (typeof e.before === "number")
     parts.push(`score ${Number(e.before.toPrecision(4))} → ${Number((e.after as number).toPrecision(4))}`);
+  if (typeof e.changed_share === "number")
+    parts.push(`${percent(e.changed_share)} of the frame changes visibly`);
   for (const c of costs) parts.push(costWords(c));
   return parts.filter(Boolean).join(" · ");
 }
