@@ -101,7 +101,7 @@ def lights_of(kind, **fields):
     return Lights(
         np.array([kind], np.int32), rows(values["place"], 3), rows(values["towards"], 3), rows(values["power"], 3),
         np.array([values["range_m"]], np.float64), rows(values["cone"], 2), np.zeros(1, np.int32), np.zeros(1, np.int32),
-        np.zeros(1, np.uint8),
+        np.zeros(1, np.uint8), np.zeros(1, np.int32),
     )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Fami
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.intake.poses import direction, pose_around
-from eddyfall.core.passes.cull import in_frustum
+from eddyfall.core.passes.frustum import in_frustum
 from eddyfall.core.scene.changes import set_leaves, set_resolved
 from eddyfall.core.scene.setup.sections.depth import Depth
 

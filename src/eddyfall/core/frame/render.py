@@ -162,6 +162,7 @@ class Renderer:
             "lightmaps": lightmaps,
             "camera": Known(camera, digest(camera)),
             "pixels": Known(pixels, digest(pixels)),
+            "frame_size": Known(request.size, digest(request.size)),
         }
         values = {name: k.value for name, k in known.items()}
         keys = {name: k.key for name, k in known.items()}
@@ -234,6 +235,8 @@ def cut(frame: Frame, request: Request) -> Frame:
     targets = {t.name: t for p in passes() for t in p.targets if t.name in values}
     for target in targets.values():
         d = target.divisor
+        if values[target.name].shape[:2] != tuple(-(-edge // d) for edge in frame.pixels.shape):
+            continue  # one row stands for all pixels
         values[target.name] = values[target.name][(y0 - top) // d : -(-(y1 - top) // d), (x0 - left) // d : -(-(x1 - left) // d)]
         keys[target.name] = f"{frame.keys[target.name]} {request.window}"
     pixels = Pixels(request.size, request.window, request.jitter)

@@ -24,6 +24,7 @@ GIVEN: dict[str, tuple[str, ...]] = {
     "lightmaps": tuple(f"bake.{name}" for name in StoredRule._fields),
     "camera": (),
     "pixels": (),
+    "frame_size": (),
 }
 TABLE_SIZE = (1920, 1080)  # px for which the pass table tells bytes
 
@@ -137,7 +138,7 @@ class _WatchedStage:
             case "state":
                 return _State(self._stage.state, self._read)
             case "lights":
-                self._read.add("lights")
+                self._read |= {"lights", "shadow.technique"}
             case "depth_format":
                 self._read |= {"depth.format", "depth.reversed", "depth.near_m", "depth.far_m"}
         return getattr(self._stage, name)

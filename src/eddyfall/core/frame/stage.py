@@ -15,6 +15,7 @@ from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Scene, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader
 from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.columns import BASE_ALPHA
@@ -34,6 +35,7 @@ class MaterialState:
     double_sided: bool
     shader: str
     cutoff: float
+    casts_both: bool = False
 
 
 def material_states(build: Build) -> list[MaterialState]:
@@ -41,13 +43,15 @@ def material_states(build: Build) -> list[MaterialState]:
     states = []
     for key, material in zip(build.scene.material_keys, build.scene.materials):
         entry = build.setup.materials.get(key, MaterialSetup())
+        double_sided = material.double_sided if entry.double_sided is None else entry.double_sided
         states.append(
             MaterialState(
                 key,
                 entry.blend or BLEND_OF_MODE[material.alpha_mode],
-                material.double_sided if entry.double_sided is None else entry.double_sided,
+                double_sided,
                 entry.shader or STOCK_SHADERS[material.alpha_mode],
                 material.alpha_cutoff,
+                double_sided if entry.casts_both_sides is None else entry.casts_both_sides,
             )
         )
     return [*states, MaterialState("(default)", "opaque", False, STOCK_SHADERS["OPAQUE"], 0.5)]
@@ -60,6 +64,7 @@ def make_state(
 
     `hidden` ones are left out of camera passes, the plate too unless asked for."""
     materials = material_states(build)
+    dense = {key for key, entry in build.setup.meshes.items() if entry.dense}
     rows: list[dict[str, Any]] = []
     for i, d in enumerate(geometry.drawables):
         m = materials[d.material]
@@ -84,6 +89,8 @@ def make_state(
                 "draw_distance_m": node.draw_distance_m,
                 "camera_hidden": i in hidden or (is_plate and not plate),
                 "mapped": i in mapped and m.blend in ("opaque", "cutout"),
+                "casts_both": m.casts_both or is_plate,
+                "dense": d.mesh in dense,
             }
         )
     types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}
@@ -130,8 +137,16 @@ def make_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, text
     )
 
 
-def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState, ...]:
-    """Lights of the scene and suns of the setup that are on, as they say themselves or as a light set says; suns first."""
+def _technique(kind: int, entry: LightSetup, by_default: str) -> str:
+    """How a light's shadow is drawn: as it says itself; a sun otherwise as the project says, a lamp by maps of its own."""
+    if kind == DIRECTIONAL:
+        return entry.technique or by_default
+    return "rays" if entry.technique == "rays" else "cascades"
+
+
+def make_lights(build: Build, light_set: str | None = None, by_default: str = "cascades") -> tuple[LightState, ...]:
+    """Lights of the scene and suns of the setup that are on, as they say themselves or as a light set says; suns first. by_default:
+    technique of a sun's shadow."""
     lights = []
     scene = build.scene
     chosen = build.setup.light_sets[light_set].on if light_set is not None else {}
@@ -148,11 +163,13 @@ def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState,
         towards = back if kind == DIRECTIONAL else -back
         power = vec3(c * light.intensity for c in light.rgb)
         casts = entry.casts if entry.casts is not None else kind == DIRECTIONAL
+        technique = _technique(kind, entry, by_default)
         lights.append(
             LightState(
-                key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts, entry.bakes
+                key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts, entry.bakes,
+                technique,
             )
-        )
+        )  # fmt: skip
     for key, entry in build.setup.lights.items():
         if entry.kind == "sun" and chosen.get(key, entry.on):
             towards = np.array(entry.towards) / max(float(np.linalg.norm(entry.towards)), 1e-12)
@@ -168,6 +185,7 @@ def make_lights(build: Build, light_set: str | None = None) -> tuple[LightState,
                     (1.0, 0.0),
                     entry.casts is not False,
                     entry.bakes,
+                    _technique(DIRECTIONAL, entry, by_default),
                 )
             )
     return tuple(sorted(lights, key=lambda v: v.kind != DIRECTIONAL))
@@ -206,4 +224,4 @@ def _rows(matrix: np.ndarray) -> tuple[tuple[float, ...], ...]:
 
 def make_stage(build: Build, state: DrawableState, resolved: Resolved, paint: Any = ()) -> Stage:
     """All that sections are cut from."""
-    return Stage(resolved, state, make_lights(build, resolved.light_set), paint)
+    return Stage(resolved, state, make_lights(build, resolved.light_set, resolved[Shadow].technique), paint)

@@ -126,6 +126,7 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
             textures.surfaces,
             inputs["lights"],
             maps,
+            np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
             section.sky or section.no_sky,
             fog.fog_per_m if fog.enabled else 0.0,
             np.array(fog.rgb),
@@ -149,7 +150,7 @@ def _on_screen(
 
 @njit(cache=True, parallel=True, nogil=True)
 def _blend_layer(
-    fixed, zs, ids, box, blend, receives, fogs, paint, depth, bits, sign, ox, oy, jx, jy, rays, soup, surf, lights, maps, sky,
+    fixed, zs, ids, box, blend, receives, fogs, paint, depth, bits, sign, ox, oy, jx, jy, rays, soup, surf, lights, maps, traced, sky,
     fog_per_m, fog_rgb, layer,
 ):  # fmt: skip
     height, width = depth.shape
@@ -186,6 +187,7 @@ def _blend_layer(
                         surf,
                         lights,
                         maps,
+                        traced,
                         sky,
                         paint,
                         drawable,
@@ -204,8 +206,10 @@ def _blend_layer(
 
 
 @light_helper
-def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, paint, drawable, row):
-    """(r, g, b, alpha) of one blended fragment, lit like an opaque one; `row` (1, 14) is filled on the way."""
+def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, traced, sky, paint, drawable, row):
+    """(r, g, b, alpha) of one blended fragment, lit like an opaque one; `row` (1, 14) is filled on the way.
+
+    Rays start from opaque surfaces only: a light whose shadow is traced reaches what is blended unhindered."""
     alpha = surface_at(px, py, t, rays, soup, surf, row, 0)
     if paint[drawable, 0] == paint[drawable, 0]:
         return paint[drawable, 0], paint[drawable, 1], paint[drawable, 2], alpha
@@ -229,6 +233,9 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, sky, pain
         False,
         lights,
         maps,
+        traced,
+        0,
+        0,
     )
     ar, ag, ab = ambient_at(row, 0, vx, vy, vz, sky)
     return r + ar + row[0, EMITTED], g + ag + row[0, EMITTED + 1], b + ab + row[0, EMITTED + 2], alpha

@@ -117,6 +117,7 @@ class LightState:
     cone: tuple[float, float]
     casts: bool
     bakes: str = "full"
+    technique: str = "cascades"
 
 
 @dataclass(frozen=True)
@@ -139,6 +140,8 @@ class DrawableState:
     draw_distance_m: np.ndarray
     camera_hidden: np.ndarray
     mapped: np.ndarray
+    casts_both: np.ndarray
+    dense: np.ndarray
 
     @property
     def solid(self) -> np.ndarray:
@@ -168,6 +171,8 @@ SETTING_OF_STATE = {
     "padding_m": "nodes.bounds_padding_m",
     "draw_distance_m": "nodes.draw_distance_m",
     "mapped": "meshes.lightmap_uv",
+    "casts_both": "materials.casts_both_sides",
+    "dense": "meshes.dense",
     "solid": "materials.blend",
     "blended": "materials.blend",
 }

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
+from eddyfall.core.passes.frustum import in_frustum
 from eddyfall.core.passes.registry import register
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.depth import Depth
@@ -47,26 +48,6 @@ def run(inputs: Values, section: CullSection) -> dict[str, Any]:
     depth = camera.view_depth(middle[chosen])
     order = np.argsort(depth, kind="stable")
     return {"in_view": chosen[order].astype(np.int32)}
-
-
-def in_frustum(camera: Camera, low: np.ndarray, high: np.ndarray, near_m: float, far_m: float | None) -> np.ndarray:
-    """(d,) bool: boxes low..high (d, 3) not wholly outside one plane of the full view frustum."""
-    right, up, back = camera.axes
-    t = np.tan(camera.fov_y_rad / 2)
-    planes = [
-        (-back - right / (t * camera.aspect), 0.0),
-        (-back + right / (t * camera.aspect), 0.0),
-        (-back - up / t, 0.0),
-        (-back + up / t, 0.0),
-        (-back, near_m),
-    ]
-    centre, half = (low + high) / 2 - np.array(camera.eye), (high - low) / 2
-    inside = np.ones(len(low), bool)
-    for normal, offset in planes:
-        inside &= centre @ normal + half @ np.abs(normal) >= offset
-    if far_m is not None:
-        inside &= centre @ -back - half @ np.abs(back) <= far_m
-    return inside
 
 
 PASS = register(

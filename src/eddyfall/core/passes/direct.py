@@ -1,4 +1,4 @@
-"""Pass 5.4: direct light on what is visible, dimmed by the shadow maps."""
+"""Pass 5.4: direct light on what is visible, dimmed by shadow maps and rays."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -41,7 +41,7 @@ def run(inputs: Values, section: DirectSection) -> dict[str, Any]:
     lit, sun = direct_buffer(
         inputs["surface"], inputs["visible"], inputs["drawable"], section.receives.astype(np.uint8),
         section.mapped.astype(np.uint8), pixels.origin,
-        pixels.jitter, view.rays, inputs["lights"], maps,
+        pixels.jitter, view.rays, inputs["lights"], maps, inputs["traced"],
     )  # fmt: skip
     return {"lit": lit, "sun_visibility": sun}
 
@@ -52,7 +52,7 @@ def twin(r: Recorder) -> None:
     if front is None:
         return
     state, d = r.stage.state, int(r.geometry.owner[front.triangle])
-    lit, lights = r.light(r.notes["row"], d)
+    lit, lights = r.light(r.notes["row"], d, opaque=True)
     layer = r.lay(
         "opaque", r.geometry.drawables[d].name, f"{KIND_NAMES[int(state.blend[d])]}, writes depth", lit, 0.0,
         shader=state.shader[d], in_prepass=bool(r.notes["in_prepass"][d]),
@@ -66,7 +66,7 @@ PASS = register(
         number=5.4,
         name="direct",
         does="direct light and emission of what is visible",
-        reads=("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps"),
+        reads=("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps", "traced"),
         writes=("lit", "sun_visibility"),
         section=section,
         targets=(

@@ -85,15 +85,16 @@ class Recorder:
         d = r.d0 + (self.x + 0.5) * r.du + (self.y + 0.5) * r.dv
         return np.asarray(-d / np.linalg.norm(d))
 
-    def light(self, row: np.ndarray, drawable: int) -> tuple[np.ndarray, list[dict[str, Any]]]:
-        """(radiance of direct light and emission of a surface row, what each light gives and whether it is seen)."""
+    def light(self, row: np.ndarray, drawable: int, opaque: bool = False) -> tuple[np.ndarray, list[dict[str, Any]]]:
+        """(radiance of direct light and emission of a surface row, what each light gives and whether it is seen). opaque: rays were traced
+        from it."""
         shadow = self.stage.resolved[Shadow]
         maps: ShadowMaps = self.values["shadow_maps"]._replace(bias_texels=shadow.bias_texels, filter_px=shadow.filter_px)
         place = self.view.rays.eye - self.to_eye * row[DISTANCE]
         state = self.stage.state
         parts = direct_plain(
             row, place, self.to_eye, row[DISTANCE] / self.length, bool(state.receives[drawable]), bool(state.mapped[drawable]),
-            self.values["lights"], maps,
+            self.values["lights"], maps, self.values["traced"][0, 0] if opaque else None,
         )  # fmt: skip
         lights = [
             {"light": light.name, "rgb": [float(v) for v in rgb], "visible": float(visible)}

@@ -1,4 +1,5 @@
-"""Pass 3: shadow depth. Sun cascades (and a far tier) fitted to the full view frustum; cube or single maps of other lights."""
+"""Pass 3: shadow depth. Sun cascades (and a far tier) fitted to the full view frustum; cube or single maps of other lights; and what each
+light's technique leaves out."""
 
 import math
 from dataclasses import dataclass
@@ -7,17 +8,18 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.passes.contract import Camera, LightState, Pass, Stage, Values
+from eddyfall.core.passes.frustum import ball_radius_m, in_frustum, limit_range_m, range_m
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.registry import register
-from eddyfall.core.raster.depth_format import DepthCode
-from eddyfall.core.raster.project import project
-from eddyfall.core.raster.rasterise import rasterise
+from eddyfall.core.passes.sun_maps import along_sun, draw_map, sun_axes
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
-from eddyfall.core.shade.lights import DIRECTIONAL, POINT, Lights, ShadowMaps
+from eddyfall.core.shade.lights import DIRECTIONAL, POINT, Lights
+from eddyfall.core.shade.shadow_maps import CASCADES, EDGE, START, TECHNIQUES, ShadowMaps
 
 LIGHT_NEAR_M = 0.02
+BITS = {"float32": 32, "unorm24": 24, "unorm16": 16}
 
 
 def light_near_m(diagonal_m: float) -> float:
@@ -33,9 +35,20 @@ class ShadowSection:
     enabled: bool
     slices: tuple[float, float, int, float, int]
     far: tuple[float, int]
+    reach_by: str
+    casters_from: str
+    fit: str
+    snap: bool
+    depth_range: str
+    map_format: str
+    join_blend: float
+    limits_deg: tuple[float, float]
     light_resolution: int
     casters: np.ndarray
-    double_sided: np.ndarray
+    casts_both: np.ndarray
+    dense: np.ndarray
+    padding_m: np.ndarray
+    draw_distance_m: np.ndarray
 
 
 def section(stage: Stage) -> ShadowSection:
@@ -45,21 +58,36 @@ def section(stage: Stage) -> ShadowSection:
         enabled=shadow.enabled,
         slices=(shadow.near_m, shadow.reach_m, shadow.cascades, shadow.split_lambda, shadow.resolution),
         far=(shadow.far_reach_m, shadow.far_resolution),
+        reach_by=shadow.reach_by,
+        casters_from=shadow.casters_from,
+        fit=shadow.fit,
+        snap=shadow.snap,
+        depth_range=shadow.depth_range,
+        map_format=shadow.map_format,
+        join_blend=shadow.join_blend,
+        limits_deg=(shadow.paged_limit_deg, shadow.ray_limit_deg),
         light_resolution=shadow.light_resolution,
         casters=s.casts & s.shadow_pass & s.drawn & ~s.blended,
-        double_sided=s.double_sided,
+        casts_both=s.casts_both,
+        dense=s.dense,
+        padding_m=s.padding_m,
+        draw_distance_m=s.draw_distance_m,
     )
 
 
 def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
     lights: tuple[LightState, ...] = section.lights
+    camera: Camera = inputs["camera"]
     maps: list[tuple[np.ndarray, np.ndarray]] = []
-    first, counts = [], []
-    for light in lights:
+    first, counts, of_map = [], [], []
+    casters = casters_of(inputs, section)
+    for number, light in enumerate(lights):
         first.append(len(maps))
-        if section.enabled and light.casts:
+        if section.enabled and light.casts and light.technique == "cascades":
             maps += _maps_of(light, inputs, section)
         counts.append(len(maps) - first[-1])
+        of_map += [number] * counts[-1]
+    on = [section.enabled and light.casts for light in lights]
     table = Lights(
         np.array([v.kind for v in lights], np.int32),
         _rows([v.place for v in lights], 3),
@@ -70,29 +98,65 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
         np.array(first, np.int32),
         np.array(counts, np.int32),
         np.array([v.bakes == "full" for v in lights], np.uint8),
+        np.array([TECHNIQUES[v.technique] if casts else CASCADES for v, casts in zip(lights, on)], np.int32),
     )
-    edges = [int(info[0]) for _, info in maps]
+    edges = [int(info[EDGE]) for _, info in maps]
     depth = np.ones(max(sum(e * e for e in edges), 1), np.float32)
     offset = 0
-    for (matrix, info), edge in zip(maps, edges):
-        info[4] = offset
-        _draw_map(matrix, depth[offset : offset + edge * edge].reshape(edge, edge), inputs, section)
+    for (matrix, info), edge, number in zip(maps, edges, of_map):
+        info[START] = offset
+        part = depth[offset : offset + edge * edge].reshape(edge, edge)
+        bits = BITS[section.map_format] if lights[number].kind == DIRECTIONAL else 32
+        draw_map(matrix, part, inputs, casters[number], section.casts_both, bits)
+        if lights[number].kind == DIRECTIONAL and section.depth_range == "slice_clamped":
+            _clamp_to_near(matrix, part, inputs, casters[number], section.casts_both)
         offset += edge * edge
     matrices = np.stack([m for m, _ in maps]) if maps else np.zeros((0, 4, 4))
-    shadow_maps = ShadowMaps(matrices, _rows([info for _, info in maps], 6), depth, 0.0, 1)
-    return {"lights": table, "shadow_maps": shadow_maps}
+    shadow_maps = ShadowMaps(
+        matrices, _rows([info for _, info in maps], 6), depth, 0.0, 1, np.array(camera.eye, np.float64),
+        int(section.reach_by == "range"), section.join_blend, np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32), 0.0,
+    )  # fmt: skip
+    return {"lights": table, "shadow_maps": shadow_maps, "shadow_casters": casters}
+
+
+def casters_of(inputs: Values, section: ShadowSection) -> np.ndarray:
+    """(lights, drawables) bool: what each light's technique draws, after its cull.
+
+    A sun's cascades leave out what `casters_from` says, by padded bounds and draw distance; a paged map and rays leave out what looks
+    smaller than their limit, by the ball around the bounds and their padding, but for a paged map's dense meshes."""
+    geometry: Geometry = inputs["caster_geometry"]
+    camera: Camera = inputs["camera"]
+    kept = np.zeros((len(section.lights), len(section.casters)), bool)
+    away, radius = range_m(geometry, camera), ball_radius_m(geometry, section.padding_m)
+    low, high = geometry.bounds[:, 0] - section.padding_m[:, None], geometry.bounds[:, 1] + section.padding_m[:, None]
+    near = (section.draw_distance_m == 0) | (away <= section.draw_distance_m)
+    for number, light in enumerate(section.lights):
+        chosen = section.casters.copy()
+        if light.technique == "paged":
+            chosen &= (away <= limit_range_m(radius, section.limits_deg[0])) | section.dense
+        elif light.technique == "rays":
+            chosen &= away <= limit_range_m(radius, section.limits_deg[1])
+        elif light.kind == DIRECTIONAL and section.casters_from != "scene":
+            sweep = -np.array(light.towards) * 2 * geometry.diagonal_m if section.casters_from == "swept" else None
+            chosen &= near & in_frustum(camera, low, high, 0.0, None, sweep)
+        kept[number] = chosen
+    return kept
 
 
 def map_bytes(section: ShadowSection) -> int:
-    """Bytes of all shadow maps, four a texel: a sun's cascades and far tier, six maps of a point light, one of a spot."""
+    """Bytes of all shadow maps, four a texel (two in unorm16): a sun's cascades and far tier, six maps of a point light, one of a spot.
+    A paged map and rays are counted by their own passes."""
     _, _, count, _, resolution = section.slices
     far_reach, far_resolution = section.far
     of_sun = count * resolution**2 + (far_resolution**2 if far_reach > 0 else 0)
-    texels = 0
+    total = 0
     for light in section.lights:
-        if section.enabled and light.casts:
-            texels += of_sun if light.kind == DIRECTIONAL else section.light_resolution**2 * (6 if light.kind == POINT else 1)
-    return 4 * max(int(texels), 1)
+        if section.enabled and light.casts and light.technique == "cascades":
+            if light.kind == DIRECTIONAL:
+                total += of_sun * (2 if section.map_format == "unorm16" else 4)
+            else:
+                total += 4 * section.light_resolution**2 * (6 if light.kind == POINT else 1)
+    return max(int(total), 4)
 
 
 def _rows(values: list[Any], width: int) -> np.ndarray:
@@ -108,12 +172,13 @@ def _maps_of(light: LightState, inputs: Values, section: ShadowSection) -> list[
         near_m, reach_m, count, blend, resolution = section.slices
         far_reach, far_resolution = section.far
         slices = cascade_slices(
-            near_m, reach_m, count, blend, resolution, camera.fov_y_rad, camera.aspect, far_reach, far_resolution
-        )
+            near_m, reach_m, count, blend, resolution, camera.fov_y_rad, camera.aspect, far_reach, far_resolution,
+            section.reach_by == "range",
+        )  # fmt: skip
         for i, part in enumerate(slices):
             edge = resolution if i < count else far_resolution
-            matrix = sun_matrix(part, camera, np.array(light.towards), geometry.scene_bounds)
-            info = np.array([edge, part.near_m, part.far_m, part.texel_m, 0, 0], np.float64)
+            matrix, texel_m = sun_matrix(part, edge, camera, np.array(light.towards), geometry.scene_bounds, section)
+            info = np.array([edge, part.near_m, part.far_m, texel_m, 0, 0], np.float64)
             result.append((matrix, info))
         return result
     edge = section.light_resolution
@@ -130,24 +195,36 @@ def _maps_of(light: LightState, inputs: Values, section: ShadowSection) -> list[
     return result
 
 
-def sun_matrix(part: Slice, camera: Camera, towards: np.ndarray, bounds: tuple[np.ndarray, np.ndarray]) -> np.ndarray:
-    """(4, 4) float64 world to clip of one cascade: its sphere across, the whole scene in depth, snapped to whole texels."""
-    back = towards / np.linalg.norm(towards)
-    side = np.array([0.0, 0.0, 1.0]) if abs(back[1]) > 0.99 else np.array([0.0, 1.0, 0.0])
-    right = np.cross(side, back)
-    right /= np.linalg.norm(right)
-    axes = np.stack([right, np.cross(back, right), back])
-    centre = axes @ (np.array(camera.eye) + camera.forward * part.centre_m)
-    centre[:2] = np.floor(centre[:2] / part.texel_m) * part.texel_m
-    low, high = bounds
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
-    along = corners @ back
-    nearest, farthest = along.max() + 0.5, along.min() - 0.5
+def sun_matrix(
+    part: Slice, edge: int, camera: Camera, towards: np.ndarray, bounds: tuple[np.ndarray, np.ndarray], section: ShadowSection
+) -> tuple[np.ndarray, float]:
+    """((4, 4) float64 world to clip of one cascade of edge x edge texels, its texel in m): its sphere across, or its outline as the sun
+    sees it; the scene in depth, or its slice; moved by whole texels if it snaps."""
+    axes = sun_axes(towards)
+    corners = axes @ (np.array(camera.eye)[:, None] + _slice_corners(part, camera).T)
+    centre, radius = axes @ (np.array(camera.eye) + camera.forward * part.centre_m), part.radius_m
+    if section.fit == "tight":
+        low, high = corners.min(axis=1), corners.max(axis=1)
+        centre, radius = (low + high) / 2, float((high - low)[:2].max() / 2)
+    texel = 2 * radius / edge
+    if section.snap:
+        centre[:2] = np.floor(centre[:2] / texel) * texel
+    nearest, farthest = along_sun(towards, bounds)
+    if section.depth_range != "scene":
+        nearest, farthest = min(nearest, float(corners[2].max()) + 0.5), max(farthest, float(corners[2].min()) - 0.5)
     matrix = np.eye(4)
-    matrix[0, :3], matrix[0, 3] = axes[0] / part.radius_m, -centre[0] / part.radius_m
-    matrix[1, :3], matrix[1, 3] = axes[1] / part.radius_m, -centre[1] / part.radius_m
-    matrix[2, :3], matrix[2, 3] = -back / (nearest - farthest), nearest / (nearest - farthest)
-    return matrix
+    matrix[0, :3], matrix[0, 3] = axes[0] / radius, -centre[0] / radius
+    matrix[1, :3], matrix[1, 3] = axes[1] / radius, -centre[1] / radius
+    matrix[2, :3], matrix[2, 3] = -axes[2] / (nearest - farthest), nearest / (nearest - farthest)
+    return matrix, texel
+
+
+def _slice_corners(part: Slice, camera: Camera) -> np.ndarray:
+    """(8, 3) corners of a slice of the view frustum, from the eye."""
+    t = math.tan(camera.fov_y_rad / 2)
+    right, up, back = camera.axes
+    depths = (part.starts_m, part.far_m)
+    return np.array([z * (i * t * camera.aspect * right + j * t * up - back) for z in depths for i in (-1, 1) for j in (-1, 1)])
 
 
 def light_matrix(axes: np.ndarray, place: np.ndarray, half_rad: float, near_m: float = LIGHT_NEAR_M) -> np.ndarray:
@@ -174,44 +251,25 @@ def _look_to(forward: np.ndarray) -> np.ndarray:
     return np.stack([right, np.cross(back, right), back])
 
 
-def _touches(matrix: np.ndarray, bounds: np.ndarray) -> np.ndarray:
-    """(d,) bool: whether boxes (d, 2, 3) may lie in the map of a light; depth is left out, since casters may stand anywhere before it."""
-    pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
-    corners = np.stack([bounds[:, pick[:, axis], axis] for axis in range(3)], axis=-1)
-    clip = corners @ matrix[:, :3].T + matrix[:, 3]
-    xy, w = clip[..., :2], clip[..., 3:]
-    outside = (xy > w).all(axis=1) | (xy < -w).all(axis=1)
-    return np.asarray(~(outside.any(axis=1) & (w > 0).all(axis=(1, 2))))
-
-
-def _draw_map(matrix: np.ndarray, depth: np.ndarray, inputs: Values, section: ShadowSection) -> None:
-    geometry: Geometry = inputs["caster_geometry"]
-    casters: np.ndarray = section.casters
-    edge = len(depth)
-    reached = casters & _touches(matrix, geometry.bounds)
-    chosen = np.flatnonzero(reached[geometry.owner]).astype(np.int32)
-    cull = np.where(section.double_sided[geometry.owner[chosen]], 0, 1).astype(np.int8)
-    screen = project(
-        geometry.positions,
-        inputs["textures"].alpha_uv,
-        geometry.triangles,
-        chosen,
-        cull,
-        matrix.astype(np.float32),
-        (edge, edge),
-        (0, 0, edge, edge),
-    )
-    no_ids = np.zeros((0, 0), np.int32)
-    rasterise(screen, geometry.owner, casters.astype(np.uint8), inputs["cutouts"], DepthCode(32, 1.0), depth, no_ids, (0, 0))
+def _clamp_to_near(matrix: np.ndarray, depth: np.ndarray, inputs: Values, casters: np.ndarray, casts_both: np.ndarray) -> None:
+    """What lies before the near end of a map stands at that end."""
+    ahead = np.array(matrix)
+    nearest, _ = along_sun(matrix[2, :3] * -1.0, inputs["caster_geometry"].scene_bounds)
+    span = max(nearest * np.linalg.norm(matrix[2, :3]) - matrix[2, 3], 0.0) + 1.0  # in depths of this map
+    ahead[2] = matrix[2] / span
+    ahead[2, 3] += 1.0
+    before = np.ones_like(depth)
+    draw_map(ahead, before, inputs, casters, casts_both)
+    depth[before < 1.0] = 0.0
 
 
 PASS = register(
     Pass(
         number=3,
         name="shadow",
-        does="shadow depth of each casting light: sun cascades and far tier, cube or single maps",
+        does="shadow depth of each casting light: sun cascades and far tier, cube or single maps; what each leaves out",
         reads=("caster_geometry", "camera", "textures", "cutouts"),
-        writes=("lights", "shadow_maps"),
+        writes=("lights", "shadow_maps", "shadow_casters"),
         section=section,
         other_bytes=map_bytes,
         run=run,

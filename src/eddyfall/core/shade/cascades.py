@@ -11,13 +11,15 @@ import numpy as np
 
 @dataclass(frozen=True)
 class Slice:
-    """One cascade: view depths it serves, centre of its sphere along the view, radius, texel edge; all in metres."""
+    """One cascade: depths it serves, centre of its sphere along the view, radius, texel edge, view depth at which its slice of the frustum
+    starts; all in metres."""
 
     near_m: float
     far_m: float
     centre_m: float
     radius_m: float
     texel_m: float
+    starts_m: float
 
 
 def splits(near_m: float, far_m: float, count: int, blend: float) -> np.ndarray:
@@ -35,15 +37,18 @@ def slice_sphere(near_m: float, far_m: float, fov_y_rad: float, aspect: float) -
 
 def cascade_slices(
     near_m: float, reach_m: float, count: int, blend: float, resolution: int, fov_y_rad: float, aspect: float,
-    far_reach_m: float = 0.0, far_resolution: int = 2048,
+    far_reach_m: float = 0.0, far_resolution: int = 2048, by_range: bool = False,
 ) -> list[Slice]:  # fmt: skip
-    """The cascades from near to reach, then the far tier if it reaches further. The first one serves from depth 0."""
+    """The cascades from near to reach, then the far tier if it reaches further. The first one serves from depth 0.
+
+    by_range: they are told apart by range to the eye, so that in the frame's corners a slice starts at less view depth."""
     edges = splits(near_m, reach_m, count, blend)
-    result = []
-    for i in range(count):
-        centre, radius = slice_sphere(float(edges[i]), float(edges[i + 1]), fov_y_rad, aspect)
-        result.append(Slice(0.0 if i == 0 else float(edges[i]), float(edges[i + 1]), centre, radius, 2 * radius / resolution))
+    spread = math.sqrt(1 + math.tan(fov_y_rad / 2) ** 2 * (1 + aspect**2)) if by_range else 1.0
+    ends = [(float(edges[i]), float(edges[i + 1]), resolution) for i in range(count)]
     if far_reach_m > reach_m:
-        centre, radius = slice_sphere(reach_m, far_reach_m, fov_y_rad, aspect)
-        result.append(Slice(reach_m, far_reach_m, centre, radius, 2 * radius / far_resolution))
+        ends.append((reach_m, far_reach_m, far_resolution))
+    result = []
+    for i, (start, end, texels) in enumerate(ends):
+        centre, radius = slice_sphere(start / spread, end, fov_y_rad, aspect)
+        result.append(Slice(0.0 if i == 0 else start, end, centre, radius, 2 * radius / texels, start / spread))
     return result

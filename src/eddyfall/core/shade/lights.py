@@ -12,6 +12,7 @@ from numba import njit, prange
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.brdf import grazing, lobes, reflected, schlick
 from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED, F0, F0_RGB, NORMAL, NORMAL_XYZ, ROUGH
+from eddyfall.core.shade.shadow_maps import FAR_M, NEAR_M, PAGED, TEXEL_M, TRACED, ShadowMaps, map_visibility, paged_visibility
 
 DIRECTIONAL, POINT, SPOT = 0, 1, 2
 
@@ -20,7 +21,7 @@ class Lights(NamedTuple):
     """n lights. kind (n,) int32; place (n, 3) float64 metres; towards (n, 3) unit, from the lit point to a sun, or the way a
     spot shines; power (n, 3) lux or candela rgb; range_m (n,), 0 endless; cone (n, 2) scale and offset of the spot's falloff;
     first_map, maps (n,) int32: its shadow maps (0 maps: casts none);
-    baked (n,) uint8: lightmaps hold its direct light."""
+    baked (n,) uint8: lightmaps hold its direct light; technique (n,) int32: how its shadow is drawn (`shadow_maps`)."""
 
     kind: np.ndarray
     place: np.ndarray
@@ -31,48 +32,7 @@ class Lights(NamedTuple):
     first_map: np.ndarray
     maps: np.ndarray
     baked: np.ndarray
-
-
-class ShadowMaps(NamedTuple):
-    """All maps of a frame. matrix (m, 4, 4) float64 world to clip; info (m, 6) float64: edge in texels, near and far view depth
-    it serves (suns), texel size in m at unit distance (or everywhere, for suns), flat offset into `depth`, perspective (1) or not;
-    depth (k,) float32 d in 0..1; bias_texels and filter_px as set."""
-
-    matrix: np.ndarray
-    info: np.ndarray
-    depth: np.ndarray
-    bias_texels: float
-    filter_px: int
-
-
-@light_helper
-def map_visibility(k, x, y, z, maps):
-    """Share of the filter's texels of map k that see the light at a shifted receiver. Beyond a sun's map all is lit; a perspective
-    map repeats its border, since its neighbour or the end of the cone begins there."""
-    info, m = maps.info, maps.matrix
-    w = m[k, 3, 0] * x + m[k, 3, 1] * y + m[k, 3, 2] * z + m[k, 3, 3]
-    if w <= 0.0:
-        return 1.0
-    edge = info[k, 0]
-    u = ((m[k, 0, 0] * x + m[k, 0, 1] * y + m[k, 0, 2] * z + m[k, 0, 3]) / w * 0.5 + 0.5) * edge
-    v = (0.5 - (m[k, 1, 0] * x + m[k, 1, 1] * y + m[k, 1, 2] * z + m[k, 1, 3]) / w * 0.5) * edge
-    d = (m[k, 2, 0] * x + m[k, 2, 1] * y + m[k, 2, 2] * z + m[k, 2, 3]) / w
-    n = int(edge)
-    perspective = info[k, 5] > 0.0
-    half = maps.filter_px // 2
-    cx, cy = math.floor(u), math.floor(v)
-    lit = 0
-    count = 0
-    start = int(info[k, 4])
-    for row in range(cy - half, cy - half + maps.filter_px):
-        for column in range(cx - half, cx - half + maps.filter_px):
-            count += 1
-            i, j = column, row
-            if perspective:
-                i, j = min(max(i, 0), n - 1), min(max(j, 0), n - 1)
-            if i < 0 or j < 0 or i >= n or j >= n or d <= maps.depth[start + j * n + i]:
-                lit += 1
-    return lit / count
+    technique: np.ndarray
 
 
 @light_helper
@@ -87,22 +47,36 @@ def _cube_face(x, y, z):
 
 @light_helper
 def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps):
-    """How much of light i reaches the point by its shadow maps: a sun's map is the one whose view-depth range holds the point.
+    """How much of light i reaches the point by its shadow maps: a sun's map is the one whose depth range holds the point.
 
-    The receiver is moved along its normal by the bias before the look-up."""
+    The receiver is moved along its normal by the bias before the look-up. A light whose shadow is traced has no maps."""
     if lights.maps[i] == 0:
         return 1.0
     first = lights.first_map[i]
     # The steeper the light, the further a texel's depth strays: shift by the sine of the angle to the normal.
     slant = math.sqrt(max(1.0 - n_dot_l * n_dot_l, 0.0)) + 0.1
     texels = (maps.bias_texels + 0.5 * (maps.filter_px - 1)) * slant
+    if lights.technique[i] == PAGED:
+        return paged_visibility(first, lights.maps[i], x, y, z, nx, ny, nz, texels, maps)
     if lights.kind[i] == DIRECTIONAL:
-        for k in range(first, first + lights.maps[i]):
-            if maps.info[k, 1] <= view_depth < maps.info[k, 2]:
-                shift = maps.info[k, 3] * texels
-                return map_visibility(k, x + nx * shift, y + ny * shift, z + nz * shift, maps)
+        depth = view_depth
+        if maps.by_range == 1:
+            ex, ey, ez = x - maps.eye[0], y - maps.eye[1], z - maps.eye[2]
+            depth = math.sqrt(ex * ex + ey * ey + ez * ez)
+        last = first + lights.maps[i] - 1
+        for k in range(first, last + 1):
+            if maps.info[k, NEAR_M] <= depth < maps.info[k, FAR_M]:
+                shift = maps.info[k, TEXEL_M] * texels
+                seen = map_visibility(k, x + nx * shift, y + ny * shift, z + nz * shift, maps)
+                start = maps.info[k, FAR_M] - (maps.info[k, FAR_M] - maps.info[k, NEAR_M]) * maps.join
+                if maps.join > 0.0 and k < last and depth > start:
+                    share = (depth - start) / (maps.info[k, FAR_M] - start)
+                    shift = maps.info[k + 1, TEXEL_M] * texels
+                    next_seen = map_visibility(k + 1, x + nx * shift, y + ny * shift, z + nz * shift, maps)
+                    seen += share * (next_seen - seen)
+                return seen
         return 1.0
-    shift = maps.info[first, 3] * distance * texels
+    shift = maps.info[first, TEXEL_M] * distance * texels
     x, y, z = x + nx * shift, y + ny * shift, z + nz * shift
     face = 0
     if lights.maps[i] == 6:
@@ -135,10 +109,11 @@ def incoming(i, x, y, z, lights):
 
 
 @light_helper
-def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, lights, maps):
+def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, lights, maps, traced, ty, tx):
     """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v.
 
-    mapped: its lightmap holds the light of baked lights. Sun visibility is that of the first sun, 1 where it does not shine on the face."""
+    traced[ty, tx, i]: what rays let through of a light whose shadow is traced. mapped: its lightmap holds the light of baked lights.
+    Sun visibility is that of the first sun, 1 where it does not shine on the face."""
     r = g = b = 0.0
     sun = -1.0
     nx, ny, nz = np.float64(rows[index, NORMAL]), np.float64(rows[index, NORMAL + 1]), np.float64(rows[index, NORMAL + 2])
@@ -151,7 +126,10 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, li
         visible = 1.0
         if n_dot_l > 0.0 and share > 0.0:
             if receives:
-                visible = light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps)
+                if lights.technique[i] == TRACED:
+                    visible = np.float64(traced[ty, tx, i])
+                else:
+                    visible = light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps)
             if visible > 0.0:
                 k = n_dot_l * share * visible
                 for c in range(3):
@@ -167,6 +145,27 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, li
         if sun < 0.0 and lights.kind[i] == DIRECTIONAL:
             sun = visible
     return r, g, b, max(sun, 0.0) if sun >= 0.0 else 1.0
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _visibility_at(i, places, normals, n_dot_l, view_depth, distance, lights, maps, out):
+    for j in prange(places.shape[0]):
+        out[j] = light_visibility(
+            i, places[j, 0], places[j, 1], places[j, 2], normals[j, 0], normals[j, 1], normals[j, 2], n_dot_l[j], view_depth[j],
+            distance[j], lights, maps,
+        )  # fmt: skip
+
+
+def visibility_at(
+    i: int, places: np.ndarray, normals: np.ndarray, n_dot_l: np.ndarray, view_depth: np.ndarray, distance: np.ndarray,
+    lights: Lights, maps: ShadowMaps,
+) -> np.ndarray:  # fmt: skip
+    """(n,) share of light i that its shadow maps let through to places (n, 3) m with unit normals (n, 3), at view depths (n,) m and
+    distances (n,) m from a lamp: as `light_visibility` says it for one."""
+    out = np.ones(len(places))
+    given = [np.ascontiguousarray(a, np.float64) for a in (places, normals, n_dot_l, view_depth, distance)]
+    _visibility_at(i, *given, lights, maps, out)
+    return out
 
 
 def incoming_plain(i: int, place: np.ndarray, lights: Lights) -> tuple[np.ndarray, float, float]:
@@ -185,6 +184,15 @@ def incoming_plain(i: int, place: np.ndarray, lights: Lights) -> tuple[np.ndarra
     return towards, share, distance
 
 
+def incoming_all(i: int, places: np.ndarray, lights: Lights) -> tuple[np.ndarray, np.ndarray]:
+    """(unit directions (n, 3) from places (n, 3) to light i, distances (n,) in m; a sun's are 1)."""
+    if lights.kind[i] == DIRECTIONAL:
+        return np.tile(lights.towards[i], (len(places), 1)), np.ones(len(places))
+    away = lights.place[i] - places
+    distance = np.maximum(np.linalg.norm(away, axis=1), 1e-4)
+    return away / distance[:, None], distance
+
+
 def direct_plain(
     row: np.ndarray,
     place: np.ndarray,
@@ -194,8 +202,10 @@ def direct_plain(
     mapped: bool,
     lights: Lights,
     maps: ShadowMaps,
+    traced: np.ndarray | None = None,
 ) -> list[tuple[np.ndarray, float]]:
-    """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye."""
+    """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye; traced (n,): what rays
+    let through (None: all)."""
     result = []
     for i in range(len(lights.kind)):
         if mapped and lights.baked[i]:
@@ -205,15 +215,19 @@ def direct_plain(
         n_dot_l = float(row[NORMAL_XYZ] @ towards)
         visible = 1.0
         if receives and n_dot_l > 0 and share > 0:
-            visible = float(light_visibility(i, *place, *row[NORMAL_XYZ], n_dot_l, view_depth, distance, lights, maps))
+            if lights.technique[i] == TRACED:
+                visible = 1.0 if traced is None else float(traced[i])
+            else:
+                visible = float(light_visibility(i, *place, *row[NORMAL_XYZ], n_dot_l, view_depth, distance, lights, maps))
         shine = reflected(row[ALBEDO_RGB], row[F0_RGB], float(row[ROUGH]), row[NORMAL_XYZ], view, towards)
         result.append((shine * share * visible * lights.power[i], visible))
     return result
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _direct_buffer(rows, visible, drawable, receives, mapped, ox, oy, jx, jy, rays, lights, maps, out, sun):
+def _direct_buffer(rows, visible, drawable, receives, mapped, ox, oy, jx, jy, rays, lights, maps, traced, out, sun):
     height, width = visible.shape
+    whole = np.int64(traced.shape[0] == height and traced.shape[1] == width)
     for py in prange(height):
         for px in range(width):
             if visible[py, px] < 0:
@@ -228,7 +242,7 @@ def _direct_buffer(rows, visible, drawable, receives, mapped, ox, oy, jx, jy, ra
             r, g, b, s = direct_at(
                 rows, i, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
                 -dx / length, -dy / length, -dz / length, depth, receives[drawable[py, px]], mapped[drawable[py, px]], lights,
-                maps,
+                maps, traced, np.int64(py) * whole, np.int64(px) * whole,
             )  # fmt: skip
             out[py, px, 0] = r + rows[i, EMITTED]
             out[py, px, 1] = g + rows[i, EMITTED + 1]
@@ -247,15 +261,34 @@ def direct_buffer(
     rays: Any,
     lights: Lights,
     maps: ShadowMaps,
+    traced: np.ndarray,
 ) -> tuple[np.ndarray, np.ndarray]:
-    """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun by its shadow maps)."""
+    """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun). traced (h, w, lights) float32 what rays let through of
+    each light; (1, 1, lights) if none is traced."""
     out = np.zeros((*visible.shape, 3), np.float32)
     sun = np.ones(visible.shape, np.float32)
     rows = surface.reshape(-1, surface.shape[2])
     _direct_buffer(
-        rows, visible, drawable, receives, mapped, origin[0], origin[1], jitter[0], jitter[1], rays, lights, maps, out, sun
+        rows,
+        visible,
+        drawable,
+        receives,
+        mapped,
+        origin[0],
+        origin[1],
+        jitter[0],
+        jitter[1],
+        rays,
+        lights,
+        maps,
+        traced,
+        out,
+        sun,
     )
     return out, sun
 
 
-__all__ = ["Lights", "ShadowMaps", "direct_at", "direct_buffer", "direct_plain", "grazing", "incoming", "light_visibility"]
+__all__ = [
+    "Lights", "ShadowMaps", "direct_at", "direct_buffer", "direct_plain", "grazing", "incoming", "light_visibility", "map_visibility",
+    "visibility_at",
+]  # fmt: skip

@@ -41,6 +41,15 @@ def would_cast(frame: Frame) -> np.ndarray:
     return np.asarray(chosen)
 
 
+def intended(frame: Frame) -> np.ndarray:
+    """(d,) bool: what is meant to cast: drawn in the picture, not blended, not told not to cast; whatever shadow pass, face sides and culls
+    say."""
+    s = frame.stage.state
+    chosen = s.drawn & s.colour_pass & s.casts & ~s.blended
+    chosen[frame.geometry.plate] = False
+    return np.asarray(chosen)
+
+
 def caster_scene(frame: Frame) -> RayScene:
     """Rays' view of everything that casts in this frame's stage."""
     return RayScene(frame.geometry, casters(frame), frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)

@@ -126,6 +126,7 @@ def light_arrays(states: list[LightState]) -> Lights:
         np.zeros(n, np.int32),
         np.zeros(n, np.int32),
         np.zeros(n, np.uint8),
+        np.zeros(n, np.int32),
     )
 
 

@@ -38,19 +38,23 @@ class RetriedDocument(Document):
 
 
 class LightAutopsyDocument(Document):
-    """One light. due: something solid stands before it; drawn: share of its light that the maps let through; verdict: agrees, missing,
-    false, edge, terminator, turned away, baked; wrote: whose depth stands in the texels that block."""
+    """One light. due: something solid stands before it; drawn: share of its light that the picture has; technique: how its shadow is
+    drawn; verdict: agrees, missing, false, edge, terminator, turned away, baked; stops: how much brighter it makes the pixel; wrote: whose
+    depth stands in the texels that block; written_as: what a false shadow is of."""
 
     light: str
+    technique: str
     due: bool
     as_flagged: bool
     drawn: float
     verdict: str
+    stops: Finite
     caster: str | None
     caster_m: Finite
     tests: list[ShadowTestDocument]
     lost_at: str | None
     wrote: list[str]
+    written_as: str | None
     behind: list[str]
     clears: str | None
     clears_deg: Finite

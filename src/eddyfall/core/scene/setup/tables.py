@@ -5,6 +5,7 @@ from typing import Any, Literal
 from pydantic import Field, model_validator
 
 from eddyfall.core.scene.setup.leaf import Rgb, Section, Vec2, Vec3, leaf
+from eddyfall.core.scene.setup.sections.shadow import Technique
 
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
 
@@ -26,6 +27,9 @@ class MaterialSetup(Section):
     shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode")
     blend: BlendKind | None = leaf(None, "-", "how it meets what is behind; null follows glTF alphaMode")
     double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided")
+    casts_both_sides: bool | None = leaf(
+        None, "-", "whether faces turned away from a light are drawn into its shadow maps; null follows double_sided"
+    )
 
 
 class MirrorPlane(Section):
@@ -80,6 +84,7 @@ class CopyRule(Section):
 class MeshSetup(Section):
     copies: dict[str, CopyRule] = Field(default_factory=dict, description="copy rules by name")
     lightmap_uv: Literal[0, 1] | None = leaf(None, "-", "UV set used for lightmaps; null is not lightmapped", beside="bake")
+    dense: bool = leaf(False, "-", "paged map: drawn cluster by cluster, so that no size limit drops it; opaque and cutout only")
 
 
 class NodeSetup(Section):
@@ -103,6 +108,9 @@ class LightSetup(Section):
     casts: bool | None = leaf(None, "-", "whether it casts shadows; null: suns do, point and spot lights do not")
     bakes: Literal["full", "bounced", "nothing"] = leaf(
         "full", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", beside="bake"
+    )
+    technique: Technique | None = leaf(
+        None, "-", "how its shadow is drawn; null: a sun follows shadow.technique, a lamp has maps of its own"
     )
     kind: Literal["sun"] | None = leaf(None, "-", "sun adds a sun that the scene file does not have")
     towards: Vec3 = leaf((0.3, 0.8, 0.5), "-", "direction to an added sun")

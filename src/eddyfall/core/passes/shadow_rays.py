@@ -1,0 +1,86 @@
+"""Pass 5.3: the ray tier. From each surface a ray to every light whose shadow is traced; what the light's limit leaves out is not met."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.registry import register
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
+from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all
+from eddyfall.core.shade.shadow_maps import TRACED
+
+
+@dataclass(frozen=True, kw_only=True)
+class RaysSection:
+    """What the pass is set by."""
+
+    receives: np.ndarray
+    offset_m: float
+
+
+def section(stage: Stage) -> RaysSection:
+    return RaysSection(receives=stage.state.receives, offset_m=stage.resolved[Shadow].ray_offset_m)
+
+
+def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
+    table = inputs["lights"]
+    chosen = [int(i) for i in np.flatnonzero(table.technique == TRACED)]
+    if not chosen:
+        return {"traced": np.ones((1, 1, len(table.kind)), np.float32)}
+    view = View(inputs["camera"], inputs["pixels"])
+    surface, drawable = inputs["surface"], inputs["drawable"]
+    traced = np.ones((*drawable.shape, len(table.kind)), np.float32)
+    solid = (drawable >= 0) & section.receives[drawable]
+    y, x = np.nonzero(solid)
+    row = surface[y, x].astype(np.float64)
+    directions = ray_directions(view, x, y)
+    places = view.rays.eye + directions * row[:, DISTANCE : DISTANCE + 1]
+    faces = face_normals(inputs["geometry"], inputs["triangle"][y, x], directions)
+    for number in chosen:
+        scene = RayScene(
+            inputs["caster_geometry"], inputs["shadow_casters"][number], inputs["cutouts"], inputs["textures"].alpha_uv
+        )
+        towards, distance = incoming_all(number, places, table)
+        turned = np.einsum("nk,nk->n", row[:, NORMAL_XYZ], towards) > 0
+        start = places[turned] + faces[turned] * section.offset_m
+        triangle, away = scene.first_hit(start, towards[turned])
+        far = np.inf if table.kind[number] == DIRECTIONAL else distance[turned]
+        traced[y[turned], x[turned], number] = ~((triangle >= 0) & (away < far))
+    return {"traced": traced}
+
+
+def ray_directions(view: View, x: np.ndarray, y: np.ndarray) -> np.ndarray:
+    """(n, 3) unit directions of the eye rays of pixels x, y of the window, jitter included."""
+    (ox, oy), (jx, jy), rays = view.pixels.origin, view.pixels.jitter, view.rays
+    directions = rays.d0 + (x + ox + 0.5 + jx)[:, None] * rays.du + (y + oy + 0.5 + jy)[:, None] * rays.dv
+    return np.asarray(directions / np.linalg.norm(directions, axis=1, keepdims=True))
+
+
+def face_normals(geometry: Any, triangle: np.ndarray, directions: np.ndarray) -> np.ndarray:
+    """(n, 3) unit normals of faces, on the side that directions (n, 3) look at."""
+    c = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
+    normal = np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
+    away = np.einsum("nk,nk->n", normal, directions) > 0
+    return np.asarray(np.where(away[:, None], -normal, normal))
+
+
+PASS = register(
+    Pass(
+        number=5.3,
+        name="shadow rays",
+        does="rays to each light whose shadow is traced, from what is visible",
+        reads=(
+            "geometry", "caster_geometry", "camera", "pixels", "textures", "cutouts", "triangle", "drawable", "surface", "lights",
+            "shadow_casters",
+        ),
+        writes=("traced",),
+        section=section,
+        targets=(Target(name="traced", texel_bytes=0),),
+        run=run,
+    )
+)  # fmt: skip

@@ -1,0 +1,197 @@
+"""Judges the shadows of a frame's surfaces: true visibility by rays against what the picture has, and the class that follows."""
+
+from dataclasses import replace
+from functools import cached_property
+
+import numpy as np
+
+from eddyfall.core.frame.render import Frame, Renderer
+from eddyfall.core.passes.contract import Textures
+from eddyfall.core.raster.rasterise import Cutouts
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.shade.lights import DIRECTIONAL, SPOT, visibility_at
+from eddyfall.core.shade.shadow_maps import TEXEL_M, TRACED, ShadowMaps
+from eddyfall.core.truth.map_reading import serving_map
+from eddyfall.core.truth.pieces import pieces_of
+from eddyfall.core.truth.shadow_classes import SAME, Class
+from eddyfall.core.truth.surfaces import Surfaces, to_light
+from eddyfall.core.truth.visibility import intended, ray_scene_of
+
+MOST_FACES = 16  # along one ray
+AROUND = ((1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1), (0, -1), (1, -1))  # opposite ones four apart
+
+
+class Judge:
+    """Truth and picture of one frame, drawn up to its direct light.
+
+    due_to (d,) bool: what ought to cast; None: what is intended to (drawn, not blended, not told not to cast)."""
+
+    def __init__(self, renderer: Renderer, frame: Frame, due_to: np.ndarray | None = None) -> None:
+        self.renderer, self.frame = renderer, frame
+        self.state, self.shadow = frame.stage.state, frame.stage.resolved[Shadow]
+        self.table = frame.buffers["lights"]
+        maps: ShadowMaps = frame.buffers["shadow_maps"]
+        self.maps = maps._replace(bias_texels=self.shadow.bias_texels, filter_px=self.shadow.filter_px)
+        self.intended = intended(frame) if due_to is None else due_to
+
+    # Scenes that rays meet
+
+    def scene(self, taking_part: np.ndarray) -> RayScene:
+        """Whole drawables, with their holes."""
+        found: RayScene = self.renderer.derive(ray_scene_of, *self._given(taking_part)).value
+        return found
+
+    def scene_without_holes(self, taking_part: np.ndarray) -> RayScene:
+        """Drawables whose alpha is not tested."""
+        found: RayScene = self.renderer.derive(solid_scene_of, *self._given(taking_part)).value
+        return found
+
+    def _given(self, taking_part: np.ndarray) -> tuple[object, ...]:
+        f = self.frame
+        return f.known("caster_geometry"), taking_part, f.known("cutouts"), f.known("textures")
+
+    @cached_property
+    def pieces(self) -> np.ndarray:
+        """(t,) connected piece of each triangle."""
+        found: np.ndarray = self.renderer.derive(pieces_of, self.frame.known("caster_geometry")).value
+        return found
+
+    def cast_in(self, light: int) -> np.ndarray:
+        """(d,) bool: what the light's technique draws, after its cull."""
+        return np.asarray(self.frame.buffers["shadow_casters"][light])
+
+    def traced(self, light: int) -> bool:
+        """Whether a light's shadow is drawn by rays."""
+        return bool(self.table.technique[light] == TRACED)
+
+    # Truth and picture
+
+    def classes(self, i: int, s: Surfaces) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """(class, true share, drawn share) (n,) each, of surfaces in light i."""
+        n = len(s)
+        towards, distance = to_light(s, i, self.frame)
+        lit, turned = np.einsum("nk,nk->n", s.normal, towards), np.einsum("nk,nk->n", s.face, towards)
+        baked = self.state.mapped[s.drawable] & bool(self.table.baked[i])
+        classes = np.full(n, Class.UNLIT)
+        classes[baked] = Class.BAKED
+        asked = np.flatnonzero((lit > 0) & self._arrives(i, s, distance) & ~baked)
+        drawn, true = np.ones(n), np.ones(n)
+        drawn[asked] = self.drawn(i, s.of(asked), towards[asked], distance[asked])
+        classes[asked] = np.where(turned[asked] > 0, Class.AGREE, Class.TERMINATOR)
+        facing = asked[turned[asked] > 0]
+        true[facing] = ~self.blocked(self.scene(self.intended), s.of(facing), towards[facing], distance[facing])
+        off = facing[np.abs(drawn[facing] - true[facing]) > SAME]
+        edge = self._at_an_edge(i, s.of(off), towards[off], distance[off], true[off])
+        classes[off] = np.where(edge, Class.EDGE, np.where(true[off] > 0, Class.FALSE, Class.MISSING))
+        return classes, true, drawn
+
+    def _arrives(self, i: int, s: Surfaces, distance: np.ndarray) -> np.ndarray:
+        """Whether any of a lamp's light could reach: its range and its cone."""
+        reaches = np.ones(len(s), bool)
+        if self.table.kind[i] != DIRECTIONAL and self.table.range_m[i] > 0:
+            reaches &= distance < self.table.range_m[i]
+        if self.table.kind[i] == SPOT:
+            away = s.place - self.table.place[i]
+            away /= np.maximum(np.linalg.norm(away, axis=1, keepdims=True), 1e-12)
+            scale, offset = self.table.cone[i]
+            reaches &= away @ self.table.towards[i] * scale + offset > 0
+        return reaches
+
+    def drawn(
+        self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, bias_texels: float | None = None
+    ) -> np.ndarray:
+        """(n,) share of light i that the picture has, with the bias as set or with another."""
+        if self.traced(i):
+            seen = self.frame.buffers["traced"][s.pixels[:, 1], s.pixels[:, 0], i].astype(float)
+        else:
+            maps = self.maps if bias_texels is None else self.maps._replace(bias_texels=bias_texels)
+            facing = np.einsum("nk,nk->n", s.normal, towards)
+            away = np.where(np.isfinite(distance), distance, 1.0)
+            seen = visibility_at(i, s.place, s.normal, facing, s.depth_m, away, self.table, maps)
+        return np.asarray(np.where(self.state.receives[s.drawable], seen, 1.0))
+
+    def blocked(self, scene: RayScene, s: Surfaces, towards: np.ndarray, distance: np.ndarray) -> np.ndarray:
+        """(n,) bool: whether something of a scene stands between surfaces and the light."""
+        return self.first(scene, s, towards, distance)[0] >= 0
+
+    def first(self, scene: RayScene, s: Surfaces, towards: np.ndarray, distance: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """(triangle, metres) of what rays to the light meet first; -1 and infinity where they meet nothing before it."""
+        triangle, away = scene.first_hit(s.start(towards), towards)
+        triangle = np.where(away < distance, triangle, -1)
+        return triangle, np.where(triangle >= 0, away, np.inf)
+
+    def first_drawn_face(
+        self, taking_part: np.ndarray, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """The same of faces that the light's maps draw: turned to it, or of what casts from both sides. Rays meet both sides."""
+        scene, n = self.scene(taking_part), len(s)
+        if self.traced(i):
+            return self.first(scene, s, towards, distance)
+        triangle, away = np.full(n, -1), np.full(n, np.inf)
+        start, gone, active = s.start(towards), np.zeros(n), np.arange(n)
+        for _ in range(MOST_FACES):
+            hit, far = scene.first_hit(start[active] + towards[active] * gone[active, None], towards[active])
+            gone[active] += np.where(hit >= 0, far, 0.0)
+            there = (hit >= 0) & (gone[active] < distance[active])
+            drawn = there & (self._faces_light(hit, towards[active]) | self.state.casts_both[self.frame.geometry.owner[hit]])
+            triangle[active[drawn]], away[active[drawn]] = hit[drawn], gone[active[drawn]]
+            active = active[there & ~drawn]
+            if not len(active):
+                break
+            gone[active] += 1e-5 + 1e-6 * gone[active]
+        return triangle, away
+
+    def _faces_light(self, triangle: np.ndarray, towards: np.ndarray) -> np.ndarray:
+        g = self.frame.geometry
+        c = g.positions[g.triangles[triangle]].astype(np.float64)
+        return np.asarray(np.einsum("nk,nk->n", np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]), towards) > 0)
+
+    # Edges
+
+    def _at_an_edge(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, true: np.ndarray) -> np.ndarray:
+        """(n,) bool: whether truth changes as far around as the look-up takes from, so that it may be right. A shadow narrower than that,
+        with light on both sides of it, is not an edge: it is missing."""
+        edge = np.zeros(len(s), bool)
+        reach = self.looks_around_m(i, s, towards, distance)
+        served = np.flatnonzero(reach > 0)
+        if not len(served):
+            return edge
+        lit = self.lit_around(i, s.of(served), towards[served], distance[served], reach[served])
+        between = (lit[:4] & lit[4:]).any(axis=0)
+        same = (lit == (true[served] > 0)).all(axis=0)
+        edge[served] = ~same & ((true[served] > 0) | ~between)
+        return edge
+
+    def lit_around(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, reach_m: np.ndarray) -> np.ndarray:
+        """(8, n) bool: whether light i truly arrives on the surfaces' own planes, in eight directions `reach_m` (n,) across its rays."""
+        side = np.cross(towards, np.where(np.abs(towards[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
+        side /= np.linalg.norm(side, axis=1, keepdims=True)
+        up = np.cross(towards, side)
+        scene, falls, lit = self.scene(self.intended), np.einsum("nk,nk->n", s.face, towards), []
+        for x, y in AROUND:
+            aside = (x * side + y * up) * reach_m[:, None]
+            on_plane = aside - towards * (np.einsum("nk,nk->n", aside, s.face) / np.maximum(falls, 0.05))[:, None]
+            lit.append(~self.blocked(scene, replace(s, place=s.place + on_plane), towards, distance))
+        return np.stack(lit)
+
+    def looks_around_m(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray) -> np.ndarray:
+        """(n,) how far across the light's rays a look-up takes from: half the filter and half a texel, or what its start moves a ray."""
+        if self.traced(i):
+            facing = np.abs(np.einsum("nk,nk->n", s.face, towards))
+            return np.asarray(self.shadow.ray_offset_m * np.sqrt(np.maximum(1 - facing**2, 0)) + 1e-3)
+        return self.texel_m(i, s, distance) * (self.maps.filter_px / 2 + 0.5)
+
+    def texel_m(self, i: int, s: Surfaces, distance: np.ndarray) -> np.ndarray:
+        """(n,) size of the texel that serves each surface; 0 where none does."""
+        k = serving_map(s, i, self.table, self.maps)
+        if not len(self.maps.info):
+            return np.zeros(len(s))
+        scale = np.ones(len(s)) if self.table.kind[i] == DIRECTIONAL else distance
+        return np.where(k >= 0, self.maps.info[np.maximum(k, 0), TEXEL_M] * scale, 0.0)
+
+
+def solid_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
+    """Rays' view of some drawables with no hole in them."""
+    return ray_scene_of(geometry, taking_part, cutouts._replace(material=np.full_like(cutouts.material, -1)), textures)
