@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from scipy.optimize import minimize_scalar
 
-from eddyfall.core.shade.cascades import cascade_slices, slice_sphere, splits
+from eddyfall.core.shade.cascades import cascade_slices, lambda_for_first_texel, slice_sphere, splits
 
 
 @pytest.mark.parametrize(
@@ -49,6 +49,38 @@ def test_texels_of_each_cascade(reach, first_mm, last_mm):
     slices = cascade_slices(0.5, reach, 4, 0.6, 2048, math.radians(60), 16 / 9)
     assert slices[0].texel_m * 1000 == pytest.approx(first_mm, rel=2e-3)
     assert slices[-1].texel_m * 1000 == pytest.approx(last_mm, rel=2e-3)
+
+
+def test_a_longer_reach_with_another_lambda_keeps_the_first_texel():
+    # The worked case: 360 m at .6; 450 m at .69 has a finer first texel, no memory, coarser third and last cascades.
+    fov, aspect = math.radians(60), 16 / 9
+    before = [s.texel_m * 1000 for s in cascade_slices(0.5, 360, 4, 0.6, 2048, fov, aspect)]
+    assert before == pytest.approx([43.4, 92.2, 172.2, 414.0], abs=0.06)
+    assert [s.far_m for s in cascade_slices(0.5, 360, 4, 0.6, 2048, fov, aspect)] == pytest.approx(
+        [37.7, 80.2, 149.7, 360], abs=0.05
+    )
+    blend = lambda_for_first_texel(0.5, 450, 4, 2048, fov, aspect, before[0] / 1000, 0.6)
+    assert blend == pytest.approx(0.69)
+    after = [s.texel_m * 1000 for s in cascade_slices(0.5, 450, 4, blend, 2048, fov, aspect)]
+    assert after == pytest.approx([42.4, 92.2, 185.6, 517.5], abs=0.06)
+    assert lambda_for_first_texel(0.5, 1e5, 4, 2048, fov, aspect, 0.001, 0.6) is None
+
+
+def test_texels_a_pixel_past_each_end():
+    # 1080 rows: a texel against the footprint of a pixel, 2 d tan(30 deg) / 1080.
+    slices = cascade_slices(0.5, 360, 4, 0.6, 2048, math.radians(60), 16 / 9)
+    pixel = 2 * math.tan(math.radians(30)) / 1080
+    assert slices[0].texel_m / (2 * pixel) == pytest.approx(20.3, abs=0.05)
+    assert [s.texel_m / (s.far_m * pixel) for s in slices] == pytest.approx([1.076] * 4, abs=2e-3)
+    assert slices[1].texel_m / (slices[0].far_m * pixel) == pytest.approx(2.29, abs=0.01)
+
+
+def test_the_worked_pier_in_texels_of_each_reach():
+    fov, aspect = math.radians(60), 16 / 9
+    last = {reach: cascade_slices(0.5, reach, 4, 0.6, 2048, fov, aspect)[-1].texel_m for reach in (450, 2400)}
+    assert (0.8 / last[450], 0.8 / last[2400]) == (pytest.approx(1.55, abs=5e-3), pytest.approx(0.29, abs=5e-3))
+    tier = cascade_slices(0.5, 360, 4, 0.6, 2048, fov, aspect, 450, 2048)[-1]
+    assert tier.texel_m * 1000 == pytest.approx(517.5, abs=0.1) and 2048**2 * 4 == 16 * 2**20
 
 
 def test_far_tier_carries_on_where_the_cascades_end():

@@ -13,7 +13,7 @@ from eddyfall.core.passes.contract import Camera, View
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
-from eddyfall.core.shade.cascades import Slice, cascade_slices
+from eddyfall.core.shade.cascades import Slice, cascade_slices, lambda_for_first_texel
 from eddyfall.core.shade.columns import DISTANCE
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates, would_cast
@@ -181,6 +181,28 @@ def _candidates(survey: Survey, worst: Lost, farthest: float) -> list[Candidate]
         Candidate(change=far, predicts="one more map serves what lies beyond the cascades", costs=costs, side_effects=(join,)),
         _raise(survey, worst, reach, 1),
         _raise(survey, worst, reach, 2),
+        *_reach_at_same_texel(survey, worst, reach),
+    ]
+
+
+def _reach_at_same_texel(survey: Survey, worst: Lost, reach: float) -> list[Candidate]:
+    """The reach with splits spaced so that the first cascade stays as fine as it is: it takes no memory and no draws."""
+    shadow, camera = worst.shadow, worst.camera
+    before = slices_of(shadow, camera, far_reach_m=0.0)
+    blend = lambda_for_first_texel(
+        shadow.near_m, reach, shadow.cascades, shadow.resolution, camera.fov_y_rad, camera.aspect, before[0].texel_m, shadow.split_lambda
+    )  # fmt: skip
+    if blend is None or blend == shadow.split_lambda or shadow.cascades < 2:
+        return []
+    after = slices_of(shadow, camera, far_reach_m=0.0, reach_m=reach, split_lambda=blend)
+    change = set_resolved(
+        survey.build, worst.resolved, {"shadow.reach_m": reach, "shadow.split_lambda": blend},
+        title=f"shadow reach {reach:g} m with split lambda {blend:g}", reason="the first cascade stays as fine as it is",
+    )  # fmt: skip
+    joins = "; ".join(f"{b.texel_m * 1000:.0f} -> {a.texel_m * 1000:.0f} mm" for b, a in zip(before, after))
+    costs = (Cost("memory", 0.0, "bytes"), Cost("first cascade texel", after[0].texel_m * 1000, "mm"))
+    return [
+        Candidate(change=change, predicts="the last cascade serves the receivers", costs=costs, side_effects=(f"texels {joins}",))
     ]
 
 

@@ -33,7 +33,7 @@ def draw_map(
     only of those that cast from both sides."""
     geometry: Geometry = inputs["caster_geometry"]
     edge = len(depth)
-    reached = casters & _touches(matrix, geometry.bounds)
+    reached = casters & touches(matrix, geometry.bounds)
     chosen = np.flatnonzero(reached[geometry.owner]).astype(np.int32)
     cull = np.where(casts_both[geometry.owner[chosen]], 0, 1).astype(np.int8)
     screen = project(
@@ -55,7 +55,7 @@ def draw_map(
         depth /= top
 
 
-def _touches(matrix: np.ndarray, bounds: np.ndarray) -> np.ndarray:
+def touches(matrix: np.ndarray, bounds: np.ndarray) -> np.ndarray:
     """(d,) bool: whether boxes (d, 2, 3) may lie in the map of a light; depth is left out, since casters may stand anywhere before it."""
     pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
     corners = np.stack([bounds[:, pick[:, axis], axis] for axis in range(3)], axis=-1)

@@ -52,3 +52,15 @@ def cascade_slices(
         centre, radius = slice_sphere(start / spread, end, fov_y_rad, aspect)
         result.append(Slice(0.0 if i == 0 else start, end, centre, radius, 2 * radius / texels, start / spread))
     return result
+
+
+def lambda_for_first_texel(
+    near_m: float, reach_m: float, count: int, resolution: int, fov_y_rad: float, aspect: float, texel_m: float, least: float
+) -> float | None:
+    """The smallest split_lambda, in hundredths and not below `least`, whose first cascade has a texel no larger than texel_m; None if even
+    equal ratios do not give it. Greater reach at the same first texel costs nothing but coarser middle cascades."""
+    for hundredths in range(math.ceil(least * 100 - 1e-9), 101):
+        blend = hundredths / 100
+        if cascade_slices(near_m, reach_m, count, blend, resolution, fov_y_rad, aspect)[0].texel_m <= texel_m:
+            return blend
+    return None

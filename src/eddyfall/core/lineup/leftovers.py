@@ -1,0 +1,111 @@
+"""Leftovers: shadow settings that are not at their default and change no pixel at any viewpoint, target or role.
+
+Each is reset by itself; those that change nothing are then reset together, since two may each do what the other does.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.changes import Change, apply_change, set_leaves
+from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetup, NodeSetup
+
+Path = tuple[str, ...]
+OF_TABLES: tuple[tuple[str, type, tuple[str, ...]], ...] = (
+    ("nodes", NodeSetup, ("bounds_padding_m",)),
+    ("meshes", MeshSetup, ("dense",)),
+    ("materials", MaterialSetup, ("casts_both_sides",)),
+    ("lights", LightSetup, ("technique",)),
+)
+
+
+@dataclass(frozen=True)
+class Leftover:
+    """One setting: its path, value and default; needed: pixels of some frame change without it; where: the first viewpoint (and target,
+    role) at which they do, and how many."""
+
+    path: Path
+    value: Any
+    default: Any
+    needed: bool
+    where: str
+    pixels: int
+
+
+@dataclass(frozen=True)
+class Leftovers:
+    """Every non-default shadow setting, and the change that takes all out together that nothing needs; None if all are needed."""
+
+    settings: tuple[Leftover, ...]
+    change: Change | None
+    looked: tuple[str, ...]
+
+
+def leftovers(
+    renderer: Renderer, build: Build, *, size: tuple[int, int] = DEFAULT_SIZE,
+    progress: Callable[[str, float], None] = lambda what, share: None,
+) -> Leftovers:  # fmt: skip
+    """The non-default shadow settings of a build, each needed or not."""
+    looks = list(_looks(build, size))
+    paths = list(_set_paths(build))
+    settings = []
+    for number, (path, value, default) in enumerate(paths):
+        progress(".".join(path), number / max(len(paths), 1))
+        where, pixels = _first_difference(renderer, build, apply_change(build, _reset(build, [(path, default)])), looks)
+        settings.append(Leftover(path, value, default, pixels > 0, where, pixels))
+    spare = [(s.path, s.default) for s in settings if not s.needed]
+    # Two settings may each do what the other does: together they are needed.
+    while spare and _first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]:
+        path, _ = spare.pop()
+        settings = [
+            s if s.path != path else Leftover(s.path, s.value, s.default, True, "together with the others", 0) for s in settings
+        ]
+    change = _reset(build, spare) if spare else None
+    return Leftovers(tuple(settings), change, tuple(name for name, _ in looks))
+
+
+def _reset(build: Build, paths: list[tuple[Path, Any]]) -> Change:
+    names = ", ".join(".".join(path) for path, _ in paths)
+    return set_leaves(build, dict(paths), scope="project", title=f"take out {names}", reason="they change no pixel")
+
+
+def _set_paths(build: Build) -> Iterator[tuple[Path, Any, Any]]:
+    """(path, value, default) of shadow settings that are not at their default: of the project, of targets and roles, of assets."""
+    for name, field in Shadow.model_fields.items():
+        if getattr(build.setup[Shadow], name) != field.default:
+            yield ("shadow", name), getattr(build.setup[Shadow], name), field.default
+    for table, kind, names in OF_TABLES:
+        for key, entry in getattr(build.setup, table).items():
+            for name in names:
+                default = kind.model_fields[name].default  # type: ignore[attr-defined]
+                if getattr(entry, name) != default:
+                    yield (table, key, name), getattr(entry, name), default
+    for table in ("targets", "roles"):
+        for key, entry in getattr(build.setup, table).items():
+            for name, value in entry.set.get("shadow", {}).items():
+                project = getattr(build.setup[Shadow], name)
+                if value != project:
+                    yield (table, key, "set", "shadow", name), value, project
+
+
+def _looks(build: Build, size: tuple[int, int]) -> Iterator[tuple[str, Request]]:
+    """Every viewpoint in its own role and in every other, for every target and none."""
+    roles = [name for name, entry in build.setup.roles.items() if entry.set]
+    for target in (None, *build.setup.targets):
+        for viewpoint in build.setup.viewpoints:
+            for role in (None, *roles):
+                words = [viewpoint, *([f"target {target}"] if target else []), *([f"role {role}"] if role else [])]
+                yield ", ".join(words), Request(viewpoint, size, None, target, role)
+
+
+def _first_difference(renderer: Renderer, build: Build, other: Build, looks: list[tuple[str, Request]]) -> tuple[str, int]:
+    """(where the first pixels differ, how many); ("", 0) if none does."""
+    for name, request in looks:
+        a, b = (renderer.frame(x, request, "linear").linear for x in (build, other))
+        different = int((a != b).any(axis=2).sum()) if a is not b else 0
+        if different:
+            return name, different
+    return "", 0
