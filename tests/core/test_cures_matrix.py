@@ -8,9 +8,9 @@ import pytest
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.lineup.cures import cures_matrix
-from eddyfall.core.lineup.leftovers import leftovers
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.truth.disagreement import disagreement
+from eddyfall.core.truth.leftovers import leftovers
 from eddyfall.core.truth.shadow_classes import Lost
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of, floor, merged

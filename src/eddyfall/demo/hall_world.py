@@ -1,12 +1,11 @@
-"""What the pump hall is collected in: a world whose things have lightmaps and whose lamps are lights of the scene."""
+"""What the pump hall is collected in: a world whose things have lightmaps."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from eddyfall.core.hashing import freeze
-from eddyfall.core.scene.model import Light, Mesh, Node, Scene
+from eddyfall.core.scene.model import Mesh
 from eddyfall.demo.layout import laid_out, whole_page
 from eddyfall.demo.shapes import Shape
 from eddyfall.demo.world import World
@@ -14,9 +13,7 @@ from eddyfall.demo.world import World
 
 @dataclass
 class HallWorld(World):
-    """A world whose things have lightmaps and whose lamps are lights of the scene."""
-
-    lamps: list[Light] = field(default_factory=list)
+    """A world whose things have lightmaps."""
 
     def panel(self, name: str, corner: Any, along: Any, up: Any, material: int, **node: Any) -> None:
         """A rectangle that has a whole lightmap page."""
@@ -37,25 +34,9 @@ class HallWorld(World):
         if copies:
             self.entry("meshes", name)["copies"] = copies
 
-    def lamp(self, name: str, place: tuple[float, float, float], candela: float, range_m: float = 0.0) -> None:
-        """A point lamp."""
-        matrix = np.eye(4)
-        matrix[:3, 3] = place
-        self.nodes.append(Node(name, freeze(matrix), light=len(self.lamps)))
-        self.lamps.append(Light(name, "point", (1.0, 0.86, 0.68), candela, range_m))
-
     def finding(self, code: str, cause: str, subject: str, seed: str, texel: tuple[str, int, int] | None = None) -> None:
         """A row of the truth table; texel: asset, x and y of a texel that shows it best, with the lamps on."""
         row: dict[str, Any] = {"code": code, "cause": cause, "subjects": [subject], "seed": seed}
         if texel is not None:
             row["texel"] = {"asset": texel[0], "at": list(texel[1:]), "light_set": "lamps_on"}
         self.truth.append(row)
-
-    def scene(self) -> Scene:
-        return Scene(
-            tuple(self.meshes),
-            tuple(self.nodes),
-            tuple(self.materials),
-            tuple(self.images),
-            tuple(self.lamps),
-        )

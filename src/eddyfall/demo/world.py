@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.hashing import freeze
-from eddyfall.core.scene.model import Image, Material, Mesh, Node, Scene, TextureUse
+from eddyfall.core.scene.model import Image, Light, Material, Mesh, Node, Scene, TextureUse
 from eddyfall.demo.shapes import Shape, grid_charts
 
 
@@ -19,6 +19,7 @@ class World:
     materials: list[Material] = field(default_factory=list)
     meshes: list[Mesh] = field(default_factory=list)
     nodes: list[Node] = field(default_factory=list)
+    lamps: list[Light] = field(default_factory=list)
     setup: dict[str, Any] = field(default_factory=dict)
     truth: list[dict[str, Any]] = field(default_factory=list)
     healthy: list[dict[str, Any]] = field(default_factory=list)
@@ -64,5 +65,12 @@ class World:
         if node:
             self.entry("nodes", name).update(node)
 
+    def lamp(self, name: str, place: tuple[float, float, float], candela: float, range_m: float = 0.0) -> None:
+        """A point lamp, a light of the scene."""
+        matrix = np.eye(4)
+        matrix[:3, 3] = place
+        self.nodes.append(Node(name, freeze(matrix), light=len(self.lamps)))
+        self.lamps.append(Light(name, "point", (1.0, 0.86, 0.68), candela, range_m))
+
     def scene(self) -> Scene:
-        return Scene(tuple(self.meshes), tuple(self.nodes), tuple(self.materials), tuple(self.images))
+        return Scene(tuple(self.meshes), tuple(self.nodes), tuple(self.materials), tuple(self.images), tuple(self.lamps))

@@ -60,9 +60,12 @@ def observe(survey: Survey, viewpoint: str) -> Lost | None:
     whole = survey.frame(viewpoint, "drawable")
     shadow = whole.stage.resolved[Shadow]
     suns = [light for light in whole.stage.lights if light.kind == DIRECTIONAL]
-    if not suns or not suns[0].casts or not shadow.enabled:
+    if not suns or not suns[0].casts or not shadow.enabled or suns[0].technique != "cascades":
         return None
-    farther = (whole.drawable >= 0) & (whole.view_depth >= reach_end(shadow))
+    depth = whole.view_depth
+    if shadow.reach_by == "range":
+        depth = depth * View(whole.camera, whole.pixels).ray_lengths
+    farther = (whole.drawable >= 0) & (depth >= reach_end(shadow))
     if not farther.any():
         return None
     x0, y0, wide, high = region_of(farther)

@@ -10,8 +10,9 @@ from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.surfaces import surfaces_of, to_light
-from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates, would_cast
+from eddyfall.core.truth.visibility import would_cast
 
+CHANGED = 0.25  # of a light
 SQUARE_ON = 0.05  # cosine: surfaces that a light only grazes are not asked
 
 
@@ -48,15 +49,26 @@ def _of_lights(renderer: Renderer, build: Build, spot: Spot) -> list[tuple[np.nd
 
 
 def shadow_came_true(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
-    """Pixels whose drawn sun visibility changed to what rays say."""
-    changed = np.abs(before.buffers["sun_visibility"] - after.buffers["sun_visibility"]) > 0.25
-    changed &= sunlit_candidates(before, True) & sunlit_candidates(after, True)
-    result = np.zeros(changed.shape, bool)
-    pixels = np.argwhere(changed)[:, ::-1]
-    if len(pixels):
-        truth = sun_visibility(after, rays(after), pixels)
-        result[pixels[:, 1], pixels[:, 0]] = (after.buffers["sun_visibility"][pixels[:, 1], pixels[:, 0]] >= 0.5) == truth.lit
-    return result
+    """Pixels where some light's drawn share changed to what rays say, and no other light's changed away from it."""
+    better, worse = np.zeros(before.drawable.shape, bool), np.zeros(before.drawable.shape, bool)
+    changed = (before.linear != after.linear).any(axis=2) & (before.drawable == after.drawable)
+    s = surfaces_of(after, mask=changed)
+    if not len(s):
+        return better
+    old, new, scene = Judge(Renderer(), before), Judge(Renderer(), after), rays(after)
+    x, y = s.pixels.T
+    names = {light.name: i for i, light in enumerate(before.stage.lights)}
+    for i, light in enumerate(after.stage.lights):
+        if light.name not in names:
+            continue
+        towards, distance = to_light(s, i, after)
+        lit = np.einsum("nk,nk->n", s.normal, towards) > SQUARE_ON
+        was, now = (j.drawn(k, s, towards, distance) for j, k in ((old, names[light.name]), (new, i)))
+        moved = lit & (np.abs(now - was) > CHANGED)
+        true = ~new.blocked(scene, s, towards, distance)
+        better[y, x] |= moved & (np.abs(now - true) < np.abs(was - true))
+        worse[y, x] |= moved & (np.abs(now - true) > np.abs(was - true))
+    return np.asarray(better & ~worse)
 
 
 MISSING = register_symptom(

@@ -27,7 +27,8 @@ SIGNAL_RGB = (200, 86, 31)
 class Survey:
     """role None: every viewpoint in its own role, edit viewpoints left out. A role: the play viewpoints as if in that role.
 
-    pictures False: only the measures are wanted, so no evidence is painted (as when a remedy is tried).
+    pictures False: only the measures are wanted, so no evidence is painted (as when a remedy is tried). spot (x0, y0, x1, y1): what a
+    line-up asks about; levers may look there alone.
     """
 
     build: Build
@@ -37,6 +38,7 @@ class Survey:
     size: tuple[int, int] = DEFAULT_SIZE
     only: tuple[str, ...] | None = None
     pictures: bool = True
+    spot: tuple[int, int, int, int] | None = None
 
     @property
     def viewpoints(self) -> list[str]:

@@ -97,7 +97,7 @@ def line_up(
 class _LineUp:
     def __init__(self, build: Build, request: Request, symptom: Symptom, renderer: Renderer, subject: str | None) -> None:
         self.build, self.request, self.symptom, self.renderer = build, request, symptom, renderer
-        self.survey = Survey(build, renderer, request.target, None, request.size)
+        self.survey = Survey(build, renderer, request.target, None, request.size, spot=request.crop)
         self.frame = renderer.frame(build, request)
         self.spot = make_spot(self.frame, request, self._subject(subject))
         # Exposure is locked to the base frame; the preview frame finds what else a trial changes.

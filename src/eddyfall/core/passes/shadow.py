@@ -114,7 +114,8 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
     matrices = np.stack([m for m, _ in maps]) if maps else np.zeros((0, 4, 4))
     shadow_maps = ShadowMaps(
         matrices, _rows([info for _, info in maps], 6), depth, 0.0, 1, np.array(camera.eye, np.float64),
-        int(section.reach_by == "range"), section.join_blend, np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32), 0.0,
+        int(section.reach_by == "range"), section.join_blend, np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32),
+        np.zeros(0, np.float32), 0.0,
     )  # fmt: skip
     return {"lights": table, "shadow_maps": shadow_maps, "shadow_casters": casters}
 

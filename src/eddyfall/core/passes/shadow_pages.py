@@ -1,7 +1,7 @@
 """Pass 3.2: a sun's shadow map in pages. Only pages that the frame's surfaces read are drawn, each with texels near a pixel's own size.
 
-Which pages are wanted follows from eye rays over the full frame, so that a crop has the same pages as the whole. If the pool does not
-hold them, all levels become coarser by two until it does, and the map says by how much.
+Which pages are wanted follows from what eye rays over the full frame meet, so that a crop has the same pages as the
+whole. If the pool does not hold them, all levels become coarser by two until it does, and the map says by how much.
 """
 
 import math
@@ -10,15 +10,13 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Camera, Pass, Pixels, Stage, Values, View
+from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sun_maps import along_sun, draw_map, sun_axes
-from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.shadow_maps import PAGE, PAGED, ShadowMaps
 
-MOST_WIDE = 480  # eye rays across the frame
 MARGIN_TEXELS = 8.0  # around a place: filter and bias may look as far
 BLOCK = 16  # pages along the edge of what is drawn at once
 COARSEST = 12  # halvings at most
@@ -31,7 +29,6 @@ class PagesSection:
     by_default: bool
     texel_px: float
     pool: int
-    solid: np.ndarray
     casts_both: np.ndarray
 
 
@@ -41,7 +38,6 @@ def section(stage: Stage) -> PagesSection:
         by_default=shadow.enabled and shadow.technique == "paged",
         texel_px=shadow.page_texel_px,
         pool=shadow.page_pool,
-        solid=s.drawn & s.colour_pass & ~s.blended,
         casts_both=s.casts_both,
     )
 
@@ -51,7 +47,7 @@ def run(inputs: Values, section: PagesSection) -> dict[str, Any]:
     paged = [int(i) for i in np.flatnonzero(table.technique == PAGED)]
     if not paged:
         return {"lights": table, "shadow_maps": maps, "shadow_pages": ()}
-    places, away = _surfaces(inputs, section)
+    places, away = inputs["page_marks"]
     pixel_m = _pixel_m(inputs["camera"], inputs["frame_size"]) * section.texel_px
     told, first, counts = [], np.array(table.first_map), np.array(table.maps)
     for number in paged:
@@ -66,22 +62,6 @@ def run(inputs: Values, section: PagesSection) -> dict[str, Any]:
 def _pixel_m(camera: Camera, size: tuple[int, int]) -> float:
     """Size of a pixel in the middle of the frame at 1 m from the eye."""
     return 2 * math.tan(camera.fov_y_rad / 2) / size[1]
-
-
-def _surfaces(inputs: Values, section: PagesSection) -> tuple[np.ndarray, np.ndarray]:
-    """(places (n, 3) that eye rays over the full frame meet, their ranges (n,))."""
-    width, height = inputs["frame_size"]
-    wide = min(width, MOST_WIDE)
-    high = max(1, round(height * wide / width))
-    view = View(inputs["camera"], Pixels((wide, high), (0, 0, wide, high)))
-    x, y = (g.ravel() + 0.5 for g in np.meshgrid(np.arange(wide), np.arange(high)))
-    rays = view.rays
-    directions = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
-    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
-    scene = RayScene(inputs["caster_geometry"], section.solid, inputs["cutouts"], inputs["textures"].alpha_uv)
-    triangle, away = scene.first_hit(np.tile(rays.eye, (len(directions), 1)), directions)
-    met = triangle >= 0
-    return rays.eye + directions[met] * away[met, None], away[met]
 
 
 @dataclass(frozen=True)
@@ -110,13 +90,20 @@ def _wanted(places: np.ndarray, away: np.ndarray, pixel_m: float, towards: np.nd
             margin = 2.0**number * MARGIN_TEXELS
             around = [np.array([i * margin, j * margin]) for i in (-1, 1) for j in (-1, 1)]
             marks = [np.floor((here + aside) / size).astype(np.int64) for aside in around]
-            above = np.unique(np.concatenate([*marks, above // 2]), axis=0)
+            above = _each_once(np.concatenate([*marks, above // 2]))
             found[number] = above
         count = sum(len(v) for v in found.values())
         if count <= pool or coarser == COARSEST:
             break
     kept = tuple((2.0**number, found[number][:pool]) for number in sorted(found))
     return Wanted(kept, min(count, sum(len(v) for _, v in kept)), coarser, pixel_m * 2.0**coarser)
+
+
+def _each_once(pages: np.ndarray) -> np.ndarray:
+    """The different rows of page numbers (k, 2), in order."""
+    half = np.int64(1) << 30
+    keys = np.unique(((pages[:, 0] + half) << 32) | (pages[:, 1] + half))
+    return np.stack([(keys >> 32) - half, (keys & 0xFFFFFFFF) - half], axis=1)
 
 
 def _drawn(
@@ -130,6 +117,7 @@ def _drawn(
     pool = np.ones((wanted.pages, PAGE, PAGE), np.float32)
     matrices, infos, pages, tables = [], [], [], []
     slot, table_at = 0, len(maps.table)
+    scratch = np.empty((BLOCK * PAGE, BLOCK * PAGE), np.float32)
     for texel_m, numbers in wanted.levels:
         low, high = numbers.min(axis=0), numbers.max(axis=0) + 1
         across, down = (int(v) for v in high - low)
@@ -142,16 +130,16 @@ def _drawn(
         columns, rows = numbers[:, 0] - low[0], high[1] - 1 - numbers[:, 1]
         lookup[rows, columns] = np.arange(slot, slot + len(numbers))
         for block in np.unique(np.stack([columns, rows], axis=1) // BLOCK, axis=0):
-            _draw_block(block, lookup, matrix, pool, inputs, casters, casts_both)
+            _draw_block(block, lookup, matrix, pool, scratch, inputs, casters, casts_both)
         matrices.append(matrix)
-        infos.append([PAGE, 0.0, np.inf, texel_m, len(maps.depth), 0.0])
+        infos.append([PAGE, 0.0, np.inf, texel_m, len(maps.pool), 0.0])
         pages.append([across, down, table_at, 1])
         tables.append(lookup.ravel())
         slot, table_at = slot + len(numbers), table_at + lookup.size
     return maps._replace(
         matrix=np.concatenate([maps.matrix, np.stack(matrices)]),
         info=np.concatenate([maps.info, np.array(infos, np.float64)]),
-        depth=np.concatenate([maps.depth, pool.ravel()]),
+        pool=np.concatenate([maps.pool, pool.ravel()]) if len(maps.pool) else pool.ravel(),
         pages=np.concatenate([maps.pages, np.array(pages, np.int32)]),
         table=np.concatenate([maps.table, *tables]),
         pixel_m=wanted.pixel_m,
@@ -159,7 +147,7 @@ def _drawn(
 
 
 def _draw_block(
-    block: np.ndarray, lookup: np.ndarray, matrix: np.ndarray, pool: np.ndarray, inputs: Values, casters: np.ndarray,
+    block: np.ndarray, lookup: np.ndarray, matrix: np.ndarray, pool: np.ndarray, depth: np.ndarray, inputs: Values, casters: np.ndarray,
     casts_both: np.ndarray,
 ) -> None:  # fmt: skip
     """Draw a square of pages at once and keep those of it that are wanted."""
@@ -171,7 +159,7 @@ def _draw_block(
     clip[0, 3] -= 2 * column * PAGE / edge + 1
     clip[1] = -matrix[1] * (2 / edge)
     clip[1, 3] += 2 * row * PAGE / edge + 1
-    depth = np.ones((edge, edge), np.float32)
+    depth.fill(1.0)
     draw_map(clip, depth, inputs, casters, casts_both)
     for j, i in np.argwhere(part >= 0):
         pool[part[j, i]] = depth[j * PAGE : (j + 1) * PAGE, i * PAGE : (i + 1) * PAGE]
@@ -187,7 +175,17 @@ PASS = register(
         number=3.2,
         name="shadow pages",
         does="a sun's shadow map in pages of texels near a pixel's size, as many as the frame reads",
-        reads=("caster_geometry", "camera", "frame_size", "textures", "cutouts", "lights", "shadow_maps", "shadow_casters"),
+        reads=(
+            "caster_geometry",
+            "camera",
+            "frame_size",
+            "textures",
+            "cutouts",
+            "lights",
+            "shadow_maps",
+            "shadow_casters",
+            "page_marks",
+        ),
         writes=("lights", "shadow_maps", "shadow_pages"),
         section=section,
         other_bytes=page_bytes,

@@ -36,20 +36,23 @@ def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
     traced = np.ones((*drawable.shape, len(table.kind)), np.float32)
     solid = (drawable >= 0) & section.receives[drawable]
     y, x = np.nonzero(solid)
-    row = surface[y, x].astype(np.float64)
+    row = surface[y, x]
     directions = ray_directions(view, x, y)
-    places = view.rays.eye + directions * row[:, DISTANCE : DISTANCE + 1]
-    faces = face_normals(inputs["geometry"], inputs["triangle"][y, x], directions)
+    places = view.rays.eye + directions * row[:, DISTANCE : DISTANCE + 1].astype(np.float64)
     for number in chosen:
+        towards, distance = incoming_all(number, places, table)
+        reaches = np.einsum("nk,nk->n", row[:, NORMAL_XYZ], towards) > 0
+        if table.kind[number] == DIRECTIONAL:
+            distance = np.full(len(places), np.inf)
+        elif table.range_m[number] > 0:
+            reaches &= distance < table.range_m[number]
+        at = np.flatnonzero(reaches)
+        faces = face_normals(inputs["geometry"], inputs["triangle"][y[at], x[at]], directions[at])
         scene = RayScene(
             inputs["caster_geometry"], inputs["shadow_casters"][number], inputs["cutouts"], inputs["textures"].alpha_uv
         )
-        towards, distance = incoming_all(number, places, table)
-        turned = np.einsum("nk,nk->n", row[:, NORMAL_XYZ], towards) > 0
-        start = places[turned] + faces[turned] * section.offset_m
-        triangle, away = scene.first_hit(start, towards[turned])
-        far = np.inf if table.kind[number] == DIRECTIONAL else distance[turned]
-        traced[y[turned], x[turned], number] = ~((triangle >= 0) & (away < far))
+        triangle, away = scene.first_hit(places[at] + faces * section.offset_m, towards[at])
+        traced[y[at], x[at], number] = ~((triangle >= 0) & (away < distance[at]))
     return {"traced": traced}
 
 

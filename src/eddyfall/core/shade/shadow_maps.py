@@ -36,7 +36,8 @@ class ShadowMaps(NamedTuple):
 
     eye (3,); by_range: 1 if near and far are ranges to it; join: share of a map at its end that is mixed with the next. Paged levels:
     pages (m, 4) int32, how many along x and y, where their rows start in `table`, 1 if paged; table int32: which page of the pool, -1
-    none; pixel_m: size of a texel wanted at 1 m from the eye, all levels' coarsening included."""
+    none; pool (p,) float32 their depths, where START of a level points; pixel_m: size of a texel wanted at 1 m from the eye, all levels'
+    coarsening included."""
 
     matrix: np.ndarray
     info: np.ndarray
@@ -48,6 +49,7 @@ class ShadowMaps(NamedTuple):
     join: float
     pages: np.ndarray
     table: np.ndarray
+    pool: np.ndarray
     pixel_m: float
 
 
@@ -83,7 +85,7 @@ def map_visibility(k, x, y, z, maps):
 
 @light_helper
 def page_texel(k, column, row, maps):
-    """Where in `depth` texel (column, row) of paged level k stands; -1 if its page is not in the pool."""
+    """Where in `pool` texel (column, row) of paged level k stands; -1 if its page is not in the pool."""
     nx, ny = maps.pages[k, PAGES_X], maps.pages[k, PAGES_Y]
     if column < 0 or row < 0 or column >= nx * PAGE or row >= ny * PAGE:
         return -1
@@ -123,7 +125,7 @@ def paged_visibility(first, count, x, y, z, nx, ny, nz, texels, maps):
             for column in range(cx - half, cx - half + maps.filter_px):
                 count_taps += 1
                 at = page_texel(k, column, row, maps)
-                if at < 0 or d <= maps.depth[at]:
+                if at < 0 or d <= maps.pool[at]:
                     lit += 1
         return lit / count_taps
     return 1.0

@@ -140,7 +140,8 @@ def _read(out: Reading, at: np.ndarray, s: Surfaces, k: int, shift: np.ndarray, 
         inside = (column >= 0) & (row >= 0) & (column < edge) & (row < edge)
         where = int(info[START]) + row * edge + column
         cx, cy = (column + 0.5) / edge * 2 - 1, 1 - (row + 0.5) / edge * 2
-    held = np.where(inside, maps.depth[np.where(inside, where, 0)], np.float32(1.0)).astype(np.float64)
+    stored = maps.pool if paged else maps.depth
+    held = np.where(inside, stored[np.where(inside, where, 0)], np.float32(1.0)).astype(np.float64)
     out.blocks[at] = inside & (d[:, None] > held) & (clip[:, 3] > 0)[:, None]
     inverse = np.linalg.inv(m)
     near, beyond = (_unprojected(inverse, cx, cy, np.full(cx.shape, z)) for z in (0.0, 0.5))

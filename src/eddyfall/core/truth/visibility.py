@@ -34,9 +34,9 @@ def casters(frame: Frame) -> np.ndarray:
 
 
 def would_cast(frame: Frame) -> np.ndarray:
-    """(d,) bool: drawables that would cast if everything solid that is drawn did, whatever node, shader and light say."""
+    """(d,) bool: drawables that would cast if everything solid that a camera draws did, whatever node, shadow pass and light say."""
     s = frame.stage.state
-    chosen = s.drawn & ~s.blended
+    chosen = s.drawn & s.colour_pass & ~s.blended
     chosen[frame.geometry.plate] = False
     return np.asarray(chosen)
 

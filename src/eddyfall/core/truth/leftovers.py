@@ -49,16 +49,16 @@ def leftovers(
     progress: Callable[[str, float], None] = lambda what, share: None,
 ) -> Leftovers:  # fmt: skip
     """The non-default shadow settings of a build, each needed or not."""
-    looks = list(_looks(build, size))
-    paths = list(_set_paths(build))
+    looks = looks_of(build, size)
+    paths = list(non_default(build))
     settings = []
     for number, (path, value, default) in enumerate(paths):
         progress(".".join(path), number / max(len(paths), 1))
-        where, pixels = _first_difference(renderer, build, apply_change(build, _reset(build, [(path, default)])), looks)
+        where, pixels = first_difference(renderer, build, apply_change(build, _reset(build, [(path, default)])), looks)
         settings.append(Leftover(path, value, default, pixels > 0, where, pixels))
     spare = [(s.path, s.default) for s in settings if not s.needed]
     # Two settings may each do what the other does: together they are needed.
-    while spare and _first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]:
+    while spare and first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]:
         path, _ = spare.pop()
         settings = [
             s if s.path != path else Leftover(s.path, s.value, s.default, True, "together with the others", 0) for s in settings
@@ -72,7 +72,7 @@ def _reset(build: Build, paths: list[tuple[Path, Any]]) -> Change:
     return set_leaves(build, dict(paths), scope="project", title=f"take out {names}", reason="they change no pixel")
 
 
-def _set_paths(build: Build) -> Iterator[tuple[Path, Any, Any]]:
+def non_default(build: Build) -> Iterator[tuple[Path, Any, Any]]:
     """(path, value, default) of shadow settings that are not at their default: of the project, of targets and roles, of assets."""
     for name, field in Shadow.model_fields.items():
         if getattr(build.setup[Shadow], name) != field.default:
@@ -91,17 +91,21 @@ def _set_paths(build: Build) -> Iterator[tuple[Path, Any, Any]]:
                     yield (table, key, "set", "shadow", name), value, project
 
 
+def looks_of(build: Build, size: tuple[int, int]) -> list[tuple[str, Request]]:
+    """Every viewpoint in its own role and in every other, for every target that sets something and none."""
+    return list(_looks(build, size))
+
+
 def _looks(build: Build, size: tuple[int, int]) -> Iterator[tuple[str, Request]]:
-    """Every viewpoint in its own role and in every other, for every target and none."""
     roles = [name for name, entry in build.setup.roles.items() if entry.set]
-    for target in (None, *build.setup.targets):
+    for target in (None, *(name for name, entry in build.setup.targets.items() if entry.set)):
         for viewpoint in build.setup.viewpoints:
             for role in (None, *roles):
                 words = [viewpoint, *([f"target {target}"] if target else []), *([f"role {role}"] if role else [])]
                 yield ", ".join(words), Request(viewpoint, size, None, target, role)
 
 
-def _first_difference(renderer: Renderer, build: Build, other: Build, looks: list[tuple[str, Request]]) -> tuple[str, int]:
+def first_difference(renderer: Renderer, build: Build, other: Build, looks: list[tuple[str, Request]]) -> tuple[str, int]:
     """(where the first pixels differ, how many); ("", 0) if none does."""
     for name, request in looks:
         a, b = (renderer.frame(x, request, "linear").linear for x in (build, other))

@@ -1,0 +1,112 @@
+"""shadow.culled, missing-pass, one-sided, unasked, acne: shadows that are missing or false, by the first test of the chain that failed.
+
+One mechanism for all: every surface's shadow is held against rays (`core.truth`), what disagrees is laid to its cause, and a cause is one
+finding with all that it spoils."""
+
+from typing import Any
+
+from eddyfall.core.defects.contract import Code, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.shadow_chain.remedies import candidates_of, levers_of
+from eddyfall.core.defects.shadow_chain.seen import ACNE, CULLED, LEAST, MISSING_PASS, ONE_SIDED, UNASKED, Seen, observe
+from eddyfall.core.defects.survey import Survey
+
+TITLES = {
+    CULLED: "{cause} throws no shadow: {technique} leaves it out",
+    MISSING_PASS: "What {cause} draws throws no shadow: it has no shadow pass",
+    ONE_SIDED: "{cause} throws no shadow where the light meets its back",
+    UNASKED: "{cause} is seen by no camera and still throws a shadow",
+    ACNE: "Surfaces shade themselves: the shadow bias is too small",
+}
+KINDS = {CULLED: "node", MISSING_PASS: "shader", ONE_SIDED: "material", UNASKED: "node", ACNE: "setting"}
+
+
+def conclude(survey: Survey, seen: dict[str, dict[tuple[str, str], Seen]]) -> list[Suspicion]:
+    """One suspicion for each cause, with everything that it spoils at every viewpoint."""
+    causes: dict[tuple[str, str], dict[str, Seen]] = {}
+    for viewpoint, found in seen.items():
+        for key, what in found.items():
+            causes.setdefault(key, {})[viewpoint] = what
+    return [_suspicion(survey, code, cause, where) for (code, cause), where in sorted(causes.items())]
+
+
+def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) -> Suspicion:
+    worst = max(where, key=lambda v: where[v].pixels)
+    most, drawables = where[worst], survey.geometry.drawables
+    casters = tuple(sorted({drawables[d].name for s in where.values() for d in s.casters}))
+    receivers = tuple(sorted({drawables[d].name for s in where.values() for d in s.receivers}))
+    what = "pixels where a shadow is missing" if code in (CULLED, MISSING_PASS, ONE_SIDED) else "pixels that are falsely dark"
+    evidence = [
+        Evidence(
+            measure=f"{what} at {worst}", value=float(most.pixels), unit="px", limit=float(LEAST[code]),
+            source="rays to each light against what is drawn", picture=most.picture,
+        )
+    ]  # fmt: skip
+    evidence += [
+        Evidence(measure=m.measure, value=m.value, unit=m.unit, limit=m.limit, source=m.source, predicted=m.predicted)
+        for m in most.measures
+    ]
+    title = TITLES[code].format(cause=cause, technique=most.technique)
+    return Suspicion(
+        code=code,
+        cause_kind=KINDS[code],
+        cause=cause,
+        title=title,
+        subjects=tuple(dict.fromkeys((*casters, *receivers))),
+        value=float(most.pixels),
+        limit=float(LEAST[code]),
+        evidence=tuple(evidence),
+        pixels={v: s.pixels for v, s in where.items()},
+        regions={v: s.region for v, s in where.items()},
+        # When a remedy is tried only what is still found matters.
+        candidates=tuple(candidates_of(survey, code, cause, worst, where)) if survey.pictures else (),
+        facts={"light": most.light, "technique": most.technique},
+    )
+
+
+def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
+    """The remedies of what disagrees on the subject at the spot, or of what its own shadow lacks."""
+    found: dict[tuple[str, str], Any] = observe(survey, viewpoint)
+    mine = {key: s for key, s in found.items() if subject in s.receivers or subject in s.casters}
+    return levers_of(survey, viewpoint, mine)
+
+
+def _code(code: str, words: str, symptom: str, limit: str) -> Code:
+    return Code(code=code, words=words, kind="Shadow", symptom=symptom, limit=limit, sheet="shadow-reach")
+
+
+FAMILY = register(
+    Family(
+        "shadow chain",
+        (
+            _code(
+                CULLED,
+                "A caster is left out by the shadow technique's cull",
+                "missing shadow",
+                "no more than 3 px may lack its shadow",
+            ),
+            _code(
+                MISSING_PASS,
+                "A shader draws things that no shadow map holds",
+                "missing shadow",
+                "no more than 3 px may lack a shadow",
+            ),
+            _code(
+                ONE_SIDED,
+                "Faces turned away from the light cast nothing",
+                "missing shadow",
+                "no more than 3 px may lack a shadow",
+            ),
+            _code(
+                UNASKED, "Something that no camera draws casts a shadow", "false shadow", "no more than 3 px may be dark for it"
+            ),
+            _code(
+                ACNE, "Surfaces shade themselves (shadow acne)", "false shadow", "no more than 16 px, or 5 % of a surface, may be"
+            ),
+        ),
+        observe,
+        conclude,
+        levers,
+        ("missing shadow", "false shadow"),
+    )
+)

@@ -1,0 +1,162 @@
+"""What mends a shadow by its cause, with its cost counted on the frame that shows most of it."""
+
+import math
+from collections.abc import Mapping
+
+import numpy as np
+
+from eddyfall.core.defects.contract import Candidate, Cost, Lever
+from eddyfall.core.defects.shadow_chain.seen import ACNE, DARKER, EVERY, LEAST, Seen
+from eddyfall.core.defects.survey import Survey
+from eddyfall.core.frame.render import Frame
+from eddyfall.core.passes.frustum import ball_radius_m, range_m
+from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
+from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.truth.disagreement import disagreement
+from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.shadow_classes import Lost, Wrote
+from eddyfall.core.truth.shadow_costs import shadow_cost
+from eddyfall.core.truth.surfaces import to_light
+
+SPARE = 1.02  # padding beyond the critical one
+BIAS_STEP = 0.25  # texels
+MOST_BIAS = 8.0
+MOST_FILTER = 7
+
+
+def candidates_of(survey: Survey, code: str, cause: str, worst: str, where: Mapping[str, Seen]) -> list[Candidate]:
+    """The remedies of one cause, narrowest first."""
+    frame = survey.frame(worst, "lit")
+    seen = where[worst]
+    made = list(_changes(survey, frame, code, cause, seen, where))
+    return [
+        Candidate(
+            change=change,
+            predicts=predicts,
+            costs=_costs(survey, worst, frame, change),
+            side_effects=_aside(survey, worst, frame, code, change),
+        )
+        for change, predicts in made
+    ]
+
+
+def levers_of(survey: Survey, viewpoint: str, found: Mapping[tuple[str, str], Seen]) -> list[Lever]:
+    """The same as single changes worth a trial."""
+    result = []
+    for (code, cause), seen in found.items():
+        frame = survey.frame(viewpoint, "lit")
+        why = f"{seen.pixels} px by rays: {cause}"
+        result += [
+            Lever("direct" if code == ACNE else "shadow", change, predicts, why)
+            for change, predicts in _changes(survey, frame, code, cause, seen, {viewpoint: seen})
+        ]
+    return result
+
+
+def _changes(
+    survey: Survey, frame: Frame, code: str, cause: str, seen: Seen, where: Mapping[str, Seen]
+) -> list[tuple[Change, str]]:
+    build, resolved = survey.build, frame.stage.resolved
+    match code:
+        case "shadow.culled":
+            return _keep_it_in(survey, frame, cause, seen, where)
+        case "shadow.missing-pass":
+            change = set_leaf(
+                build, ("shaders", cause, "passes", "shadow"), True, scope="shader", title=f"give {cause} a shadow pass"
+            )
+            return [(change, "what it draws casts")]
+        case "shadow.one-sided":
+            path = ("materials", cause)
+            both = set_leaf(build, (*path, "casts_both_sides"), True, scope="material", title=f"{cause} casts from both sides")
+            shown = set_leaf(build, (*path, "double_sided"), True, scope="material", title=f"{cause} drawn from both sides")
+            return [(both, "its back casts"), (shown, "its back casts, and is drawn")]
+        case "shadow.unasked":
+            change = set_leaf(build, ("nodes", cause, "casts"), False, scope="node", title=f"let {cause} not cast")
+            return [(change, "its shadow goes")]
+        case _:
+            shadow, made = resolved[Shadow], []
+            enough = _bias_that_ends_it(survey, where)
+            if enough is not None:
+                change = set_resolved(build, resolved, {"shadow.bias_texels": enough}, title=f"shadow bias {enough:g} texels")
+                made.append((change, "surfaces are looked up before their own depth"))
+            wider = shadow.filter_px + 2
+            if wider <= MOST_FILTER:
+                change = set_resolved(build, resolved, {"shadow.filter_px": wider}, title=f"shadow filter {wider} x {wider}")
+                made.append((change, "specks are blurred, and the look-up moves on"))
+            return made
+
+
+def _keep_it_in(survey: Survey, frame: Frame, node: str, seen: Seen, where: Mapping[str, Seen]) -> list[tuple[Change, str]]:
+    """What keeps a caster in its technique: padding, and what else that technique has."""
+    build, resolved, shadow = survey.build, frame.stage.resolved, frame.stage.resolved[Shadow]
+    light = next(v for v in frame.stage.lights if v.name == seen.light)
+    if light.technique == "cascades":
+        swept = set_resolved(build, resolved, {"shadow.casters_from": "swept"}, title="cascades from the swept frame")
+        scene = set_resolved(build, resolved, {"shadow.casters_from": "scene"}, title="cascades from the whole scene")
+        return [(swept, "what may throw a shadow into the frame is drawn"), (scene, "all that casts is drawn")]
+    leaf = "ray_limit_deg" if light.technique == "rays" else "paged_limit_deg"
+    needed = max(_padding_needed(survey, v, s, getattr(shadow, leaf)) for v, s in where.items())
+    pad = float(f"{max(needed * SPARE, 0.01):.3g}")
+    pad = math.ceil(pad * 100) / 100
+    change = set_leaf(build, ("nodes", node, "bounds_padding_m"), pad, scope="node", title=f"pad {node} by {pad:g} m")
+    made = [(change, "its padded bounds look larger than the limit")]
+    if light.technique == "paged":
+        mesh = next(d.mesh for d in frame.geometry.drawables if d.node == node)
+        made.append(
+            (
+                set_leaf(build, ("meshes", mesh, "dense"), True, scope="mesh", title=f"{mesh} as a dense mesh"),
+                "no limit drops its clusters",
+            )
+        )
+    else:
+        made.append(
+            (set_resolved(build, resolved, {"shadow.ray_limit_deg": 0.0}, title="no size limit for rays"), "nothing is left out")
+        )
+    return made
+
+
+def _padding_needed(survey: Survey, viewpoint: str, seen: Seen, limit_deg: float) -> float:
+    frame = survey.frame(viewpoint, "lit")
+    padding = frame.stage.state.padding_m
+    away, radius = range_m(frame.geometry, frame.camera), ball_radius_m(frame.geometry, padding) - padding
+    return max(float(away[d] * math.tan(math.radians(limit_deg) / 2) - radius[d]) for d in seen.casters)
+
+
+def _bias_that_ends_it(survey: Survey, where: Mapping[str, Seen]) -> float | None:
+    """The smallest bias, in quarters of a texel, at which no viewpoint has more than its limit of pixels darkened by themselves. No map is
+    drawn anew: the same maps are looked up with another bias."""
+    asked = []
+    for viewpoint in where:
+        frame = survey.frame(viewpoint, "lit")
+        judge, whole = Judge(survey.renderer, frame), disagreement(survey.renderer, frame, EVERY)
+        for i, light in enumerate(whole.lights):
+            s = whole.surfaces.of((light.wrote == Wrote.OWN_SURFACE) & (light.drawn < DARKER))
+            asked.append((judge, i, s, *to_light(s, i, frame)))
+    start = max(judge.shadow.bias_texels for judge, *_ in asked)
+    for bias in np.arange(math.floor(start / BIAS_STEP + 1) * BIAS_STEP, MOST_BIAS + BIAS_STEP, BIAS_STEP):
+        left = [int((j.drawn(i, s, t, d, float(bias)) < DARKER).sum()) * EVERY**2 for j, i, s, t, d in asked]
+        if max(left, default=0) <= LEAST[ACNE]:
+            return float(bias)
+    return None
+
+
+def _costs(survey: Survey, viewpoint: str, before: Frame, change: Change) -> tuple[Cost, ...]:
+    """What a change adds to the frame's shadows, counted."""
+    after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "shadow_maps")
+    more = shadow_cost(after).less(shadow_cost(before))
+    return (
+        Cost("memory", float(more.bytes), "bytes"), Cost("draws into maps", float(more.draws), "draws"),
+        Cost("triangles in maps", float(more.triangles), "triangles"),
+    )  # fmt: skip
+
+
+def _aside(survey: Survey, viewpoint: str, before: Frame, code: str, change: Change) -> tuple[str, ...]:
+    """What the change makes worse: true shadow that a larger bias or filter passes by, measured."""
+    if code != ACNE:
+        return ()
+    after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "lit")
+    lost = [
+        sum(int((v.lost == Lost.BIAS).sum()) for v in disagreement(survey.renderer, f, EVERY).lights) * EVERY**2
+        for f in (before, after)
+    ]
+    return (f"true shadow lost to the bias: {lost[0]} -> {lost[1]} px at {viewpoint}",) if lost[1] > lost[0] else ()

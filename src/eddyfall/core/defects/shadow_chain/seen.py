@@ -1,0 +1,145 @@
+"""What one viewpoint shows of shadows that are not as they should be, by cause."""
+
+import math
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from eddyfall.core.defects.contract import Evidence
+from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.frame.render import Frame
+from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, range_m
+from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.truth.disagreement import disagreement
+from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost, OfLight, Wrote
+
+CULLED, MISSING_PASS, ONE_SIDED = "shadow.culled", "shadow.missing-pass", "shadow.one-sided"
+UNASKED, ACNE = "shadow.unasked", "shadow.acne"
+EVERY = 2  # pixels across and down that one ray stands for
+LEAST = {CULLED: 3, MISSING_PASS: 3, ONE_SIDED: 3, UNASKED: 3, ACNE: 16}
+DARKER = 2**-0.25  # a quarter of a stop less light is seen
+ACNE_SHARE = 0.05  # of what a light shows of a surface
+TECHNIQUE_WORDS = {
+    "cascades": "the cascades' frame cull",
+    "paged": "the paged map's size limit",
+    "rays": "the ray tier's size limit",
+}
+
+
+@dataclass(frozen=True)
+class Seen:
+    """One cause at one viewpoint: pixels it spoils, where, the drawables that cast and that receive; light and technique; numbers to
+    show."""
+
+    pixels: int
+    region: tuple[int, int, int, int]
+    casters: frozenset[int]
+    receivers: frozenset[int]
+    light: str
+    technique: str
+    picture: np.ndarray | None
+    measures: tuple[Evidence, ...] = field(default=())
+
+
+def observe(survey: Survey, viewpoint: str) -> dict[tuple[str, str], Seen]:
+    """Causes (code, cause) that a viewpoint shows; a cause of several lights is told for the one it spoils most of."""
+    frame = survey.frame(viewpoint, "lit", survey.spot)
+    if not len(frame.stage.lights):
+        return {}
+    found: dict[tuple[str, str], Seen] = {}
+    whole = disagreement(survey.renderer, frame, EVERY)
+    for number, light in enumerate(whole.lights):
+        for key, (rows, casters) in _causes(survey, frame, whole, light).items():
+            seen = _seen(survey, viewpoint, frame, whole, number, key[0], rows, casters)
+            if seen.pixels > LEAST[key[0]] and (key not in found or found[key].pixels < seen.pixels):
+                found[key] = seen
+    return found
+
+
+def _causes(
+    survey: Survey, frame: Frame, whole: Disagreement, light: OfLight
+) -> dict[tuple[str, str], tuple[np.ndarray, np.ndarray]]:
+    """(rows of the surfaces spoilt, the drawable at fault of each) by code and cause."""
+    drawables, keys = frame.geometry.drawables, frame.stage.state.shader
+    found: dict[tuple[str, str], tuple[np.ndarray, np.ndarray]] = {}
+
+    def split(code: str, rows: np.ndarray, at_fault: np.ndarray, name_of: list[str]) -> None:
+        names = np.array(name_of, object)[at_fault]
+        for name in sorted(set(names)):
+            mine = names == name
+            found[code, str(name)] = rows[mine], at_fault[mine]
+
+    nodes, materials = [d.node for d in drawables], [*survey.build.scene.material_keys, "(default)"]
+    for code, test, name_of in (
+        (CULLED, Lost.CULLED, nodes),
+        (MISSING_PASS, Lost.PASS, list(keys)),
+        (ONE_SIDED, Lost.FACE, [materials[d.material] for d in drawables]),
+    ):
+        rows = np.flatnonzero((light.lost == test) & (light.caster >= 0))
+        split(code, rows, light.caster[rows], name_of)
+    rows = np.flatnonzero((light.wrote == Wrote.UNSEEN) & (light.writer >= 0))
+    split(UNASKED, rows, light.writer[rows], nodes)
+    rows = _acne(whole, light)
+    if len(rows):
+        found[ACNE, "shadow.bias_texels"] = rows, light.writer[rows]
+    return found
+
+
+def _acne(whole: Disagreement, light: OfLight) -> np.ndarray:
+    """Rows of surfaces that their own depth darkens visibly, of drawables of which it does so to a twentieth of what the light shows."""
+    own = (light.wrote == Wrote.OWN_SURFACE) & (light.drawn < DARKER)
+    if not own.any():
+        return np.zeros(0, np.int64)
+    shown = (light.classes >= Class.AGREE) & (light.true > 0)
+    drawable, count = whole.surfaces.drawable, int(whole.surfaces.drawable.max()) + 1
+    share = np.bincount(drawable[own], minlength=count) / np.maximum(np.bincount(drawable[shown], minlength=count), 1)
+    return np.flatnonzero(own & (share[drawable] >= ACNE_SHARE))
+
+
+def _seen(
+    survey: Survey,
+    viewpoint: str,
+    frame: Frame,
+    whole: Disagreement,
+    number: int,
+    code: str,
+    rows: np.ndarray,
+    casters: np.ndarray,
+) -> Seen:
+    light, s = frame.stage.lights[number], whole.surfaces.of(rows)
+    mask = np.zeros(frame.pixels.shape, bool)
+    mask[s.pixels[:, 1], s.pixels[:, 0]] = True
+    # Each stands for a square of pixels: painted as such.
+    half = whole.each**0.5 // 2
+    for dy in range(int(half) + 1):
+        for dx in range(int(half) + 1):
+            mask[np.maximum(s.pixels[:, 1] - dy, 0), np.maximum(s.pixels[:, 0] - dx, 0)] = True
+    technique = TECHNIQUE_WORDS[light.technique]
+    measures = _measures(frame, number, code, casters)
+    picture = survey.painted(viewpoint, mask) if survey.spot is None else None
+    return Seen(
+        len(rows) * whole.each, region_of(mask), frozenset(int(d) for d in np.unique(casters)),
+        frozenset(int(d) for d in np.unique(s.drawable)), light.name, technique, picture, measures,
+    )  # fmt: skip
+
+
+def _measures(frame: Frame, number: int, code: str, casters: np.ndarray) -> tuple[Evidence, ...]:
+    """Beside the pixels: for a size limit how far beyond it the caster stands, and the padding that would do."""
+    light, shadow, d = frame.stage.lights[number], frame.stage.resolved[Shadow], int(np.bincount(casters).argmax())
+    if code == ACNE:
+        return (
+            Evidence(measure="shadow bias as set", value=shadow.bias_texels, unit="texel", source="shadow.bias_texels"),
+        )  # fmt: skip
+    if code != CULLED or light.technique == "cascades":
+        return ()
+    padding = frame.stage.state.padding_m
+    away, radius = float(range_m(frame.geometry, frame.camera)[d]), float(ball_radius_m(frame.geometry, padding)[d])
+    leaf = "ray_limit_deg" if light.technique == "rays" else "paged_limit_deg"
+    limit_deg = getattr(shadow, leaf)
+    reach = float(limit_range_m(radius, limit_deg))
+    needed = away * math.tan(math.radians(limit_deg) / 2) - (radius - float(padding[d]))
+    where = f"shadow.{leaf} = {limit_deg:g} deg, ball of {radius:.3g} m"
+    return (
+        Evidence(measure="range at which it is left out", value=away, unit="m", limit=reach, source=where),
+        Evidence(measure="padding that would keep it", value=needed, unit="m", source=where, predicted=True),
+    )  # fmt: skip
