@@ -1,4 +1,5 @@
-"""The command line: intake, frame, core-sample, sweep, lineup, apply, charts, bake, why, demo, setup-schema, passes.
+"""The command line: intake, frame, core-sample, sweep, lineup, apply, demo, setup-schema, passes; those of lightmaps and of shadows stand
+in modules of their own.
 
 Exit codes: 0 clean, 1 findings at or above the level, 2 bad input, 3 something that Eddyfall did not foresee (a fault of its own).
 """
@@ -13,7 +14,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from eddyfall.cli_lightmaps import add_commands
+from eddyfall.cli_lightmaps import add_commands as add_lightmap_commands
+from eddyfall.cli_shadows import add_commands as add_shadow_commands
 from eddyfall.cli_tools import UNFORESEEN, Out, Pipe, end_quietly, inputs, numbers, opened, size, unforeseen
 from eddyfall.core.errors import EddyfallError, RequestError
 from eddyfall.core.extras import load_extras
@@ -70,9 +72,6 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("core-sample", _core_sample, "list everything that touched one pixel")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
-    sub = command("autopsy", _autopsy, "say which shadows are due at a pixel, which are drawn, and which test lost them")
-    sub.add_argument("--viewpoint", required=True)
-    sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
     sub = command("sweep", _sweep, "inspect every viewpoint, prove remedies, measure impact")
     sub.add_argument("--sarif", type=Path, help="write SARIF 2.1.0")
     sub.add_argument("--html", type=Path, help="write the HTML sheet")
@@ -84,7 +83,7 @@ def _parser() -> argparse.ArgumentParser:
     sub = command("lineup", _lineup, "try single changes on a spot and rank them")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--spot", type=numbers(4), required=True, metavar="X,Y,W,H")
-    sub.add_argument("--symptom", required=True, help="see-through or 'missing shadow'")
+    sub.add_argument("--symptom", required=True, help="see-through, 'missing shadow', 'false shadow' ...")
     sub.add_argument("--subject", help="drawable whose pixels count (default: the one in front on most of the spot)")
     sub.add_argument("--try-all", action="store_true", help="also try levers in passes that did not move the score")
     sub.add_argument("--pictures", type=Path, metavar="DIR", help="write each trial's picture of the spot")
@@ -97,7 +96,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument(
         "--hall", action="store_true", help="the pump hall with its lightmaps instead of the river front; only written"
     )
-    add_commands(command)
+    sub.add_argument("--yard", action="store_true", help="the tow-path yard with its shadows instead; only written")
+    add_lightmap_commands(command)
+    add_shadow_commands(command)
     command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
     command("passes", _passes, "print the pass table of the renderer", file=False)
     return parser
@@ -179,40 +180,6 @@ def _core_sample(args: Any) -> int:
     out.say(f"linear {_rgb(sample.linear)}; then " + "; ".join(sample.transforms))
     out.result(CoreSampleDocument.from_core(sample), inputs(args))
     return 0
-
-
-def _autopsy(args: Any) -> int:
-    from eddyfall.core.frame.render import Renderer, Request
-    from eddyfall.core.handover.documents.shadows import AutopsyDocument
-    from eddyfall.core.truth.autopsy import shadow_autopsy
-
-    out, build = Out(args), opened(args)
-    found = shadow_autopsy(Renderer(), build, Request(args.viewpoint, args.size, None, args.target), *args.at)
-    out.say(f"{args.viewpoint} at {found.x},{found.y}: {found.drawable}")
-    for v in found.lights:
-        due = f"due to {v.caster}, {v.caster_m:.4g} m away" if v.due else "not due"
-        clears = f"; it clears {v.clears} by {v.clears_deg:.2g} deg" if v.clears is not None else ""
-        out.say(f"{v.light}: {v.verdict}; a shadow is {due}, {v.drawn * 100:.0f} % of the light is let through{clears}")
-        if v.wrote:
-            out.say(f"  the map's texels hold {', '.join(v.wrote)}")
-        rows = [
-            ["passes" if t.passed else "FAILS", t.name, *(_known(n) for n in (t.value, t.limit, t.margin)), t.unit, t.leaf, t.level,
-             _known(t.critical)]
-            for t in v.tests
-        ]  # fmt: skip
-        if rows:
-            out.table(
-                "", ["", "test", "value", "limit", "margin", "unit", "setting", "set by", "would pass at [prediction]"], rows
-            )
-        if v.retried is not None:
-            lost = f"lost again: {v.retried.lost_at}" if v.retried.lost_at else "drawn"
-            out.say(f"  drawn with {v.retried.leaf} {v.retried.value:.4g}: {v.retried.drawn * 100:.0f} % let through, {lost}")
-    out.result(AutopsyDocument.from_core(found), inputs(args))
-    return 1 if any(v.verdict in ("missing", "false") for v in found.lights) else 0
-
-
-def _known(value: float | None) -> str:
-    return "" if value is None else f"{value:.4g}"
 
 
 def _rgb(value: Any) -> str:
@@ -361,10 +328,12 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.write import write_demo
 
     out = Out(args)
-    if args.only_write or args.hall:
+    if args.only_write or args.hall or args.yard:
         from eddyfall.demo.hall import write_hall
+        from eddyfall.demo.yard import write_yard
 
-        paths = write_hall(args.out) if args.hall else write_demo(args.out)
+        write = write_hall if args.hall else write_yard if args.yard else write_demo
+        paths = write(args.out)
         out.result({"files": {k: str(p) for k, p in paths.items()}}, [])
         for kind, path in paths.items():
             out.say(f"{kind}: {path}")

@@ -63,7 +63,7 @@ def test_costs_are_exact(swept):
     assert {c.name: c.value for c in free.costs}["memory"] == 0
     stack = next(f for f in swept.findings if f.suspicion.cause == "stack")
     assert all({c.name: c.value for c in r.costs}["memory"] == 0 for r in stack.remedies)
-    assert {c.name: c.value for c in stack.best.costs}["draws into maps"] > 0
+    assert {c.name: c.value for c in stack.best.costs}["draws"] > 0
 
 
 def test_padding_that_is_offered_is_a_little_more_than_the_critical_one(yard, swept):

@@ -1,5 +1,5 @@
 """Fills the demo's projects, as jobs of the worker: the river front, swept, with one case half worked and one with a kept change and its
-proof; and the pump hall, baked."""
+proof; the pump hall, baked; and the tow-path yard."""
 
 import os
 import tempfile
@@ -19,7 +19,9 @@ from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES, Progress
 from eddyfall.demo.hall import NAME as HALL_NAME
 from eddyfall.demo.hall import write_hall
 from eddyfall.demo.write import NAME, write_demo
-from eddyfall.site.demo_start import KIND, RIVER_FRONT, USER
+from eddyfall.demo.yard import NAME as YARD_NAME
+from eddyfall.demo.yard import write_yard
+from eddyfall.site.demo_start import KIND, PUMP_HALL, RIVER_FRONT, USER
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
@@ -35,7 +37,7 @@ def demo(job_id: int) -> None:
         project = Job.objects.select_related("project").get(pk=job_id).project
         user = project.memberships.get(user__username=USER).user
         warm.once(lambda what, share: attempt.progress(what, 0.4 * share))
-        fill = _river_front if project.name == RIVER_FRONT else _pump_hall
+        fill = {RIVER_FRONT: _river_front, PUMP_HALL: _pump_hall}.get(project.name, _yard)
         return fill(project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))
 
     jobs.run(job_id, work)
@@ -55,6 +57,22 @@ def _pump_hall(project: Project, user: Any, progress: Progress) -> tuple[str, An
             sweeps.ask(build, user)
 
     return "the pump hall is here; its sweep is next", write
+
+
+def _yard(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:
+    """The yard; its sweep is a job of its own."""
+    progress("building the tow-path yard", 0.1)
+    with tempfile.TemporaryDirectory() as folder:
+        paths = write_yard(Path(folder))
+        scene, setup, core = paths["glb"].read_bytes(), paths["setup"].read_bytes(), _opened(paths["glb"])
+
+    def write() -> None:
+        project.builds.all().delete()
+        build = _build(project, user, core, YARD_NAME, scene, setup)
+        if os.environ.get("EDDYFALL_DEMO_HALL_SWEEP", "1") != "0":
+            sweeps.ask(build, user)
+
+    return "the yard is here; its sweep is next", write
 
 
 def _river_front(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:

@@ -1,4 +1,4 @@
-"""The demo's user and its two projects, empty, each with a job that fills it: what is made before the site answers."""
+"""The demo's user and its projects, empty, each with a job that fills it: what is made before the site answers."""
 
 from typing import Any
 
@@ -11,8 +11,8 @@ from eddyfall.workbench.services import projects
 
 USER, PASSWORD = "demo", "weirgate"
 KIND = "demo"
-RIVER_FRONT, PUMP_HALL = "Weirgate Pump Station", "Weirgate pump hall"
-PROJECTS = (RIVER_FRONT, PUMP_HALL)
+RIVER_FRONT, PUMP_HALL, YARD = "Weirgate Pump Station", "Weirgate pump hall", "Weirgate tow-path yard"
+PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD)
 
 
 @transaction.atomic

@@ -146,6 +146,7 @@ describe("the frame around every sheet", () => {
       "Sweep",
       "Bench",
       "Lightmaps",
+      "Shadow reach",
       "Ledger",
     ]);
     expect(await screen.findByText("1 · 1 change kept")).toBeTruthy();
@@ -189,7 +190,7 @@ describe("the frame around every sheet", () => {
     const tables = [...document.querySelectorAll("dialog[aria-label=Keys] caption")].map(
       (c) => c.textContent,
     );
-    expect(tables).toEqual(["Bench", "Lightmaps", "Everywhere"]);
+    expect(tables).toEqual(["Bench", "Lightmaps", "Shadow reach", "Everywhere"]);
   });
   test("turns to night and back", async () => {
     await open("/p/3/b/1/bench");

@@ -328,6 +328,7 @@ FAMILY = register(
                 words="The sun's shadow is missing beyond the reach of the shadow maps",
                 kind="Shadow",
                 symptom="missing shadow",
+                sheet="shadow-reach",
                 limit="a sunlit pixel beyond the reach must be lit as rays say",
             ),
         ),

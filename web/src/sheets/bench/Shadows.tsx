@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
 import { patientFetch } from "../../api/patient";
@@ -11,8 +12,18 @@ type Test = Light["tests"][number];
 
 const TONE: Record<string, string> = { missing: "text-error", false: "text-error", agrees: "text-success" };
 
-/** Which shadows are due at a pixel, which are drawn, and which test lost them; asked when it is opened. */
-export function Shadows({ base, stamp, at }: { base: string; stamp: string; at: [number, number] }) {
+/** Which shadows are due at a pixel, which are drawn, and which test lost them; asked when it is opened. more: where to read on. */
+export function Shadows({
+  base,
+  stamp,
+  at,
+  more,
+}: {
+  base: string;
+  stamp: string;
+  at: [number, number];
+  more?: string;
+}) {
   const found = useQuery({
     queryKey: keys.autopsy(base, stamp, at),
     queryFn: async () => {
@@ -28,6 +39,13 @@ export function Shadows({ base, stamp, at }: { base: string; stamp: string; at: 
   return (
     <section aria-label="Shadows at this pixel" className="mt-3">
       <h2>Shadows here</h2>
+      {more && (
+        <p>
+          <Link className="underline" to={more}>
+            How far they reach, and what would cure them
+          </Link>
+        </p>
+      )}
       <Failed error={found.error} />
       {found.isPending && <Skeleton lines={3} />}
       {found.data && !found.error && found.data.lights.length === 0 && (
@@ -48,9 +66,13 @@ function OfLight({ of }: { of: Light }) {
       </p>
       <p className="second">
         {of.due ? `A shadow of ${of.caster} is due, ${figure(of.caster_m)} m away; ` : "No shadow is due; "}
-        {percent(of.drawn, 0)} of the light is let through.
-        {of.clears !== null && ` It clears ${of.clears} by ${figure(of.clears_deg)}°.`}
-        {of.wrote.length > 0 && ` The map's texels hold ${of.wrote.join(", ")}.`}
+        {percent(of.drawn, 0)} of the light is let through
+        {of.stops !== null &&
+          of.stops > 0.005 &&
+          `, which is ${figure(Number(of.stops.toPrecision(2)))} stops here`}
+        .{of.clears !== null && ` It clears ${of.clears} by ${figure(of.clears_deg)}°.`}
+        {of.wrote.length > 0 && of.technique !== "rays" && ` The map's texels hold ${of.wrote.join(", ")}.`}
+        {of.written_as && ` That is ${of.written_as}.`}
         {of.behind.length > 0 && ` Behind that: ${of.behind.join(", ")}.`}
       </p>
       {of.lost_at && <p className="text-error font-semibold">Lost at: {of.lost_at}</p>}

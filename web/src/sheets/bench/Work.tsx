@@ -4,6 +4,7 @@ import { useBuild } from "../../api/queries";
 import { Failed } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { OfCase } from "../lightmaps/OfCase";
+import { reachLink } from "../shadowreach/words";
 import { Controls } from "./Controls";
 import { CoreLog } from "./CoreLog";
 import { Exposure, ExposureContext } from "./exposure";
@@ -179,7 +180,16 @@ export function Work({ project, build, of }: { project: number; build: number; o
         <aside className="border-l border-base-content bg-base-100 px-4 py-[14px] overflow-y-auto">
           <CoreLog base={`${path}/core-sample/before`} stamp={stamp} at={pixel} onAt={setPixel} />
           {of.symptom.includes("shadow") && (
-            <Shadows base={`${path}/autopsy/before`} stamp={stamp} at={pixel} />
+            <Shadows
+              base={`${path}/autopsy/before`}
+              stamp={stamp}
+              at={pixel}
+              more={
+                finding?.sheet === "shadow-reach"
+                  ? reachLink(project, build, finding)
+                  : `/p/${project}/b/${build}/shadow-reach?from=${encodeURIComponent(of.viewpoint)}`
+              }
+            />
           )}
           {trial && <Chosen trial={trial} />}
           <KeepAndProve

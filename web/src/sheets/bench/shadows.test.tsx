@@ -22,6 +22,9 @@ const test_ = (over: object) => ({
 });
 const light = (over: object) => ({
   light: "sun",
+  technique: "cascades",
+  stops: 1.2,
+  written_as: null,
   due: true,
   as_flagged: true,
   drawn: 1,
@@ -65,6 +68,7 @@ test("a lost shadow says what it is due to, which test lost it, and what was dra
   expect(await screen.findByText("Lost at: a map serves this depth")).toBeTruthy();
   const region = screen.getByRole("region", { name: "Shadows at this pixel" });
   expect(region.textContent).toMatch(/A shadow of hoist is due, 4\.02 m away/);
+  expect(region.textContent).toMatch(/which is 1\.2 stops here/);
   expect(region.textContent).toMatch(/389\.3 m, limit 360 m; set by project: shadow\.reach_m/);
   expect(region.textContent).toMatch(/It would pass at 389\.3 \(a prediction\)/);
   expect(region.textContent).toMatch(/Drawn with shadow\.reach_m 390: 0\s% let through, the shadow is there/);

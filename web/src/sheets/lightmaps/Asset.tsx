@@ -8,6 +8,7 @@ import { Pick } from "../../ui/Pick";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
+import { WhatToDo } from "../sweep/WhatToDo";
 import { BakeBox } from "./BakeBox";
 import { ChartList } from "./ChartList";
 import { ChartPage } from "./ChartPage";
@@ -24,7 +25,6 @@ import { type TargetChoice, TargetPick, useTarget } from "./target";
 import { useBeforeKey } from "./useBeforeKey";
 import { type Showing, useLeaks, useMap, usePage, useWhy, type Where } from "./useLightmap";
 import { BeforeButton, ModeBar, ViewBar } from "./ViewBar";
-import { WhatToDo } from "./WhatToDo";
 import { Why } from "./Why";
 import { assetLink, setName, troubles } from "./words";
 

@@ -6,6 +6,7 @@ import { Mark } from "../../ui/marks";
 import { Picture } from "../../ui/Picture";
 import { Empty, Failed } from "../../ui/state";
 import { percent, withUnit } from "../../ui/words";
+import { reachLink } from "../shadowreach/words";
 
 export function Findings({ project, build, sweep }: { project: number; build: number; sweep: Sweep }) {
   if (!sweep.items.length && !sweep.gone.length)
@@ -106,6 +107,11 @@ function Line({
           {d.what}. {best ? `Remedy: ${best.title}.` : "No remedy cures it yet."}
         </div>
         <Hidden seen={d.seen_in} />
+        {d.sheet === "shadow-reach" && (
+          <Link className="underline" to={reachLink(project, build, d)}>
+            Shadow reach
+          </Link>
+        )}
         <Failed error={open.error} />
       </div>
       <div className="num">

@@ -145,8 +145,8 @@ def _costs(survey: Survey, viewpoint: str, before: Frame, change: Change) -> tup
     after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "shadow_maps")
     more = shadow_cost(after).less(shadow_cost(before))
     return (
-        Cost("memory", float(more.bytes), "bytes"), Cost("draws into maps", float(more.draws), "draws"),
-        Cost("triangles in maps", float(more.triangles), "triangles"),
+        Cost("memory", float(more.bytes), "bytes"), Cost("draws", float(more.draws), "draws"),
+        Cost("triangles", float(more.triangles), "triangles"),
     )  # fmt: skip
 
 

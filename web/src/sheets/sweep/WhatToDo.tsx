@@ -3,20 +3,28 @@ import { client, must, type Schemas } from "../../api/client";
 import { useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
 import { costWords } from "../../ui/words";
-import { useSweep, useSweeps } from "../sweep/queries";
+import { useSweep, useSweeps } from "./queries";
 
-type Props = { project: number; build: number; drawables: string[]; cause: string | undefined };
+type Props = {
+  project: number;
+  build: number;
+  drawables: string[];
+  cause: string | undefined;
+  /** Only findings that are worked on at this sheet. */
+  sheet?: string;
+};
 type Item = Schemas["FindingOut"];
 
 const documentOf = (f: Item) => f.document;
 
-/** What the last sweep found on this asset, the cause just asked about first, with remedies to keep. */
-export function WhatToDo({ project, build, drawables, cause }: Props) {
+/** What the last sweep found on these, the cause just asked about first, with remedies to keep. */
+export function WhatToDo({ project, build, drawables, cause, sheet }: Props) {
   const sweeps = useSweeps(project, build);
   const last = sweeps.data?.find((s) => s.job.state === "done");
   const sweep = useSweep(project, build, last?.id);
   const mine = (sweep.data?.items ?? [])
     .filter((f) => documentOf(f).subjects.some((s) => drawables.includes(s)))
+    .filter((f) => !sheet || documentOf(f).sheet === sheet)
     .sort((a, b) => Number(documentOf(b).code === cause) - Number(documentOf(a).code === cause));
   return (
     <section aria-label="What to do">

@@ -1,0 +1,187 @@
+"""Commands about shadows: shadows, autopsy, cures, leftovers."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from eddyfall.cli_tools import Out, inputs, numbers, opened
+
+
+def add_commands(command: Callable[..., Any]) -> None:
+    """Add the commands to the parser."""
+    sub = command(
+        "shadows",
+        shadows,
+        "hold drawn shadows against true ones: how much is missing or false, by which test, how far each caster reaches",
+    )
+    sub.add_argument("--viewpoint", help="one viewpoint (default: all that are not of role edit)")
+    sub.add_argument("--light", help="one light (default: the first that shines)")
+    sub.add_argument("--picture", type=Path, metavar="F.png", help="write the frame of --viewpoint with wrong shadows marked")
+    sub = command("autopsy", autopsy, "say which shadows are due at a pixel, which are drawn, and which test lost them")
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
+    sub = command("cures", cures, "try every remedy in every shadow technique on one caster's shadow, each from the same base")
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--caster", required=True, help="the drawable whose shadow is missing")
+    command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
+
+
+def shadows(args: Any) -> int:
+    import numpy as np
+    from PIL import Image
+
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.errors import RequestError
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.shadow_reach import LongSectionDocument
+    from eddyfall.core.truth.long_section import long_section
+    from eddyfall.core.truth.shadow_picture import shadow_picture
+
+    out, build = Out(args), opened(args)
+    renderer = Renderer()
+    if args.picture and not args.viewpoint:
+        raise RequestError("--picture needs --viewpoint")
+    views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target, None, args.size).viewpoints
+    found = []
+    for view in views:
+        request = Request(view, args.size, None, args.target)
+        section = long_section(renderer, build, request, args.light)
+        found.append(LongSectionDocument.from_core(section))
+        total = max(sum(section.classes.values()), 1)
+        classes = ", ".join(f"{name} {n / total * 100:.2f} %" for name, n in section.classes.items() if n)
+        out.say(f"{view}: {section.light} by {section.technique}; {classes}")
+        if section.coarser:
+            out.say(f"  the page pool is too small: all levels are {2**section.coarser} times coarser")
+        if section.tiers:
+            rows = [
+                [
+                    t.name,
+                    f"{t.near_m:.4g}",
+                    "" if t.far_m is None else f"{t.far_m:.4g}",
+                    f"{t.texel_m * 1000:.4g}",
+                    f"{t.bytes / 2**20:.3g}",
+                ]
+                for t in section.tiers
+            ]
+            out.table("", ["tier", "from m", "to m", "texel mm", "MiB"], rows)
+        rows = [[s.what, s.drawable, str(s.pixels)] for s in (*section.lost, *section.wrote)]
+        if rows:
+            out.table("", ["lost at, or written by", "drawable", "px"], rows)
+        rows = [
+            [
+                c.name,
+                f"{c.range_m:.4g}",
+                _known(c.ends_m) or "any",
+                c.ended_by,
+                _known(c.margin_m),
+                str(c.due_px),
+                str(c.missing_px),
+            ]
+            for c in section.casters
+        ]
+        if rows:
+            out.table("", ["caster", "stands at m", "drawn to m", "ended by", "margin m", "px due", "px missing"], rows)
+        if args.picture:
+            Image.fromarray(np.asarray(shadow_picture(renderer, build, request, args.light))).save(args.picture)
+    out.result(found, inputs(args))
+    wrong = any(c.lost_at for d in found for c in d.casters)
+    return 1 if wrong else 0
+
+
+def autopsy(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.shadows import AutopsyDocument
+    from eddyfall.core.truth.autopsy import shadow_autopsy
+
+    out, build = Out(args), opened(args)
+    found = shadow_autopsy(Renderer(), build, Request(args.viewpoint, args.size, None, args.target), *args.at)
+    out.say(f"{args.viewpoint} at {found.x},{found.y}: {found.drawable}")
+    for v in found.lights:
+        due = f"due to {v.caster}, {v.caster_m:.4g} m away" if v.due else "not due"
+        clears = f"; it clears {v.clears} by {v.clears_deg:.2g} deg" if v.clears is not None else ""
+        stops = "" if v.stops is None else f", {v.stops:.2g} stops"
+        out.say(f"{v.light}{stops}: {v.verdict}; a shadow is {due}, {v.drawn * 100:.0f} % of the light is let through{clears}")
+        if v.wrote:
+            out.say(f"  what blocks it there is of {', '.join(v.wrote)}{f' ({v.written_as})' if v.written_as else ''}")
+        rows = [
+            ["passes" if t.passed else "FAILS", t.name, *(_known(n) for n in (t.value, t.limit, t.margin)), t.unit, t.leaf, t.level,
+             _known(t.critical)]
+            for t in v.tests
+        ]  # fmt: skip
+        if rows:
+            out.table(
+                "", ["", "test", "value", "limit", "margin", "unit", "setting", "set by", "would pass at [prediction]"], rows
+            )
+        if v.retried is not None:
+            lost = f"lost again: {v.retried.lost_at}" if v.retried.lost_at else "drawn"
+            out.say(f"  drawn with {v.retried.leaf} {v.retried.value:.4g}: {v.retried.drawn * 100:.0f} % let through, {lost}")
+    out.result(AutopsyDocument.from_core(found), inputs(args))
+    return 1 if any(v.verdict in ("missing", "false") for v in found.lights) else 0
+
+
+def cures(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.shadow_reach import CuresDocument
+    from eddyfall.core.lineup.cures import cures_matrix
+
+    out, build = Out(args), opened(args)
+    with out.progress() as progress:
+        matrix = cures_matrix(
+            Renderer(), build, args.viewpoint, args.caster, target=args.target, size=args.size, progress=progress
+        )  # fmt: skip
+    out.say(
+        f"{args.caster} from {args.viewpoint}: its shadow falls on {matrix.due} px; every cell starts from build {matrix.base[:12]}"
+    )
+    rows = [
+        [c.technique, c.remedy, c.verdict, f"{c.drawn_before * 100:.0f} -> {c.drawn * 100:.0f} %", f"{c.lost_before} -> {c.lost}", c.leaf,
+         str(c.value), _known(c.critical), f"{c.cost.bytes / 2**20:+.3g}", f"{c.cost.draws:+d}", f"{c.cost.triangles:+d}", str(c.elsewhere)]
+        for c in matrix.cells
+    ]  # fmt: skip
+    columns = [
+        "technique",
+        "remedy",
+        "verdict",
+        "drawn",
+        "px lost",
+        "setting",
+        "to",
+        "would pass at",
+        "MiB",
+        "draws",
+        "triangles",
+        "px elsewhere",
+    ]
+    out.table("", columns, rows)
+    out.result(CuresDocument.from_core(matrix), inputs(args))
+    return 0
+
+
+def leftovers(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.shadow_reach import LeftoversDocument
+    from eddyfall.core.truth.leftovers import leftovers as find
+
+    out, build = Out(args), opened(args)
+    with out.progress() as progress:
+        found = find(Renderer(), build, size=args.size, progress=progress)
+    rows = [
+        [
+            ".".join(s.path),
+            str(s.value),
+            str(s.default),
+            "needed" if s.needed else "LEFT OVER",
+            s.where,
+            str(s.pixels) if s.pixels else "",
+        ]
+        for s in found.settings
+    ]
+    if rows:
+        out.table("", ["setting", "value", "default", "", "first needed at", "px"], rows)
+    spare = sum(not s.needed for s in found.settings)
+    out.say(f"{spare} of {len(rows)} shadow settings change no pixel in {len(found.looked)} frames")
+    out.result(LeftoversDocument.from_core(found), inputs(args))
+    return 1 if spare else 0
+
+
+def _known(value: float | None) -> str:
+    return "" if value is None else f"{value:.4g}"

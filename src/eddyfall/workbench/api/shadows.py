@@ -1,0 +1,52 @@
+"""Shadow reach: the long section of a light, the frame with wrong shadows marked, the cures of one caster, leftovers."""
+
+from typing import Any, Literal
+
+from django.http import HttpResponse
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
+from eddyfall.workbench.api.asking import ask
+from eddyfall.workbench.api.builds import BUILD
+from eddyfall.workbench.api.routes import route
+from eddyfall.workbench.api.schemas import MAX_NAME
+from eddyfall.workbench.services import builds, shadows
+from eddyfall.workbench.studio.desk import Ref
+
+router = Router(tags=["shadows"])
+SHEET = BUILD + "/shadows"
+
+
+class Of(Schema):
+    """light: default the first that shines; target: whose rules hold; state: the build as it came in, or with its ledger."""
+
+    light: str | None = Field(None, max_length=MAX_NAME)
+    target: str | None = Field(None, max_length=MAX_NAME)
+    state: Literal["built", "head"] = "head"
+
+
+def _of(request: Any, number: int, asked: Of) -> Ref:
+    build = builds.build_of(request.project, number)
+    return builds.Built(build.pk) if asked.state == "built" else builds.Head(build.pk)
+
+
+@route(router, "GET", SHEET + "/{viewpoint}", "viewer", response=LongSectionDocument)
+def section(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "draw", shadows.section, _of(request, number, asked), viewpoint, asked.light, asked.target)
+
+
+@route(router, "GET", SHEET + "/{viewpoint}/picture", "viewer")
+def picture(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    data = ask(request, "draw", shadows.picture, _of(request, number, asked), viewpoint, asked.light, asked.target)
+    return HttpResponse(data, content_type="image/png")
+
+
+@route(router, "GET", SHEET + "/{viewpoint}/cures", "viewer", response=CuresDocument)
+def cures(request: Any, project_id: int, number: int, viewpoint: str, caster: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", shadows.cures, _of(request, number, asked), viewpoint, caster, asked.target)
+
+
+@route(router, "GET", BUILD + "/leftovers", "viewer", response=LeftoversDocument)
+def leftovers(request: Any, project_id: int, number: int, asked: Query[Of]) -> Any:
+    return ask(request, "measure", shadows.leftovers, _of(request, number, asked))

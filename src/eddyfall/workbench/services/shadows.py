@@ -1,0 +1,40 @@
+"""What the Shadow reach sheet asks of the core, each as the command line gives it."""
+
+import io
+
+from PIL import Image
+
+from eddyfall.core.frame.render import DEFAULT_SIZE, Request
+from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
+from eddyfall.core.lineup.cures import cures_matrix
+from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.truth.leftovers import leftovers as core_leftovers
+from eddyfall.core.truth.long_section import long_section
+from eddyfall.core.truth.shadow_picture import shadow_picture
+from eddyfall.workbench.studio.room import STUDIO
+
+
+def section(build: CoreBuild, viewpoint: str, light: str | None, target: str | None) -> LongSectionDocument:
+    """The long section of a light's shadows."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    return LongSectionDocument.from_core(STUDIO.draw(lambda renderer: long_section(renderer, build, request, light)))
+
+
+def picture(build: CoreBuild, viewpoint: str, light: str | None, target: str | None) -> bytes:
+    """PNG of the frame with missing shadows hatched and false ones dotted."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    stream = io.BytesIO()
+    shown = STUDIO.draw(lambda renderer: shadow_picture(renderer, build, request, light))
+    Image.fromarray(shown).save(stream, "PNG", compress_level=1)
+    return stream.getvalue()
+
+
+def cures(build: CoreBuild, viewpoint: str, caster: str, target: str | None) -> CuresDocument:
+    """Every remedy in every technique for one caster's shadow."""
+    found = STUDIO.draw(lambda renderer: cures_matrix(renderer, build, viewpoint, caster, target=target))
+    return CuresDocument.from_core(found)
+
+
+def leftovers(build: CoreBuild) -> LeftoversDocument:
+    """Shadow settings that change no pixel."""
+    return LeftoversDocument.from_core(STUDIO.draw(lambda renderer: core_leftovers(renderer, build)))

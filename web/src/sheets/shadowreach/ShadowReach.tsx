@@ -1,0 +1,251 @@
+import { type ReactNode, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import { buildPath } from "../../api/client";
+import { useBuild } from "../../api/queries";
+import { Page } from "../../ui/Page";
+import { Pick } from "../../ui/Pick";
+import { usePlace } from "../../ui/place";
+import { Empty, Failed, Skeleton } from "../../ui/state";
+import { useTitleBlock } from "../../ui/titleBlock";
+import { bytes, figure } from "../../ui/words";
+import { Shadows } from "../bench/Shadows";
+import { useBeforeKey } from "../lightmaps/useBeforeKey";
+import { WhatToDo } from "../sweep/WhatToDo";
+import { axisOf, readingAt } from "./axis";
+import { Beds } from "./Beds";
+import { CuresTable } from "./CuresTable";
+import { FrameMarked } from "./FrameMarked";
+import { Leftovers } from "./Leftovers";
+import { type Caster, type Look, type Section, useSection } from "./queries";
+import { Tables } from "./Tables";
+import { useReachKeys } from "./useReachKeys";
+import { TECHNIQUE, title } from "./words";
+
+const SHOWN = 9; // casters on the drawing; the table has all
+
+/** How far the shadows of a light reach: tiers as beds, casters as bars, why one is lost, and what would cure it. */
+export function ShadowReach() {
+  const { project, build } = usePlace();
+  const info = useBuild(project, build);
+  const [query, setQuery] = useSearchParams();
+  const [state, setState] = useState<"head" | "built">("head");
+  const viewpoints = info.data?.viewpoints.map((v) => v.key) ?? [];
+  const look: Look = {
+    project,
+    build,
+    viewpoint: query.get("from") ?? viewpoints[0] ?? "",
+    light: query.get("light"),
+    target: query.get("target"),
+    state,
+    stamp: String(info.data?.version ?? 0),
+  };
+  const section = useSection(look);
+  useBeforeKey((held) => setState(held ? "built" : "head"));
+  const set = (values: Record<string, string | null>) => {
+    const next = new URLSearchParams(query);
+    for (const [k, v] of Object.entries(values)) v === null ? next.delete(k) : next.set(k, v);
+    setQuery(next, { replace: true });
+  };
+  useTitleBlock(section.data ? blockOf(section.data) : {});
+  const bar = (
+    <div className="flex items-end gap-3">
+      <div className="mr-auto min-w-0">
+        <h1>{section.data ? title(section.data) : "Shadow reach"}</h1>
+        {section.data && <p className="second">{summary(section.data, state)}</p>}
+      </div>
+      <Pick
+        label="Viewpoint"
+        above
+        value={look.viewpoint}
+        options={viewpoints}
+        pick={(v) => set({ from: v, at: null, caster: null })}
+      />
+      <Pick
+        label="Light"
+        above
+        value={section.data?.light ?? ""}
+        options={section.data?.lights ?? []}
+        pick={(v) => set({ light: v, caster: null })}
+        className="w-32"
+      />
+      <Pick
+        label="Target"
+        above
+        value={look.target ?? ""}
+        options={["", ...(info.data?.targets ?? [])]}
+        pick={(v) => set({ target: v || null })}
+        className="w-28"
+      />
+    </div>
+  );
+  if (!section.data)
+    return (
+      <Page>
+        {bar}
+        <Failed error={section.error ?? info.error} />
+        {section.isPending && !section.error && <Skeleton lines={9} />}
+      </Page>
+    );
+  return (
+    <Sheet
+      key={look.viewpoint + (look.light ?? "")}
+      {...{ look, query, set, bar, viewpoints }}
+      section={section.data}
+      version={info.data?.version ?? 0}
+    >
+      <Failed error={section.error} />
+    </Sheet>
+  );
+}
+
+type SheetOf = {
+  look: Look;
+  section: Section;
+  query: URLSearchParams;
+  set: (values: Record<string, string | null>) => void;
+  bar: ReactNode;
+  viewpoints: string[];
+  version: number;
+  children: ReactNode;
+};
+
+function Sheet({ look, section, query, set, bar, viewpoints, version, children }: SheetOf) {
+  const axis = useMemo(() => axisOf(section, 520), [section]);
+  const [cursor, setCursor] = useState<number | null>(null);
+  const [asked, setAsked] = useState<string | null>(null);
+  const chosen = section.casters.find((c) => c.name === query.get("caster")) ?? section.casters[0] ?? null;
+  const at = pixelOf(query.get("at"));
+  const choose = (name: string) => set({ caster: name });
+  const drill = (c: Caster | null) => c && set({ at: c.at.join(","), caster: c.name });
+  useReachKeys({
+    section,
+    chosen: chosen?.name ?? null,
+    cursor,
+    viewpoints,
+    viewpoint: look.viewpoint,
+    choose,
+    move: (m) => setCursor(Math.min(Math.max(m, axis.low), axis.high)),
+    autopsy: () => drill(chosen),
+    back: () => set({ at: null }),
+    look: (v) => set({ from: v, at: null, caster: null }),
+  });
+  const shown = section.casters.slice(0, SHOWN);
+  if (chosen && !shown.includes(chosen)) shown[SHOWN - 1] = chosen;
+  return (
+    <Page>
+      {bar}
+      {children}
+      <div className="grid grid-cols-[minmax(0,1.9fr)_minmax(300px,1fr)] gap-6 mt-3 items-start">
+        <div className="min-w-0">
+          {section.casters.length === 0 && section.tiers.length === 0 ? (
+            <Empty title="Nothing to draw a section of">
+              {section.light} throws no shadow on what {look.viewpoint} shows. Take another viewpoint or
+              light.
+            </Empty>
+          ) : (
+            <Beds
+              {...{ section, axis, cursor, choose }}
+              casters={shown}
+              chosen={chosen?.name ?? null}
+              move={setCursor}
+            />
+          )}
+          <Reading section={section} cursor={cursor} />
+        </div>
+        <FrameMarked look={look} section={section} at={at} pick={(p) => set({ at: p.join(",") })} />
+      </div>
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.35fr)_minmax(0,1.1fr)] gap-6 mt-3 items-start">
+        {at ? (
+          <Shadows
+            base={`${buildPath(look.project, look.build)}/autopsy/${encodeURIComponent(look.viewpoint)}`}
+            stamp={`${look.stamp} ${look.target ?? ""}`}
+            at={at}
+          />
+        ) : (
+          <section aria-label="Test chain">
+            <h2>Test chain{chosen ? `: ${chosen.name}` : ""}</h2>
+            {chosen ? (
+              <p className="mt-1">
+                <button type="button" className="btn btn-sm" onClick={() => drill(chosen)}>
+                  Autopsy of its shadow<kbd>Enter</kbd>
+                </button>
+              </p>
+            ) : (
+              <p className="second">No caster is chosen.</p>
+            )}
+          </section>
+        )}
+        {chosen && (
+          <CuresTable
+            look={look}
+            caster={chosen.name}
+            technique={section.technique}
+            version={version}
+            wanted={asked === chosen.name}
+            ask={() => setAsked(chosen.name)}
+          />
+        )}
+        <div>
+          {chosen && (
+            <WhatToDo
+              project={look.project}
+              build={look.build}
+              drawables={[chosen.name]}
+              cause={undefined}
+              sheet="shadow-reach"
+            />
+          )}
+          <Leftovers look={look} version={version} />
+        </div>
+      </div>
+      <Tables section={section} chosen={chosen?.name ?? null} choose={choose} />
+    </Page>
+  );
+}
+
+/** What the distance under the cursor has. */
+function Reading({ section, cursor }: { section: Section; cursor: number | null }) {
+  if (cursor === null)
+    return (
+      <p className="second">
+        Bars end where a shadow drops out; the tick is where its caster stands. Click along the section, or ←
+        →, for a reading.
+      </p>
+    );
+  const { tier, texelPx } = readingAt(section, cursor);
+  return (
+    <p className="num" aria-live="polite">
+      {figure(Number(cursor.toPrecision(3)))} m:{" "}
+      {tier && texelPx !== null
+        ? `${tier.name}, texel ${figure(Number((tier.texel_m * 1000).toPrecision(3)))} mm, ${figure(Number(texelPx.toPrecision(3)))} px wide${texelPx > 4 ? ": blocky" : ""}`
+        : section.tiers.length
+          ? "no map serves this"
+          : "rays at any distance"}
+    </p>
+  );
+}
+
+const summary = (s: Section, state: string) =>
+  [
+    `${s.light} by ${TECHNIQUE[s.technique] ?? s.technique}`,
+    s.tiers.length ? `${s.tiers.length} tiers` : "",
+    s.pages
+      ? `${figure(s.pages)} pages${s.coarser ? `, the pool is too small: ${2 ** s.coarser} times coarser` : ""}`
+      : "",
+    s.reach_by === "range" ? "reach by range to the eye" : "",
+    state === "built" ? "as it came in" : "",
+  ]
+    .filter(Boolean)
+    .join(" · ");
+
+const blockOf = (s: Section): Record<string, string> => ({
+  Light: s.light,
+  Casters: figure(s.casters.length),
+  "Shadow memory": bytes(s.cost.bytes),
+  Draws: figure(s.cost.draws),
+});
+
+function pixelOf(text: string | null): [number, number] | null {
+  const [x, y] = (text ?? "").split(",").map(Number);
+  return text && Number.isInteger(x) && Number.isInteger(y) ? [x as number, y as number] : null;
+}

@@ -1,0 +1,65 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { client, must, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
+
+export type Section = Schemas["LongSectionDocument"];
+export type Tier = Section["tiers"][number];
+export type Caster = Section["casters"][number];
+export type Cures = Schemas["CuresDocument"];
+export type Cell = Cures["cells"][number];
+
+/** Where the sheet looks from, and at what: the stamp is the version of the build, so that nothing of an older one is shown for it. */
+export type Look = {
+  project: number;
+  build: number;
+  viewpoint: string;
+  light: string | null;
+  target: string | null;
+  state: "head" | "built";
+  stamp: string;
+};
+
+const path = (l: Look) => ({ project_id: l.project, number: l.build, viewpoint: l.viewpoint });
+
+export const useSection = (l: Look) =>
+  useQuery({
+    queryKey: keys.shadows(l.project, l.build, l.viewpoint, l.light, l.target, `${l.stamp} ${l.state}`),
+    enabled: l.viewpoint !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}", {
+          params: { path: path(l), query: { light: l.light, target: l.target, state: l.state } },
+        }),
+      ),
+  });
+
+/** Asked for once it is wanted: it draws thirty frames. */
+export const useCures = (l: Look, caster: string | null, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.cures(l.project, l.build, l.viewpoint, caster ?? "", l.target, l.stamp),
+    enabled: wanted && caster !== null,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}/cures", {
+          params: { path: path(l), query: { caster: caster ?? "", target: l.target } },
+        }),
+      ),
+  });
+
+export const useLeftovers = (l: Look, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.leftovers(l.project, l.build, l.stamp),
+    enabled: wanted,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/leftovers", {
+          params: { path: { project_id: l.project, number: l.build } },
+        }),
+      ),
+  });

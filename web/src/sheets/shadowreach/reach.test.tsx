@@ -1,0 +1,247 @@
+import { cleanup, fireEvent, render, screen, within } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { afterEach, describe, expect, test, vi } from "vitest";
+import { around, serve } from "../../testing";
+import { part } from "../../testing/part";
+import { TitleBlockRoom } from "../../ui/titleBlock";
+import { along, axisOf, metresAt, readingAt, ticks } from "./axis";
+import type { Section } from "./queries";
+import { ShadowReach } from "./ShadowReach";
+import { ending, inShort, title } from "./words";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+const tier = (name: string, near_m: number, far_m: number, texel_m: number) => ({
+  name,
+  near_m,
+  far_m,
+  texel_m,
+  resolution: 2048,
+  bytes: 2048 * 2048 * 4,
+});
+const caster = (name: string, over: object = {}) => ({
+  name,
+  node: name,
+  mesh: name,
+  range_m: 300,
+  near_m: 301,
+  far_m: 305,
+  due_px: 400,
+  missing_px: 0,
+  ends_m: 360,
+  ended_by: "a map serves this depth",
+  leaf: "shadow.reach_m",
+  margin_m: 55,
+  lost_at: null,
+  at: [100, 80],
+  ...over,
+});
+const lost = caster("far_hoist", {
+  range_m: 385,
+  far_m: 389,
+  missing_px: 400,
+  margin_m: -29,
+  lost_at: "a map serves this depth",
+  at: [640, 262],
+});
+const none = { bytes: 0, texels: 0, maps: 0, draws: 0, triangles: 0, rays: 0 };
+const section = (over: object = {}) => ({
+  viewpoint: "long_reach",
+  light: "sun",
+  lights: ["sun", "flood"],
+  technique: "cascades",
+  reach_by: "view_depth",
+  size: [960, 540],
+  pixel_m: 0.002,
+  tiers: [tier("cascade 1", 0, 80, 0.043), tier("cascade 2", 80, 360, 0.414)],
+  casters: [lost, caster("near_hoist")],
+  classes: { agree: 9000, missing: 900, false: 100 },
+  lost: [{ what: "a map serves this depth", drawable: "far_hoist", pixels: 400 }],
+  wrote: [],
+  pages: 0,
+  coarser: 0,
+  cost: none,
+  ...over,
+});
+const cell = (technique: string, remedy: string, verdict: string, over: object = {}) => ({
+  technique,
+  remedy,
+  verdict,
+  lost_before: 400,
+  lost: 0,
+  drawn_before: 0,
+  drawn: 1,
+  elsewhere: 0,
+  leaf: "shadow.far_reach_m",
+  value: 420,
+  critical: 389,
+  cost: { ...none, bytes: 16 * 1024 * 1024 },
+  change: { id: "far", title: "far tier" },
+  ...over,
+});
+const BUILD = "/api/projects/3/builds/1";
+const build = {
+  number: 1,
+  version: 7,
+  viewpoints: [{ key: "long_reach" }, { key: "tow_path" }],
+  targets: ["kiosk"],
+};
+
+function open(answers: object = {}, at = "/p/3/b/1/shadow-reach?from=long_reach") {
+  const asked = serve({
+    [`GET ${BUILD}/shadows/`]: section(),
+    [`GET ${BUILD}/sweeps`]: [],
+    [`GET ${BUILD}`]: build,
+    ...answers,
+  });
+  render(
+    <TitleBlockRoom>
+      <Routes>
+        <Route path="/p/:project/b/:build/shadow-reach" element={<ShadowReach />} />
+      </Routes>
+    </TitleBlockRoom>,
+    { wrapper: ({ children }) => around({ children, at }) },
+  );
+  return asked;
+}
+
+describe("the section in words and numbers", () => {
+  const s = part<Section>(section());
+
+  test("a distance goes to its place on the log axis and back", () => {
+    const axis = axisOf(s, 500);
+    expect(axis.high).toBeGreaterThan(389);
+    for (const m of [1, 7, 360]) expect(metresAt(axis, along(axis, m))).toBeCloseTo(m, 6);
+    expect(along(axis, 10) - along(axis, 1)).toBeCloseTo(along(axis, 100) - along(axis, 10), 6);
+    expect(ticks(axis).slice(0, 6)).toEqual([1, 2, 5, 10, 20, 50]);
+  });
+
+  test("a reading names the tier and how many pixels its texel is wide", () => {
+    expect(readingAt(s, 100).tier?.name).toBe("cascade 2");
+    expect(readingAt(s, 100).texelPx).toBeCloseTo(0.414 / 0.2, 6);
+    expect(readingAt(s, 400).tier).toBeUndefined();
+  });
+
+  test("the title says the defect, and that there is none", () => {
+    expect(title(s)).toBe("far_hoist stands 29 m beyond its shadow");
+    expect(title(part<Section>(section({ casters: [caster("near_hoist")] })))).toBe(
+      "Every shadow that is due is drawn",
+    );
+    const bare = caster("tarpaulin", {
+      ends_m: 0,
+      lost_at: "its shader is in the shadow pass",
+      ended_by: "its shader is in the shadow pass",
+    });
+    expect(title(part<Section>(section({ casters: [bare] })))).toBe("tarpaulin throws no shadow");
+  });
+
+  test("what ends a bar is told with its margin", () => {
+    const [far, near] = s.casters;
+    expect(far && ending(far)).toBe("360 m: a map serves this depth, 29 m beyond");
+    expect(far && inShort(far)).toBe("29 m beyond reach");
+    expect(near && ending(near)).toBe("360 m: a map serves this depth");
+  });
+});
+
+describe("the sheet", () => {
+  test("casters are worst first in the table, and up and down choose one", async () => {
+    open();
+    expect(
+      await screen.findByRole("heading", { name: "far_hoist stands 29 m beyond its shadow" }),
+    ).toBeTruthy();
+    fireEvent.click(screen.getByText("The section as tables"));
+    const names = screen.getAllByRole("button", { name: /_hoist$/ });
+    expect(names.map((n) => n.textContent)).toEqual(["far_hoist", "near_hoist"]);
+    fireEvent.keyDown(window, { key: "ArrowDown" });
+    expect(await screen.findByText("Test chain: near_hoist")).toBeTruthy();
+    fireEvent.keyDown(window, { key: "End" });
+    expect(screen.getByText(/no map serves this/).textContent).toBe("360 m: no map serves this");
+    fireEvent.keyDown(window, { key: "ArrowLeft" });
+    expect(screen.getByText(/texel 414 mm/).textContent).toMatch(/^340 m: cascade 2/);
+  });
+
+  test("Enter asks why at the caster's spot, Escape goes back", async () => {
+    const asked = open({
+      [`GET ${BUILD}/autopsy/`]: {
+        viewpoint: "x",
+        at: [640, 262],
+        drawable: "wall",
+        place_m: [0, 0, 0],
+        lights: [],
+      },
+    });
+    await screen.findByText("Test chain: far_hoist");
+    fireEvent.keyDown(window, { key: "Enter" });
+    expect(await screen.findByText("No light shines.")).toBeTruthy();
+    expect(asked.some((a) => a.path.endsWith("/autopsy/long_reach?x=640&y=262"))).toBe(true);
+    fireEvent.keyDown(window, { key: "Escape" });
+    expect(await screen.findByText("Test chain: far_hoist")).toBeTruthy();
+  });
+
+  test("the matrix is drawn when asked, and only this technique's cures can be kept", async () => {
+    const cells = [
+      cell("cascades", "far tier", "cures"),
+      cell("cascades", "padding", "no effect", { drawn: 0 }),
+      cell("rays", "padding", "cures", { leaf: "nodes.far_hoist.bounds_padding_m", value: 0.5 }),
+      cell("paged", "padding", "nothing to cure"),
+    ];
+    const asked = open({
+      [`GET ${BUILD}/shadows/long_reach/cures`]: {
+        viewpoint: "long_reach",
+        caster: "far_hoist",
+        due: 400,
+        base: "b",
+        cells,
+      },
+      [`POST ${BUILD}/ledger`]: {},
+    });
+    fireEvent.click(await screen.findByRole("button", { name: "Try every remedy in every technique" }));
+    const table = await screen.findByTestId("cures");
+    expect(within(table).getAllByText(/cures/)).toHaveLength(2);
+    expect(table.textContent).toMatch(/far_reach_m 420; \+16/);
+    const [keep, ...others] = within(table).getAllByRole("button", { name: "Keep" });
+    expect(others).toHaveLength(0);
+    if (keep) fireEvent.click(keep);
+    await vi.waitFor(() => expect(asked.some((a) => a.method === "POST")).toBe(true));
+    const sent = asked.find((a) => a.method === "POST");
+    expect(sent?.headers.get("If-Match")).toBe("7");
+    expect(sent?.body).toMatchObject({ change: { id: "far" }, evidence: { before: 0, after: 1 } });
+  });
+
+  test("what fails is told, and another viewpoint can be taken", async () => {
+    const asked = open({
+      [`GET ${BUILD}/shadows/`]: { status: 422, detail: "no light shines here: nothing casts a shadow" },
+    });
+    expect((await screen.findByRole("alert")).textContent).toMatch(/no light shines here/);
+    fireEvent.change(screen.getByLabelText("Viewpoint"), { target: { value: "tow_path" } });
+    await vi.waitFor(() => expect(asked.some((a) => a.path.includes("/shadows/tow_path"))).toBe(true));
+  });
+
+  test("leftovers are looked for when asked, and taken out with one press", async () => {
+    const settings = [
+      {
+        setting: "nodes.barrow.bounds_padding_m",
+        value: 0.3,
+        default: 0,
+        needed: false,
+        where: "",
+        pixels: 0,
+      },
+      { setting: "shadow.reach_m", value: 360, default: 150, needed: true, where: "quay", pixels: 9 },
+    ];
+    const asked = open({
+      [`GET ${BUILD}/leftovers`]: { settings, change: { id: "out" }, looked: ["quay", "hall"] },
+      [`POST ${BUILD}/ledger`]: {},
+    });
+    fireEvent.click(await screen.findByRole("button", { name: "Look for settings that change nothing" }));
+    expect(await screen.findByText(/1 of 2 change no pixel in 2 frames/)).toBeTruthy();
+    expect(screen.getByText("nodes.barrow.bounds_padding_m = 0.3")).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "Take them out" }));
+    await vi.waitFor(() =>
+      expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({ change: { id: "out" } }),
+    );
+  });
+});
