@@ -116,6 +116,40 @@ def test_a_target_is_judged_on_its_own_settings(run, tmp_path):
     assert run("sweep", path, *SMALL, "--target", "slate")[0] == 1
 
 
+@pytest.fixture(scope="module")
+def yard_file(tmp_path_factory):
+    assert main(["demo", "--yard", "--out", str(tmp_path_factory.mktemp("yard"))]) == 0
+    return next(tmp_path_factory.getbasetemp().glob("yard*/tow_path_yard.glb"))
+
+
+def test_shadows_are_held_against_true_ones(run, yard_file, tmp_path):
+    code, out, _ = run("shadows", yard_file, *SMALL, "--viewpoint", "long_reach", "--picture", tmp_path / "s.png", "--json", "-")
+    [found] = json.loads(out)
+    assert code == 1 and (tmp_path / "s.png").exists()
+    hoist = found["casters"][0]
+    assert hoist["name"] == "far_hoist" and hoist["lost_at"] == hoist["ended_by"] == "a map serves this depth"
+    assert hoist["margin_m"] == pytest.approx(360 - hoist["far_m"]) and hoist["missing_px"] > 0.9 * hoist["due_px"]
+    assert [t["far_m"] for t in found["tiers"]] == pytest.approx([37.7, 80.15, 149.7, 360], abs=0.05)
+    assert run("shadows", yard_file, *SMALL, "--picture", tmp_path / "t.png")[0] == 2, "a picture is of one viewpoint"
+    assert run("shadows", yard_file, *SMALL, "--viewpoint", "long_reach", "--light", "moon")[0] == 2
+
+
+def test_cures_are_drawn_in_every_technique(run, yard_file):
+    code, out, _ = run("cures", yard_file, "--viewpoint", "long_reach", "--caster", "far_hoist", "--json", "-")
+    found = {(c["technique"], c["remedy"]): c for c in json.loads(out)["cells"]}
+    assert code == 0 and len(found) == 15
+    assert {k for k, c in found.items() if c["verdict"] == "cures" and k[0] == "cascades"} == {
+        ("cascades", "reach"), ("cascades", "far tier"),
+    }  # fmt: skip
+    assert found["cascades", "far tier"]["cost"]["bytes"] == 16 * 2**20
+
+
+def test_leftovers_are_findings_of_their_own(run, yard_file):
+    code, out, _ = run("leftovers", yard_file, *SMALL, "--json", "-")
+    spare = [s["setting"] for s in json.loads(out)["settings"] if not s["needed"]]
+    assert code == 1 and spare == ["nodes.barrow.bounds_padding_m"]
+
+
 def test_setup_schema_and_pass_table(run, tmp_path):
     code, out, _ = run("setup-schema")
     assert code == 0 and json.loads(out)["properties"]["fog"]

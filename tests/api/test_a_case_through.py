@@ -16,9 +16,10 @@ from eddyfall.core.intake import open_build
 from eddyfall.core.scene.changes import Change, apply_change
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.sweep import sweep as core_sweep
+from eddyfall.demo.shapes import Shape
 from eddyfall.workbench import tasks
 from eddyfall.workbench.models import Event, File, Job
-from scenes import net_build, write_build
+from scenes import Thing, build_of, floor, net_build, write_build
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -135,6 +136,38 @@ def test_autopsies_are_those_of_the_command_line(case, tmp_path, capsys):
     assert send(case["viewer"], "GET", f"{case['case']}/autopsy/before?x={at[0]}&y={at[1]}")[1] == theirs
     assert send(case["viewer"], "GET", f"{case['base']}/autopsy/eye?x={at[0]}&y={at[1]}")[1] == theirs
     assert send(case["viewer"], "GET", f"{case['case']}/autopsy/before?x=9999&y=0")[0] == 422
+
+
+def test_what_the_shadow_reach_sheet_asks_is_what_the_command_line_says(people, tmp_path, capsys):
+    wall = Thing("wall", Shape().box((-2, -2, -14.3), (2, 0.5, -14), 1.0))
+    lit = build_of(
+        Thing("floor", floor(-2.0, near=-6.0, far=60.0)), wall,
+        setup={"lights": {"sun": {"kind": "sun", "illuminance_lux": 9.0, "towards": [0.3, 0.6, -0.5]}}, "shadow": {"reach_m": 9.0}},
+    )  # fmt: skip
+    path = write_build(lit, tmp_path, "yard")
+    answer = upload(people["artist"], people["project"], path.read_bytes(), path.with_suffix(".setup.json").read_bytes())
+    assert answer.status_code == 201, answer.content
+    base, viewer = f"/api/projects/{people['project'].pk}/builds/1", people["viewer"]
+
+    def said(*command):
+        code = main([command[0], str(path), *command[1:], "--json", "-"])
+        return code, json.loads(capsys.readouterr().out)
+
+    code, [section] = said("shadows", "--viewpoint", "eye")
+    assert code == 1 and section["casters"][0]["lost_at"] == "a map serves this depth"
+    assert send(viewer, "GET", base + "/shadows/eye") == (200, section)
+    assert send(viewer, "GET", base + "/leftovers") == (200, said("leftovers")[1])
+    assert send(viewer, "GET", base + "/shadows/eye/cures?caster=wall") == (
+        200,
+        said("cures", "--viewpoint", "eye", "--caster", "wall")[1],
+    )
+    picture = viewer.get(base + "/shadows/eye/picture")
+    assert Image.open(io.BytesIO(picture.content)).size == (960, 540)
+    assert main(["cures", str(path), "--viewpoint", "eye", "--caster", "crane"]) == 2
+    line = capsys.readouterr().err.strip().removeprefix("eddyfall: ")
+    assert send(viewer, "GET", base + "/shadows/eye/cures?caster=crane") == (422, {"detail": line})
+    assert send(viewer, "GET", base + "/shadows/nowhere")[0] == 422
+    assert send(viewer, "GET", base + "/shadows/eye?light=moon")[0] == 422
 
 
 def test_lineup_streams_trials_and_stores_the_ranked_ones(case, tmp_path, capsys):

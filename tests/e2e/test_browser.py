@@ -170,6 +170,72 @@ def test_a_lost_shadow_is_shown_with_the_test_that_lost_it(page):
     assert barriers(page) == []
 
 
+def test_a_reach_is_mended_from_sweep_to_hand_over_by_mouse_and_by_keys(page, tmp_path):
+    # A sweep's finding leads to the sheet, where the longer reach at the same first texel is kept; the case proves it.
+    page.goto("/p/1/b/1/sweep")
+    line = page.get_by_role("listitem").filter(has_text="short of far_pier_hoist")
+    line.get_by_role("link", name="Shadow reach").click()
+    page.get_by_role("heading", level=1, name=re.compile(r"far_pier_hoist stands 29 m beyond its shadow")).wait_for(
+        timeout=60_000
+    )
+    section = api(page, "GET", "/api/projects/1/builds/1/shadows/far_pier?light=sun")[1]
+    assert section["casters"][0]["name"] == "far_pier_hoist" and section["casters"][0]["missing_px"] > 500
+    page.get_by_test_id("marked").click(position={"x": 10, "y": 10})
+    page.get_by_role("alert").get_by_text("only sky").wait_for()
+    page.get_by_role("button", name=re.compile("keep shadow reach 420 m with split lambda")).click()
+    page.get_by_role("link", name=re.compile("prove it there")).click()
+    page.get_by_text("1 kept").wait_for()
+    page.get_by_role("button", name="Prove it everywhere").click()
+    page.get_by_text("✓ Proved").wait_for(timeout=120_000)
+    page.get_by_role("link", name="Ledger", exact=True).click()
+    page.get_by_text("/shadow/split_lambda").first.wait_for()
+    page.get_by_role("button", name="Write the hand over").click()
+    page.get_by_role("link", name=re.compile("Download the ZIP")).first.wait_for(timeout=120_000)
+    page.get_by_role("link", name=re.compile("far_pier_hoist")).first.click()
+    page.get_by_text("1 kept").wait_for()
+    page.keyboard.press("d")
+    page.get_by_text("nothing kept yet").wait_for()
+
+    # The same without a mouse.
+    def go_to(name):
+        for _ in range(160):
+            page.keyboard.press("Tab")
+            if re.search(name, page.evaluate(FOCUSED)):
+                return
+        raise AssertionError(f"{name} cannot be reached by Tab")
+
+    page.goto("/p/1/b/1/sweep")
+    page.get_by_role("link", name="Shadow reach").last.wait_for()
+    page.evaluate("() => document.querySelector('ol').scrollIntoView()")
+    go_to("^Open case")
+    page.goto("/p/1/b/1/shadow-reach?from=far_pier")
+    page.get_by_role("heading", level=1, name=re.compile("far_pier_hoist")).wait_for(timeout=60_000)
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("End")
+    page.get_by_text(re.compile("^360 m: no map serves this")).wait_for()
+    page.keyboard.press("ArrowLeft")
+    page.get_by_text(re.compile("cascade 4, texel")).wait_for()
+    page.keyboard.press("Enter")
+    page.get_by_text("Lost at: a map serves this depth").first.wait_for()
+    page.keyboard.press("Escape")
+    page.get_by_text("Test chain: far_pier_hoist").wait_for()
+    page.keyboard.press(".")
+    page.wait_for_url(re.compile("from=gallery"))
+    page.keyboard.press(",")
+    page.get_by_text("Test chain: far_pier_hoist").wait_for()
+    go_to("^keep shadow reach 420 m with split lambda")
+    page.keyboard.press("Enter")
+    page.wait_for_function("() => /1 change/.test(document.querySelector('footer')?.textContent ?? '')")
+    assert barriers(page) == []
+    go_to("prove it there")
+    page.keyboard.press("Enter")
+    page.get_by_text("1 kept").wait_for()
+    page.evaluate("() => document.activeElement.blur()")
+    page.keyboard.press("d")
+    page.get_by_text("nothing kept yet").wait_for()
+
+
 def test_eleven_names_fit_the_header(page):
     page.goto("/p/1/b/1/sweep")
     nav = page.get_by_role("navigation", name="Sheets")
