@@ -8,15 +8,21 @@ import numpy as np
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects import families
 from eddyfall.core.defects.survey import Survey
-from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.scene.build import Build
+from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.shadow_classes import SAME, Class
+from eddyfall.core.truth.surfaces import surfaces_of, to_light
 
 COLLATERAL_LIMIT = 0.001
 
 
 @dataclass(frozen=True)
 class ViewProof:
-    """One viewpoint: shares (0..1) of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling."""
+    """One viewpoint: shares (0..1) of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling.
+
+    shadow_edges: of those elsewhere, what only moves within the filter of a true shadow's edge, or towards true visibility: it is not
+    counted as elsewhere."""
 
     viewpoint: str
     role: str
@@ -24,6 +30,7 @@ class ViewProof:
     on_cause: float
     elsewhere: float
     siblings: dict[str, int]
+    shadow_edges: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -59,7 +66,10 @@ def prove(
     left = tuple(title for key, title in found[1].items() if key in found[0])
     progress("done", 1.0)
     worst = max(views, key=lambda v: v.elsewhere)
+    edges = max(views, key=lambda v: v.shadow_edges)
     why = "the finding is gone, nothing else changes from any viewpoint"
+    if edges.shadow_edges > COLLATERAL_LIMIT:
+        why += f" but {edges.shadow_edges * 100:.2f} % of {edges.viewpoint} within the filter of true shadow edges"
     proved = True
     if fingerprint is not None and fingerprint in found[1]:
         proved, why = False, "the finding is still there"
@@ -85,8 +95,32 @@ def _view(
         pixels = int((changed & ((a.drawable == i) | (b.drawable == i))).sum())
         if pixels:
             siblings[a.geometry.drawables[i].name] = pixels
-    on_cause, elsewhere = float((changed & mine).mean()), float((changed & ~mine).mean())
-    return ViewProof(view, before.setup.viewpoints[view].role, float(changed.mean()), on_cause, elsewhere, siblings)
+    apart = changed & ~mine
+    edges = _still_true(renderer, a, b, apart) if apart.any() else apart
+    whole, on_cause, elsewhere = (float(mask.mean()) for mask in (changed, changed & mine, apart & ~edges))
+    return ViewProof(view, before.setup.viewpoints[view].role, whole, on_cause, elsewhere, siblings, float(edges.mean()))
+
+
+def _still_true(renderer: Renderer, before: Frame, after: Frame, mask: np.ndarray) -> np.ndarray:
+    """(h, w) bool: pixels of a mask where nothing but shadows changed, and these to what agrees with rays, to what the filter of a true
+    edge allows, or nearer to what rays say."""
+    same = (before.drawable == after.drawable) & (before.buffers["surface"] == after.buffers["surface"]).all(axis=2)
+    s = surfaces_of(after, mask=mask & same)
+    names = {light.name: i for i, light in enumerate(before.stage.lights)}
+    if not len(s) or [v.name for v in after.stage.lights] != list(names):
+        return np.zeros(mask.shape, bool)
+    old, new = Judge(renderer, before), Judge(renderer, after)
+    fine, moved = np.ones(len(s), bool), np.zeros(len(s), bool)
+    for i in range(len(names)):
+        classes, true, now = new.classes(i, s)
+        towards, distance = to_light(s, i, after)
+        was = np.where(classes == Class.UNLIT, now, old.drawn(i, s, towards, distance))
+        moved |= np.abs(was - now) > SAME
+        fine &= ~np.isin(classes, (Class.MISSING, Class.FALSE)) | (np.abs(now - true) <= np.abs(was - true))
+    result = np.zeros(mask.shape, bool)
+    kept = s.pixels[fine & moved]
+    result[kept[:, 1], kept[:, 0]] = True
+    return result
 
 
 def sharing(renderer: Renderer, build: Build, node_or_drawable: str) -> frozenset[str]:

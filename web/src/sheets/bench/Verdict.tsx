@@ -144,7 +144,12 @@ export function ProofTable({ of }: { of: ProofResult }) {
                 ))}
               </td>
               <td className="num text-right">{percent(v.on_cause)}</td>
-              <td className="num text-right">{percent(v.elsewhere)}</td>
+              <td className="num text-right">
+                {percent(v.elsewhere)}
+                {v.shadow_edges > 0.0005 && (
+                  <span className="second block">+ {percent(v.shadow_edges)} at true shadow edges</span>
+                )}
+              </td>
             </tr>
           ))}
         </tbody>

@@ -177,6 +177,7 @@ test("a proof says where it holds, and names siblings with pixels", () => {
     changed: 0.04,
     on_cause: 0.04,
     elsewhere: 0,
+    shadow_edges: 0,
     siblings: { net_2: 310 },
   };
   const proof: ProofResult = {

@@ -113,7 +113,12 @@ function Sheet({ look, section, query, set, bar, viewpoints, version, children }
   const axis = useMemo(() => axisOf(section, 520), [section]);
   const [cursor, setCursor] = useState<number | null>(null);
   const [asked, setAsked] = useState<string | null>(null);
-  const chosen = section.casters.find((c) => c.name === query.get("caster")) ?? section.casters[0] ?? null;
+  // The worst stays chosen when a repair has mended it.
+  const worst = section.casters.find((c) => c.lost_at !== null)?.name ?? null;
+  const [last, setLast] = useState(worst);
+  if (worst !== null && worst !== last) setLast(worst);
+  const named = (name: string | null) => section.casters.find((c) => c.name === name);
+  const chosen = named(query.get("caster")) ?? named(last) ?? section.casters[0] ?? null;
   const at = pixelOf(query.get("at"));
   const choose = (name: string) => set({ caster: name });
   const drill = (c: Caster | null) => c && set({ at: c.at.join(","), caster: c.name });

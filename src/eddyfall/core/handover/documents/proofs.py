@@ -7,7 +7,8 @@ from eddyfall.core.sweep.proof import Proof, ViewProof
 
 
 class ViewProofDocument(Document):
-    """One viewpoint: shares 0..1 of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling."""
+    """One viewpoint: shares 0..1 of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling;
+    shadow_edges: what moves within the filter of true shadow edges, which does not count as elsewhere."""
 
     viewpoint: str
     role: str
@@ -15,6 +16,7 @@ class ViewProofDocument(Document):
     on_cause: float
     elsewhere: float
     siblings: dict[str, int]
+    shadow_edges: float = 0.0  # proofs of before it was measured have none
 
     @classmethod
     def from_core(cls, view: ViewProof) -> Self:
