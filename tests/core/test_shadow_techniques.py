@@ -147,6 +147,17 @@ def test_dense_meshes_keep_their_shadow_in_a_paged_map_and_not_with_rays():
     assert int((drawn(yard(**merged(base, {"shadow": {"technique": "rays"}}))) < 0.5).sum()) == 0
 
 
+def test_a_blended_mesh_cannot_be_dense():
+    from eddyfall.core.errors import ChangeError, SetupError
+    from eddyfall.core.scene.changes import apply_change, set_leaf
+
+    with pytest.raises(SetupError, match=r"meshes.wall.dense: its material grey is blended"):
+        yard(meshes={"wall": {"dense": True}}, materials={"grey": {"blend": "blended"}})
+    dense = yard(meshes={"wall": {"dense": True}}, materials={"grey": {"blend": "cutout"}})
+    with pytest.raises(ChangeError, match="blended"):
+        apply_change(dense, set_leaf(dense, ("materials", "grey", "blend"), "additive", scope="material", title="t"))
+
+
 def test_what_stands_behind_the_camera_is_lost_to_cascades_of_the_frame_and_found_by_the_swept_frame():
     stack = Thing("stack", Shape().box((-1, 0, 3), (1, 12, 5), 1.0))
     low = {"lights": {"sun": {"towards": [0.0, 0.5, 0.8]}}}
@@ -244,3 +255,71 @@ def test_axes_of_a_suns_maps_are_square_to_each_other():
     for towards in (SUN, [0, 1, 0], [1, 0.001, 0]):
         axes = sun_axes(np.array(towards, float))
         np.testing.assert_allclose(axes @ axes.T, np.eye(3), atol=1e-12)
+
+
+def test_a_level_cutout_closes_or_opens_with_the_maps_mip_level():
+    # Holes of 12 px in a period of 16 (.4375 covered), 64 px a metre, the sun overhead. At mip 4.25 alpha is the mean everywhere: a cutoff
+    # of .35 draws it solid, one of .5 not at all; at mip .25 what is open is what was cut.
+    from scipy.optimize import brentq
+
+    from eddyfall.core.hashing import freeze
+    from eddyfall.core.scene.model import Image, Material, TextureUse
+    from eddyfall.core.shade.cascades import slice_sphere
+
+    alpha = np.full((256, 256), 255, np.uint8)
+    alpha[np.ix_(np.arange(256) % 16 < 12, np.arange(256) % 16 < 12)] = 0
+    picture = Image("bars", freeze(np.dstack([np.full((256, 256, 3), 128, np.uint8), alpha])))
+    sheet = Shape().quad((-4, 2, -4), (8, 0, 0), (0, 0, -8), 4.0)
+    fov, aspect = math.radians(50), SIZE[0] / SIZE[1]
+
+    def open_share(cutoff, level, resolution):
+        texel = 2.0**level / 64
+        reach = brentq(lambda far: 2 * slice_sphere(0.5, far, fov, aspect)[1] / resolution - texel, 1.0, 400.0)
+        bars = Material(
+            "bars", metallic=0.0, alpha_mode="MASK", alpha_cutoff=cutoff, base_texture=TextureUse(0), double_sided=True
+        )
+        shadow = {"cascades": 1, "resolution": resolution, "reach_m": reach, "snap": False}
+        setup = merged(yard().raw_setup, {"lights": {"sun": {"towards": [0.0, 1.0, 0.0]}}, "shadow": shadow})
+        frame = frame_of(
+            build_of(
+                Thing("floor", floor(0.0, near=-6.0, far=60.0)), Thing("sheet", sheet, bars), images=(picture,), setup=setup
+            ),
+            upto="lit",
+        )
+        maps = frame.buffers["shadow_maps"]
+        depth, m, edge = maps.depth.reshape(resolution, resolution), maps.matrix[0], resolution
+        rows, columns = np.indices(depth.shape)
+        clip = np.stack(
+            [(columns + 0.5) / edge * 2 - 1, 1 - (rows + 0.5) / edge * 2, np.zeros(depth.shape), np.ones(depth.shape)], axis=-1
+        )
+        place = clip @ np.linalg.inv(m).T
+        inside = (np.abs(place[..., 0]) < 3.5) & (place[..., 2] < -4.5) & (place[..., 2] > -11.5)
+        at_sheet = float((m @ [0, 2, -8, 1])[2])
+        return float((depth[inside] > at_sheet + 1e-4).mean())
+
+    assert open_share(0.35, 4.25, 256) == 0.0 and open_share(0.5, 4.25, 256) == 1.0
+    # Near the finest level what is open stays within a blurred texel's edge of 144 / 256; a lower cutoff keeps more.
+    low, high = open_share(0.35, 0.25, 4096), open_share(0.5, 0.25, 4096)
+    assert low < high and low == pytest.approx(144 / 256, abs=0.04) and high == pytest.approx(144 / 256, abs=0.04), (low, high)
+
+
+def test_sixty_four_lamps_are_judged_and_each_is_named():
+    lamps = tuple(
+        (Light(f"lamp_{i:02d}", "point", intensity=4.0, range_m=6.0), (float(i % 8) * 2 - 7, 2.5, -4.0 - (i // 8) * 1.5)) for i in range(64)
+    )  # fmt: skip
+    raw = merged(
+        yard().raw_setup,
+        {"lights": {f"lamp_{i:02d}": {"casts": i % 2 == 0} for i in range(64)}, "shadow": {"light_resolution": 64}},
+    )
+    build = build_of(
+        Thing("floor", floor(0.0, near=-6.0, far=60.0)),
+        Thing("wall", Shape().box((-2, 0, -10.3), (2, 1.5, -10), 1.0)),
+        setup=raw,
+        lamps=lamps,
+    )
+    found = disagreement(RENDERER, frame_of(build, upto="lit", size=(160, 90))).lights
+    assert len(found) == 65 and len({v.light for v in found}) == 65
+    total = sum(found[0].counts().values())
+    assert all(sum(v.counts().values()) == total for v in found)
+    lost = [v for v in found if (v.lost == 1).any()]
+    assert lost and all(int(v.light.split("_")[1]) % 2 == 1 for v in lost), "only lamps that cast nothing lose a shadow by that"

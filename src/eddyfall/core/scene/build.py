@@ -53,7 +53,26 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
         for rule_name, rule in mesh.copies.items():
             if rule.material is not None and rule.material not in materials:
                 raise SetupError(f"material {rule.material!r} is not in the scene", f"meshes.{key}.copies.{rule_name}.material")
+        if mesh.dense and key in scene.mesh_keys:
+            blended = _blended_part(scene, setup, scene.mesh_keys.index(key))
+            if blended is not None:
+                raise SetupError(
+                    f"its material {blended} is blended: only opaque and cutout meshes can be dense", f"meshes.{key}.dense"
+                )
     return notes
+
+
+def _blended_part(scene: Scene, setup: Setup, mesh: int) -> str | None:
+    """The first material of a mesh that is blended; None if none is."""
+    for part in scene.meshes[mesh].primitives:
+        if part.material is None:
+            continue
+        key, material = scene.material_keys[part.material], scene.materials[part.material]
+        entry = setup.materials.get(key)
+        blend = entry.blend if entry is not None and entry.blend is not None else None
+        if (blend is None and material.alpha_mode == "BLEND") or (blend is not None and blend not in ("opaque", "cutout")):
+            return key
+    return None
 
 
 def made_up_keys(scene: Scene) -> list[str]:
