@@ -115,6 +115,13 @@ def autopsy(args: Any) -> int:
         if v.retried is not None:
             lost = f"lost again: {v.retried.lost_at}" if v.retried.lost_at else "drawn"
             out.say(f"  drawn with {v.retried.leaf} {v.retried.value:.4g}: {v.retried.drawn * 100:.0f} % let through, {lost}")
+    rows = [
+        [e.target or "none", e.role or "its own", v.light, v.verdict, f"{v.drawn * 100:.0f} %", v.lost_at or ""]
+        for e in found.elsewhere
+        for v in e.lights
+    ]
+    if rows:
+        out.table("The same pixel elsewhere", ["target", "role", "light", "verdict", "let through", "lost at"], rows)
     out.result(AutopsyDocument.from_core(found), inputs(args))
     return 1 if any(v.verdict in ("missing", "false") for v in found.lights) else 0
 

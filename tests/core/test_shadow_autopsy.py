@@ -10,7 +10,8 @@ from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.model import Light
 from eddyfall.core.truth.autopsy import shadow_autopsy
 from eddyfall.demo.shapes import Shape
-from scenes import Thing, build_of, floor
+from plain_rays import plain_hits
+from scenes import Thing, build_of, floor, merged
 
 SIZE = (320, 180)
 TOWARDS = np.array([0.0, 0.5, -0.866])  # the sun stands behind the screen, 30 degrees up
@@ -220,3 +221,76 @@ def test_the_sky_has_no_shadow():
         shadow_autopsy(RENDERER, yard(), Request("eye", SIZE), 160, 2)
     with pytest.raises(RequestError, match="outside"):
         shadow_autopsy(RENDERER, yard(), Request("eye", SIZE), 999, 2)
+
+
+def test_a_shadow_goes_with_who_wrote_it_unless_something_else_stands_behind():
+    # The reverse question, held to drawing the frame without that caster and to rays that meet triangles one by one.
+    rng, tried, alone = np.random.default_rng(3), 0, 0
+    for _ in range(24):
+        high, z = rng.uniform(1.0, 2.0), rng.uniform(-11, -9)
+        setup = {"shadow": {"reach_m": 60.0, "resolution": 2048, "cascades": 2}}
+        wall = Thing("wall", Shape().box((-2.5, 0, z - 0.3), (rng.uniform(-1, 2.5), high, z), 1.0))
+        hall = Thing("hall", Shape().box((rng.uniform(-3, 0.5), 0, -16), (3, rng.uniform(3, 6), -15), 1.0))
+        build = build_of(Thing("floor", floor(0.0, near=-2.0, far=60.0)), wall, hall, setup=merged(yard().raw_setup, setup))
+        visible = RENDERER.frame(build, Request("eye", SIZE), "linear").buffers["sun_visibility"]
+        dark = np.argwhere(visible[60:] == 0)
+        for y, x in dark[:: max(len(dark) // 6, 1)]:
+            found = of_sun(build, (int(x), int(y) + 60))
+            if found.verdict != "agrees" or len(found.wrote) != 1:
+                continue
+            writer = found.wrote[0]
+            without = apply_change(build, set_leaf(build, ("nodes", writer, "casts"), False, scope="node", title="t"))
+            still = drawn_at(without, (int(x), int(y) + 60)) < 0.5
+            others = [n for n in {found.caster, *found.behind} if n not in (writer, None)]
+            g = RENDERER.geometry(build)
+            names = {d.name: i for i, d in enumerate(g.drawables)}
+            chosen = np.isin(g.owner, [names[n] for n in ("wall", "hall", "floor") if n != writer])
+            place = shadow_autopsy(RENDERER, build, Request("eye", SIZE), int(x), int(y) + 60, follow=False).place_m
+            towards = TOWARDS / np.linalg.norm(TOWARDS)
+            met, _ = plain_hits(g.positions[g.triangles[chosen]], (place + towards * 1e-3 + [0, 1e-3, 0])[None], towards[None])
+            assert bool(others) == bool(met[0] >= 0), (writer, others)
+            tried += 1
+            alone += not others
+            assert still == bool(others), (writer, others, found)
+    assert tried >= 60 and 10 <= alone <= tried - 10, (tried, alone)
+
+
+def test_the_critical_resolution_makes_a_thin_shadow_as_wide_as_the_filter():
+    post = Shape().box((-0.04, 0, -10.05), (0.04, 1.5, -10), 1.0)
+    build = yard({"shadow": {"reach_m": 60.0, "cascades": 1, "resolution": 256}}, post)
+    test = next(t for t in of_sun(build).tests if t.leaf == "shadow.resolution")
+    texel = float(RENDERER.frame(build, Request("eye", SIZE), "lit").buffers["shadow_maps"].info[0, 3])
+    # Measured in sixteenths of a texel on either side.
+    assert not test.passed and test.value == pytest.approx(0.08 / texel, abs=2 / 16) and test.critical > 256
+    for resolution, dark in ((256, False), (min(int(test.critical), 8192), True)):
+        after = apply_change(build, set_leaf(build, ("shadow", "resolution"), resolution, scope="project", title="t"))
+        assert (drawn_at(after) < 0.5) == dark, (resolution, drawn_at(after), test)
+
+
+def test_other_roles_and_targets_stand_beside_it():
+    build = yard({
+        "shadow": {"reach_m": 4.0}, "roles": {"play": {}, "edit": {"set": {"shadow": {"reach_m": 50.0}}}},
+        "targets": {"kiosk": {"set": {"shadow": {"enabled": False}}}},
+    })  # fmt: skip
+    found = shadow_autopsy(RENDERER, build, Request("eye", SIZE), *AT)
+    there = {(e.target, e.role): e.lights[0] for e in found.elsewhere}
+    assert set(there) == {(None, "edit"), ("kiosk", None), ("kiosk", "edit")}
+    assert (there[None, "edit"].verdict, there[None, "edit"].lost_at) == ("agrees", None)
+    assert there["kiosk", None].lost_at == "shadows are on"
+
+
+def test_padding_at_its_critical_value_is_drawn_and_said():
+    build = yard({"shadow": {"technique": "rays", "ray_limit_deg": 30.0}})
+    found = of_sun(build)
+    assert found.technique == "rays" and found.lost_at == "it survives the technique's cull"
+    test = next(t for t in found.tests if t.name == found.lost_at)
+    assert (
+        test.leaf == "nodes.screen.bounds_padding_m"
+        and test.critical > 0
+        and test.margin == pytest.approx(test.limit - test.value)
+    )
+    assert found.retried is not None and found.retried.drawn == 0.0 and found.retried.lost_at is None
+    almost = apply_change(
+        build, set_leaf(build, ("nodes", "screen", "bounds_padding_m"), test.critical * 0.99, scope="node", title="t")
+    )
+    assert drawn_at(almost) == 1.0

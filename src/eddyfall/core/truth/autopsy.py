@@ -94,8 +94,28 @@ class LightAutopsy:
 
 
 @dataclass(frozen=True)
+class ElsewhereLight:
+    """One light at the same pixel under another target or role: its verdict, share drawn, the test that lost it."""
+
+    light: str
+    verdict: str
+    drawn: float
+    lost_at: str | None
+
+
+@dataclass(frozen=True)
+class Elsewhere:
+    """The same pixel for another target or in another role (None: none, and the viewpoint's own)."""
+
+    target: str | None
+    role: str | None
+    lights: tuple[ElsewhereLight, ...]
+
+
+@dataclass(frozen=True)
 class Autopsy:
-    """The shadows of pixel (x, y): the drawable seen there, its place in m, and every light that shines."""
+    """The shadows of pixel (x, y): the drawable seen there, its place in m, every light that shines, and how they fare for other targets
+    and in other roles."""
 
     viewpoint: str
     x: int
@@ -103,6 +123,7 @@ class Autopsy:
     drawable: str
     place_m: np.ndarray
     lights: tuple[LightAutopsy, ...]
+    elsewhere: tuple[Elsewhere, ...] = ()
 
 
 def shadow_autopsy(renderer: Renderer, build: Build, request: Request, x: int, y: int, follow: bool = True) -> Autopsy:
@@ -117,9 +138,28 @@ def shadow_autopsy(renderer: Renderer, build: Build, request: Request, x: int, y
         raise RequestError(f"pixel {x},{y} shows only sky: no shadow falls on it")
     judge, surface = Judge(renderer, frame, would_cast(frame)), surfaces_of(frame)
     lights = [_OfLight(judge, surface, i).autopsy() for i in range(len(frame.stage.lights))]
+    elsewhere: tuple[Elsewhere, ...] = ()
     if follow:
         lights = [replace(v, retried=_retried(renderer, build, request, (x, y), frame, v)) for v in lights]
-    return Autopsy(request.viewpoint, x, y, frame.geometry.drawables[front].name, surface.place[0], tuple(lights))
+        elsewhere = _elsewhere(renderer, build, request, (x, y))
+    return Autopsy(request.viewpoint, x, y, frame.geometry.drawables[front].name, surface.place[0], tuple(lights), elsewhere)
+
+
+def _elsewhere(renderer: Renderer, build: Build, request: Request, at: tuple[int, int]) -> tuple[Elsewhere, ...]:
+    """The same pixel for every target and role that sets anything, but the ones asked about."""
+    own = build.setup.viewpoints[request.viewpoint].role
+    targets = [None, *(name for name, entry in build.setup.targets.items() if entry.set)]
+    roles = [None, *(name for name, entry in build.setup.roles.items() if entry.set and name != own)]
+    found = []
+    for target in targets:
+        for role in roles:
+            if (target, role) == (request.target, request.role):
+                continue
+            there = shadow_autopsy(renderer, build, replace(request, target=target, role=role), *at, follow=False)
+            found.append(
+                Elsewhere(target, role, tuple(ElsewhereLight(v.light, v.verdict, v.drawn, v.lost_at) for v in there.lights))
+            )
+    return tuple(found)
 
 
 def _retried(
@@ -380,4 +420,4 @@ class _OfLight:
         )  # fmt: skip
 
 
-__all__ = ["SAME", "Autopsy", "LightAutopsy", "Retried", "ShadowTest", "shadow_autopsy"]
+__all__ = ["SAME", "Autopsy", "Elsewhere", "ElsewhereLight", "LightAutopsy", "Retried", "ShadowTest", "shadow_autopsy"]

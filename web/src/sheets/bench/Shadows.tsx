@@ -52,7 +52,36 @@ export function Shadows({
         <p className="second">No light shines.</p>
       )}
       {found.data && !found.error && found.data.lights.map((l) => <OfLight key={l.light} of={l} />)}
+      {found.data && !found.error && <Elsewhere of={found.data} />}
     </section>
+  );
+}
+
+/** The same pixel in other roles and for other targets, where that differs. */
+function Elsewhere({ of }: { of: Autopsy }) {
+  const here = new Map(of.lights.map((l) => [l.light, l.verdict]));
+  const rows = of.elsewhere.flatMap((e) =>
+    e.lights.filter((l) => here.get(l.light) !== l.verdict).map((l) => ({ e, l })),
+  );
+  if (!of.elsewhere.length) return null;
+  return (
+    <div className="border-t hair py-[6px]">
+      <b>In other roles and targets</b>
+      {rows.length === 0 && <p className="second">The same.</p>}
+      <ul>
+        {rows.map(({ e, l }) => (
+          <li key={`${e.target} ${e.role} ${l.light}`}>
+            <span className="num">
+              {[e.role ? `role ${e.role}` : "", e.target ? `target ${e.target}` : ""]
+                .filter(Boolean)
+                .join(", ") || "its own role, no target"}
+            </span>
+            : {l.light} <b className={TONE[l.verdict] ?? ""}>{l.verdict}</b>
+            {l.lost_at && `, lost at: ${l.lost_at}`}
+          </li>
+        ))}
+      </ul>
+    </div>
   );
 }
 

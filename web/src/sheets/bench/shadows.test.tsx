@@ -53,8 +53,15 @@ const light = (over: object) => ({
   ...over,
 });
 
+const edit = {
+  target: null,
+  role: "edit",
+  lights: [{ light: "sun", verdict: "agrees", drawn: 0, lost_at: null }],
+};
+
 function open(...lights: object[]) {
-  const answer = { viewpoint: "quay", at: [4, 5], drawable: "wall", place_m: [0, 0, 0], lights };
+  const elsewhere = [edit];
+  const answer = { viewpoint: "quay", at: [4, 5], drawable: "wall", place_m: [0, 0, 0], lights, elsewhere };
   vi.stubGlobal("fetch", async () => new Response(JSON.stringify(answer)));
   render(
     <QueryClientProvider client={new QueryClient()}>
@@ -73,6 +80,7 @@ test("a lost shadow says what it is due to, which test lost it, and what was dra
   expect(region.textContent).toMatch(/It would pass at 389\.3 \(a prediction\)/);
   expect(region.textContent).toMatch(/Drawn with shadow\.reach_m 390: 0\s% let through, the shadow is there/);
   expect(screen.getByText("1 of 2 tests pass")).toBeTruthy();
+  expect(region.textContent).toMatch(/In other roles and targetsrole edit: sun agrees/);
 });
 
 test("where none is due it says what the light clears", async () => {

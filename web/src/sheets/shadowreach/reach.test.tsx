@@ -171,6 +171,7 @@ describe("the sheet", () => {
         drawable: "wall",
         place_m: [0, 0, 0],
         lights: [],
+        elsewhere: [],
       },
     });
     await screen.findByText("Test chain: far_hoist");

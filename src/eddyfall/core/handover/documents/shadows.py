@@ -3,7 +3,7 @@
 from typing import Self
 
 from eddyfall.core.handover.documents.base import Document, Finite, Triple, WholePair
-from eddyfall.core.truth.autopsy import Autopsy, LightAutopsy, Retried, ShadowTest
+from eddyfall.core.truth.autopsy import Autopsy, Elsewhere, LightAutopsy, Retried, ShadowTest
 
 
 class ShadowTestDocument(Document):
@@ -68,18 +68,41 @@ class LightAutopsyDocument(Document):
         })  # fmt: skip
 
 
+class ElsewhereLightDocument(Document):
+    """One light there: its verdict, share drawn, the test that lost it."""
+
+    light: str
+    verdict: str
+    drawn: float
+    lost_at: str | None
+
+
+class ElsewhereDocument(Document):
+    """The same pixel for another target or in another role (null: none, and the viewpoint's own)."""
+
+    target: str | None
+    role: str | None
+    lights: list[ElsewhereLightDocument]
+
+    @classmethod
+    def from_core(cls, e: Elsewhere) -> Self:
+        return cls.model_validate({**vars(e), "lights": [ElsewhereLightDocument.model_validate(vars(v)) for v in e.lights]})
+
+
 class AutopsyDocument(Document):
-    """The shadows of one pixel: what is seen there, where it lies in m, every light that shines."""
+    """The shadows of one pixel: what is seen there, where it lies in m, every light that shines, and how they fare elsewhere."""
 
     viewpoint: str
     at: WholePair
     drawable: str
     place_m: Triple
     lights: list[LightAutopsyDocument]
+    elsewhere: list[ElsewhereDocument]
 
     @classmethod
     def from_core(cls, a: Autopsy) -> Self:
         return cls.model_validate({
             "viewpoint": a.viewpoint, "at": (a.x, a.y), "drawable": a.drawable, "place_m": a.place_m,
             "lights": [LightAutopsyDocument.from_core(v) for v in a.lights],
+            "elsewhere": [ElsewhereDocument.from_core(e) for e in a.elsewhere],
         })  # fmt: skip
