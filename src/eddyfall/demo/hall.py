@@ -3,7 +3,6 @@
 x runs along the hall (20 m), z across it (12 m), y = 0 is its floor, 8 m under the roof. A service tunnel leads off at the east end.
 """
 
-import json
 from pathlib import Path
 from typing import Any
 
@@ -12,10 +11,10 @@ import numpy as np
 from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Node
 from eddyfall.core.scene.setup import normalised, parse_setup
 from eddyfall.demo import hall_faults
+from eddyfall.demo.files import write_files
 from eddyfall.demo.hall_world import HallWorld
 from eddyfall.demo.shapes import Shape
 from eddyfall.demo.world import World
@@ -47,13 +46,7 @@ def make_hall(seed: int = SEED, samples: int = 64) -> tuple[Build, dict[str, Any
 
 def write_hall(folder: Path, seed: int = SEED) -> dict[str, Path]:
     """Write GLB, setup and truth table into `folder` and return their paths."""
-    build, truth = make_hall(seed)
-    folder.mkdir(parents=True, exist_ok=True)
-    paths = {k: folder / f"{NAME}{e}" for k, e in (("glb", ".glb"), ("setup", ".setup.json"), ("truth", ".truth.json"))}
-    paths["glb"].write_bytes(write_glb(build.scene))
-    paths["setup"].write_text(json.dumps(build.raw_setup, indent=2) + "\n")
-    paths["truth"].write_text(json.dumps(truth, indent=2) + "\n")
-    return paths
+    return write_files(folder, NAME, *make_hall(seed))
 
 
 def _baked(world: HallWorld) -> Build:

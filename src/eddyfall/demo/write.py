@@ -1,7 +1,6 @@
 """Writes the demo: weirgate.glb, weirgate.setup.json, weirgate.truth.json."""
 
 import importlib
-import json
 import pkgutil
 from pathlib import Path
 from typing import Any
@@ -10,9 +9,9 @@ import numpy as np
 
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.demo import faults
+from eddyfall.demo.files import write_files
 from eddyfall.demo.station import build_station
 from eddyfall.demo.world import World
 
@@ -32,12 +31,4 @@ def make_demo(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
 
 def write_demo(folder: Path, seed: int = SEED) -> dict[str, Path]:
     """Write GLB, setup and truth table into `folder` and return their paths."""
-    build, truth = make_demo(seed)
-    folder.mkdir(parents=True, exist_ok=True)
-    paths = {
-        kind: folder / f"{NAME}{ending}" for kind, ending in (("glb", ".glb"), ("setup", ".setup.json"), ("truth", ".truth.json"))
-    }
-    paths["glb"].write_bytes(write_glb(build.scene))
-    paths["setup"].write_text(json.dumps(build.raw_setup, indent=2) + "\n")
-    paths["truth"].write_text(json.dumps(truth, indent=2) + "\n")
-    return paths
+    return write_files(folder, NAME, *make_demo(seed))

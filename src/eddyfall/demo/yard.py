@@ -4,7 +4,6 @@ x runs across the path, -z along it, y = 0 is the ground. A low sun is drawn in 
 paged map, the lamp of the boat shed by rays.
 """
 
-import json
 from pathlib import Path
 from typing import Any
 
@@ -12,9 +11,9 @@ import numpy as np
 
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.demo import pictures, yard_faults
+from eddyfall.demo.files import write_files
 from eddyfall.demo.shapes import Shape
 from eddyfall.demo.world import World
 
@@ -38,13 +37,7 @@ def make_yard(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
 
 def write_yard(folder: Path, seed: int = SEED) -> dict[str, Path]:
     """Write GLB, setup and truth table into `folder` and return their paths."""
-    build, truth = make_yard(seed)
-    folder.mkdir(parents=True, exist_ok=True)
-    paths = {k: folder / f"{NAME}{e}" for k, e in (("glb", ".glb"), ("setup", ".setup.json"), ("truth", ".truth.json"))}
-    paths["glb"].write_bytes(write_glb(build.scene))
-    paths["setup"].write_text(json.dumps(build.raw_setup, indent=2) + "\n")
-    paths["truth"].write_text(json.dumps(truth, indent=2) + "\n")
-    return paths
+    return write_files(folder, NAME, *make_yard(seed))
 
 
 def _settings(world: World) -> None:

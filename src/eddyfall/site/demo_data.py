@@ -3,6 +3,7 @@ proof; the pump hall, baked; and the tow-path yard."""
 
 import os
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -21,12 +22,14 @@ from eddyfall.demo.hall import write_hall
 from eddyfall.demo.write import NAME, write_demo
 from eddyfall.demo.yard import NAME as YARD_NAME
 from eddyfall.demo.yard import write_yard
-from eddyfall.site.demo_start import KIND, PUMP_HALL, RIVER_FRONT, USER
+from eddyfall.site.demo_start import KIND, PUMP_HALL, RIVER_FRONT, USER, YARD
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
 from eddyfall.workbench.services import builds, cases, ledger, projects, proofs, sweeps
 from eddyfall.workbench.studio.room import STUDIO
+
+Fill = Callable[[Project, Any, Progress], tuple[str, Any]]
 
 
 @app.task(name=f"eddyfall.{KIND}")
@@ -37,42 +40,34 @@ def demo(job_id: int) -> None:
         project = Job.objects.select_related("project").get(pk=job_id).project
         user = project.memberships.get(user__username=USER).user
         warm.once(lambda what, share: attempt.progress(what, 0.4 * share))
-        fill = {RIVER_FRONT: _river_front, PUMP_HALL: _pump_hall}.get(project.name, _yard)
-        return fill(project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))
+        fills = {
+            RIVER_FRONT: _river_front,
+            PUMP_HALL: _swept_later(HALL_NAME, "the pump hall", write_hall),
+            YARD: _swept_later(YARD_NAME, "the tow-path yard", write_yard),
+        }
+        return fills[project.name](project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))
 
     jobs.run(job_id, work)
 
 
-def _pump_hall(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:
-    """The hall with its lightmaps; its sweep is a job of its own."""
-    progress("building and baking the pump hall", 0.1)
-    with tempfile.TemporaryDirectory() as folder:
-        paths = write_hall(Path(folder))
-        scene, setup, core = paths["glb"].read_bytes(), paths["setup"].read_bytes(), _opened(paths["glb"])
+def _swept_later(name: str, what: str, write_to: Callable[[Path], dict[str, Path]]) -> Fill:
+    """Fills a project with a build whose sweep is a job of its own."""
 
-    def write() -> None:
-        project.builds.all().delete()
-        build = _build(project, user, core, HALL_NAME, scene, setup)
-        if os.environ.get("EDDYFALL_DEMO_HALL_SWEEP", "1") != "0":
-            sweeps.ask(build, user)
+    def fill(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:
+        progress(f"building {what}", 0.1)
+        with tempfile.TemporaryDirectory() as folder:
+            paths = write_to(Path(folder))
+            scene, setup, core = paths["glb"].read_bytes(), paths["setup"].read_bytes(), _opened(paths["glb"])
 
-    return "the pump hall is here; its sweep is next", write
+        def write() -> None:
+            project.builds.all().delete()
+            build = _build(project, user, core, name, scene, setup)
+            if os.environ.get("EDDYFALL_DEMO_HALL_SWEEP", "1") != "0":
+                sweeps.ask(build, user)
 
+        return f"{what} is here; its sweep is next", write
 
-def _yard(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:
-    """The yard; its sweep is a job of its own."""
-    progress("building the tow-path yard", 0.1)
-    with tempfile.TemporaryDirectory() as folder:
-        paths = write_yard(Path(folder))
-        scene, setup, core = paths["glb"].read_bytes(), paths["setup"].read_bytes(), _opened(paths["glb"])
-
-    def write() -> None:
-        project.builds.all().delete()
-        build = _build(project, user, core, YARD_NAME, scene, setup)
-        if os.environ.get("EDDYFALL_DEMO_HALL_SWEEP", "1") != "0":
-            sweeps.ask(build, user)
-
-    return "the yard is here; its sweep is next", write
+    return fill
 
 
 def _river_front(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:

@@ -1,11 +1,11 @@
 """The order of the passes, checked from what each says it reads and writes, and the pass table that follows from it."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from eddyfall.core.frame.lightmap_store import StoredRule
 from eddyfall.core.frame.stage import make_stage, make_state
-from eddyfall.core.passes.contract import SETTING_OF_STATE, DrawableState, Pass, Stage
+from eddyfall.core.passes.contract import SETTING_OF_LIGHT, SETTING_OF_STATE, DrawableState, LightState, Pass, Stage
 from eddyfall.core.passes.registry import passes
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import pack
@@ -113,6 +113,8 @@ def settings_of(p: Pass[Any]) -> list[str]:
     stage = _plain_stage()
     kept = p.section(_WatchedStage(stage, read))  # type: ignore[arg-type]
     read |= {value._name for value in vars(kept).values() if isinstance(value, _Leaves)}
+    if any(isinstance(value, _Lights) for value in vars(kept).values()):
+        read |= {"lights", "shadow.technique"}
     whole = {name for name in read if "." not in name}
     return sorted(name for name in read if name and (name in whole or name.split(".")[0] not in whole))
 
@@ -138,7 +140,7 @@ class _WatchedStage:
             case "state":
                 return _State(self._stage.state, self._read)
             case "lights":
-                self._read |= {"lights", "shadow.technique"}
+                return _Lights(self._stage.lights, self._read)
             case "depth_format":
                 self._read |= {"depth.format", "depth.reversed", "depth.near_m", "depth.far_m"}
         return getattr(self._stage, name)
@@ -159,6 +161,25 @@ class _Leaves:
     def __getattr__(self, name: str) -> Any:
         self._read.add(f"{self._name}.{name}")
         return getattr(self._section, name)
+
+
+class _Lights:
+    """Lights that note what is read of each; handed on whole they count as all of it."""
+
+    def __init__(self, lights: tuple[LightState, ...], read: set[str]) -> None:
+        self._lights, self._read = lights, read
+
+    def __iter__(self) -> Iterator[Any]:
+        return (_Light(light, self._read) for light in self._lights)
+
+
+class _Light:
+    def __init__(self, light: LightState, read: set[str]) -> None:
+        self._light, self._read = light, read
+
+    def __getattr__(self, name: str) -> Any:
+        self._read |= SETTING_OF_LIGHT.get(name, {"lights"})
+        return getattr(self._light, name)
 
 
 class _State:

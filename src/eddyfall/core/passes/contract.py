@@ -178,6 +178,10 @@ SETTING_OF_STATE = {
 }
 
 
+# The same of a light's state, where a pass takes no more than that.
+SETTING_OF_LIGHT = {"technique": {"lights.technique", "shadow.technique"}, "casts": {"lights.casts"}, "bakes": {"lights.bakes"}}
+
+
 @dataclass(frozen=True)
 class Stage:
     """Everything the settings of passes are cut from. A pass sees only what its `section` takes out of it."""

@@ -7,50 +7,31 @@ value at which it would just pass. That value is a prediction until a frame on e
 
 import math
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Renderer, Request
-from eddyfall.core.passes.frustum import ball_radius_m, in_frustum, limit_range_m, range_m
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
-from eddyfall.core.shade.lights import DIRECTIONAL, direct_plain
+from eddyfall.core.shade.lights import direct_plain
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.map_reading import read_maps
 from eddyfall.core.truth.shadow_causes import chain_of, writers
-from eddyfall.core.truth.shadow_classes import LOST_WORDS, SAME, WROTE_WORDS, Chain, Class, Lost, Wrote
+from eddyfall.core.truth.shadow_classes import SAME, WROTE_WORDS, Class, Wrote
+from eddyfall.core.truth.shadow_tests import ShadowTest, ShadowTests
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
 from eddyfall.core.truth.visibility import intended, would_cast
 
 MOST_HITS = 16  # along one ray
 MISS_RINGS = 50
 MISS_DEG = 5.0
-BIAS_STEPS = 96
-WIDTH_STEPS = 64
 PAST = 1.002  # of a critical reach or padding: what lies at the very end is not served
 VERDICTS = {
     Class.UNLIT: "turned away", Class.BAKED: "baked", Class.AGREE: "agrees", Class.MISSING: "missing", Class.FALSE: "false",
     Class.EDGE: "edge", Class.TERMINATOR: "terminator",
 }  # fmt: skip
-
-
-@dataclass(frozen=True)
-class ShadowTest:
-    """One test of the chain. value against limit in `unit`; margin: how far inside it is (negative: outside). leaf: the setting that
-    decides, if one does, and the level it is set at; critical: the leaf's value at which the test would just pass (a prediction)."""
-
-    name: str
-    passed: bool
-    value: float | None = None
-    limit: float | None = None
-    margin: float | None = None
-    unit: str = "-"
-    leaf: str = ""
-    level: str = ""
-    critical: float | None = None
 
 
 @dataclass(frozen=True)
@@ -204,7 +185,7 @@ class _OfLight:
         flagged = self._hits(j.scene(j.intended & j.state.casts & j.state.shadow_pass)) if turned > 0 else []
         due = bool(hits)
         chain = chain_of(j, self.i, self.s) if due else None
-        tests = self._tests(chain, float(drawn[0])) if chain is not None else ()
+        tests = ShadowTests(j, self.s, self.i, chain, float(drawn[0])).all() if chain is not None else ()
         names = [self._name(t) for t, _ in (flagged or hits)]
         known = int(chain.caster[0]) if chain is not None else -1
         caster = self.geometry.drawables[known].name if known >= 0 else None
@@ -291,133 +272,6 @@ class _OfLight:
         if klass is Class.FALSE:
             as_what = WROTE_WORDS[Wrote(int(writers(Judge(j.renderer, j.frame, intended(j.frame)), self.i, self.s)[0][0]))]
         return tuple(dict.fromkeys(self._name(t) for t in found)), as_what
-
-    # The chain
-
-    def _tests(self, chain: Chain, drawn: float) -> tuple[ShadowTest, ...]:
-        """The chain in words and numbers; tests that the light's technique does not make are left out."""
-        state, d = self.j.state, int(chain.caster[0])
-        thing, surface = self.geometry.drawables[d], self.geometry.drawables[self.front]
-        passed = {test: bool(chain.passed[0, test]) for test in Lost if test is not Lost.UNEXPLAINED}
-        material = self.j.frame.geometry.drawables[d].material
-        tests = [
-            self._switch(Lost.SWITCHED_OFF, passed, "shadow.enabled"),
-            ShadowTest(LOST_WORDS[Lost.LIGHT], passed[Lost.LIGHT], leaf=f"lights.{self.light.name}.casts", level="light"),
-            ShadowTest(LOST_WORDS[Lost.RECEIVER], passed[Lost.RECEIVER], leaf=f"nodes.{surface.node}.receives", level="node"),
-            ShadowTest(LOST_WORDS[Lost.CASTS], passed[Lost.CASTS], leaf=f"nodes.{thing.node}.casts", level="node"),
-            ShadowTest(LOST_WORDS[Lost.PASS], passed[Lost.PASS], leaf=f"shaders.{state.shader[d]}.passes.shadow", level="shader"),
-            ShadowTest(LOST_WORDS[Lost.FACE], passed[Lost.FACE], leaf=f"materials.{material}.casts_both_sides", level="material"),
-        ]  # fmt: skip
-        if self.j.traced(self.i) or self.light.technique == "paged" or self.shadow.casters_from != "scene":
-            tests.append(self._culled(d, passed[Lost.CULLED]))
-        if self.j.traced(self.i):
-            gap = float(chain.caster_m[0])
-            offset = self.shadow.ray_offset_m
-            return (
-                *tests,
-                ShadowTest(
-                    "the ray starts below the caster", passed[Lost.BIAS], offset, gap, gap - offset, "m", "shadow.ray_offset_m",
-                    self.leaves["shadow.ray_offset_m"].winner, gap if not passed[Lost.BIAS] and gap < offset else None,
-                ),
-            )  # fmt: skip
-        if self.light.kind == DIRECTIONAL and self.light.technique == "cascades":
-            tests.append(self._served())
-        if chain.reading is None or chain.reading.k[0] < 0:
-            return tuple(tests)
-        if self.shadow.depth_range != "scene":
-            away, room = float(chain.caster_m[0]), float(chain.reading.room_m[0])
-            tests.append(
-                ShadowTest(LOST_WORDS[Lost.DEPTH_RANGE], passed[Lost.DEPTH_RANGE], away, room, room - away, "m", "shadow.depth_range",
-                           self.leaves["shadow.depth_range"].winner)
-            )  # fmt: skip
-        if self.j.frame.buffers["cutouts"].material[d] >= 0:
-            tests.append(ShadowTest(LOST_WORDS[Lost.ALPHA], passed[Lost.ALPHA], leaf=f"materials.{material}", level="material"))
-        tests += [self._covered(chain, drawn), self._biased()]
-        return tuple(tests)
-
-    def _switch(self, test: Lost, passed: dict[Any, bool], leaf: str) -> ShadowTest:
-        return ShadowTest(LOST_WORDS[test], passed[test], leaf=leaf, level=self.leaves[leaf].winner)
-
-    def _culled(self, d: int, passed: bool) -> ShadowTest:
-        """What the technique leaves out: by the angle that the caster's padded ball is seen under, or outside of the frame."""
-        state, camera, words = self.j.state, self.j.frame.camera, LOST_WORDS[Lost.CULLED]
-        node = self.geometry.drawables[d].node
-        away, radius = float(range_m(self.geometry, camera)[d]), float(ball_radius_m(self.geometry, state.padding_m)[d])
-        if self.light.technique == "cascades":
-            low, high = self.geometry.bounds[:, 0], self.geometry.bounds[:, 1]
-            sweep = -np.array(self.light.towards) * 2 * self.geometry.diagonal_m if self.shadow.casters_from == "swept" else None
-            pads = np.geomspace(0.01, 1000.0, 400)
-            grown = in_frustum(camera, low[d] - pads[:, None], high[d] + pads[:, None], 0.0, None, sweep)
-            least = float(pads[grown][0]) if grown.any() else None
-            have = float(state.padding_m[d])
-            return ShadowTest(
-                words, passed, have, 0.0 if passed else least, None if passed or least is None else have - least, "m",
-                f"nodes.{node}.bounds_padding_m", "node", None if passed else least,
-            )  # fmt: skip
-        limit_deg = self.shadow.ray_limit_deg if self.light.technique == "rays" else self.shadow.paged_limit_deg
-        limit = float(limit_range_m(radius, limit_deg))
-        if self.light.technique == "paged" and state.dense[d]:
-            limit = math.inf
-        needed = away * math.tan(math.radians(limit_deg) / 2) - (radius - float(state.padding_m[d]))
-        finite = math.isfinite(limit)
-        return ShadowTest(
-            words, passed, away, limit if finite else None, limit - away if finite else None, "m", f"nodes.{node}.bounds_padding_m", "node",
-            needed if finite else None,
-        )  # fmt: skip
-
-    def _served(self) -> ShadowTest:
-        """A sun's maps end at a view depth, or at a range."""
-        end = max(self.shadow.reach_m, self.shadow.far_reach_m)
-        leaf = "shadow.far_reach_m" if self.shadow.far_reach_m > self.shadow.reach_m else "shadow.reach_m"
-        depth = float((self.s.range_m if self.shadow.reach_by == "range" else self.s.depth_m)[0])
-        return ShadowTest(
-            LOST_WORDS[Lost.REACH], depth < end, depth, end, end - depth, "m", leaf, self.leaves[leaf].winner, depth
-        )  # fmt: skip
-
-    def _covered(self, chain: Chain, drawn: float) -> ShadowTest:
-        """A texel holds what stands at its centre, and the filter mixes its neighbours in: a shadow narrower than that is thinned or lost.
-        Measured at the place itself, as width in texels; the bias is a test of its own."""
-        share, texel = float(chain.share[0]), float(chain.reading.texel_m[0]) if chain.reading is not None else 0.0
-        wide = self._width_m(texel) / max(texel, 1e-12)
-        leaf = "shadow.resolution" if self.light.kind == DIRECTIONAL else "shadow.light_resolution"
-        if self.light.technique == "paged":
-            leaf = "shadow.page_texel_px"
-        passed = share >= 0.5 if drawn >= 0.5 else True
-        critical = None
-        if not passed and wide > 0 and self.light.technique != "paged":
-            critical = float(math.ceil(getattr(self.shadow, leaf.partition(".")[2]) * self.j.maps.filter_px / wide))
-        return ShadowTest(
-            LOST_WORDS[Lost.WIDTH], passed, wide, float(self.j.maps.filter_px), wide - self.j.maps.filter_px, "texel", leaf,
-            self.leaves[leaf].winner, critical if critical is not None and critical <= 8192 else None,
-        )  # fmt: skip
-
-    def _width_m(self, texel_m: float) -> float:
-        """How wide the true shadow is at its narrowest across the light's rays, measured in sixteenths of a texel up to four texels to
-        either side."""
-        if texel_m <= 0:
-            return 0.0
-        steps = np.arange(1, WIDTH_STEPS + 1) * texel_m / 16
-        lit = np.stack([self.j.lit_around(self.i, self.s, self.towards, self.distance, np.array([step])) for step in steps])[
-            ..., 0
-        ]
-        # The first step at which each of the eight directions is lit; diagonal ones are sqrt(2) longer.
-        first = np.where(lit.any(axis=0), steps[lit.argmax(axis=0)], steps[-1]) * np.tile([1.0, math.sqrt(2)], 4)
-        return float((first[:4] + first[4:]).min())
-
-    def _biased(self) -> ShadowTest:
-        """The look-up moves the surface along its normal: beyond the gap to the caster it passes the shadow by."""
-        bias, j = self.shadow.bias_texels, self.j
-
-        def dark(value: float) -> bool:
-            return float(j.drawn(self.i, self.s, self.towards, self.distance, value)[0]) < 0.5
-
-        held = [b for b in np.linspace(0, bias, BIAS_STEPS) if dark(float(b))]
-        passed = dark(bias) or not held  # without any bias it is no better: something else lost it
-        most = float(max(held)) if held else None
-        return ShadowTest(
-            LOST_WORDS[Lost.BIAS], passed, bias, most, None if most is None else most - bias, "texel", "shadow.bias_texels",
-            self.leaves["shadow.bias_texels"].winner, most if bias > 0 else None,
-        )  # fmt: skip
 
 
 __all__ = ["SAME", "Autopsy", "Elsewhere", "ElsewhereLight", "LightAutopsy", "Retried", "ShadowTest", "shadow_autopsy"]
