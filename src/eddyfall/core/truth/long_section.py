@@ -2,7 +2,7 @@
 ends."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,8 +13,8 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.shade.shadow_maps import EDGE, FAR_M, NEAR_M, PAGE, TEXEL_M
+from eddyfall.core.truth.disagreement import of_light
 from eddyfall.core.truth.judge import Judge
-from eddyfall.core.truth.shadow_causes import chain_of, writers
 from eddyfall.core.truth.shadow_classes import LOST_WORDS, WROTE_WORDS, Class, Lost, OfLight, Wrote
 from eddyfall.core.truth.shadow_costs import ShadowCost, shadow_cost
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
@@ -98,33 +98,30 @@ def long_section(renderer: Renderer, build: Build, request: Request, light: str 
     frame = renderer.frame(build, request, "lit")
     number = light_number(frame, light)
     judge, s = Judge(renderer, frame), surfaces_of(frame, EVERY)
-    classes, true, drawn = judge.classes(number, s)
-    rows = np.flatnonzero((classes >= Class.AGREE) & (classes != Class.TERMINATOR) & (true == 0))
-    lost, caster = np.full(len(s), -1), np.full(len(s), -1)
-    wrote, writer = np.full(len(s), -1), np.full(len(s), -1)
-    if len(rows):
-        towards, distance = to_light(s.of(rows), number, frame)
-        first, _ = judge.first(judge.scene(judge.intended), s.of(rows), towards, distance)
-        caster[rows] = np.where(first >= 0, frame.geometry.owner[first], -1)
-    missing = np.flatnonzero(classes == Class.MISSING)
-    if len(missing):
-        chain = chain_of(judge, number, s.of(missing))
-        lost[missing] = [
-            int(chain.first_lost(i) or 0) if chain.first_lost(i) is not None else Lost.UNEXPLAINED for i in range(len(missing))
-        ]
-        caster[missing] = chain.caster
-    false = np.flatnonzero(classes == Class.FALSE)
-    if len(false):
-        wrote[false], writer[false] = writers(judge, number, s.of(false))
+    found = _with_every_caster(judge, number, s, of_light(judge, number, s))
     state, shadow = frame.stage.lights[number], frame.stage.resolved[Shadow]
-    found = OfLight(state.name, classes, true, drawn, lost, caster, wrote, writer)
     pages, coarser = next(((p, c) for i, p, c in frame.buffers["shadow_pages"] if i == number), (0, 0))
     return LongSection(
         request.viewpoint, state.name, tuple(v.name for v in frame.stage.lights), state.technique, shadow.reach_by, request.size,
         2 * math.tan(frame.camera.fov_y_rad / 2) / request.size[1], tuple(_tiers(frame, number)), tuple(_bars(judge, number, s, found)),
-        found.counts(EVERY**2), _shares(frame, LOST_WORDS, Lost, lost, caster), _shares(frame, WROTE_WORDS, Wrote, wrote, writer),
+        found.counts(EVERY**2), _shares(frame, LOST_WORDS, Lost, found.lost, found.caster),
+        _shares(frame, WROTE_WORDS, Wrote, found.wrote, found.writer),
         pages, coarser, shadow_cost(frame),
     )  # fmt: skip
+
+
+def _with_every_caster(judge: Judge, number: int, s: Surfaces, found: OfLight) -> OfLight:
+    """The same with the caster of shadows that are drawn too: what rays to the light meet first."""
+    due = np.flatnonzero(
+        (found.true == 0) & (found.caster < 0) & (found.classes >= Class.AGREE) & (found.classes != Class.TERMINATOR)
+    )
+    if not len(due):
+        return found
+    towards, distance = to_light(s.of(due), number, judge.frame)
+    first, _ = judge.first(judge.scene(judge.intended), s.of(due), towards, distance)
+    caster = found.caster.copy()
+    caster[due] = np.where(first >= 0, judge.frame.geometry.owner[first], -1)
+    return replace(found, caster=caster)
 
 
 def light_number(frame: Frame, light: str | None) -> int:
