@@ -323,3 +323,19 @@ def test_sixty_four_lamps_are_judged_and_each_is_named():
     assert all(sum(v.counts().values()) == total for v in found)
     lost = [v for v in found if (v.lost == 1).any()]
     assert lost and all(int(v.light.split("_")[1]) % 2 == 1 for v in lost), "only lamps that cast nothing lose a shadow by that"
+
+
+def test_rays_to_a_lamp_are_traced_wherever_its_range_reaches():
+    from eddyfall.core.passes.contract import View
+    from eddyfall.core.passes.shadow_rays import near_lamp, ray_directions
+
+    frame = frame_of(yard(), upto="lit")
+    view = View(frame.camera, frame.pixels)
+    y, x = np.nonzero(frame.drawable >= 0)
+    places = view.rays.eye + ray_directions(view, x, y) * frame.buffers["surface"][y, x][:, 13:14]
+    rng = np.random.default_rng(2)
+    for _ in range(200):
+        place, reach = rng.uniform([-9, 0, -25], [9, 4, 2]), rng.uniform(0.5, 9)
+        inside = np.linalg.norm(places - place, axis=1) < reach
+        assert near_lamp(view, place, reach)[y[inside], x[inside]].all(), (place, reach)
+    assert near_lamp(view, np.array([0.0, 0.5, -20.0]), 1.0).mean() < 0.05

@@ -35,17 +35,17 @@ def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
     surface, drawable = inputs["surface"], inputs["drawable"]
     traced = np.ones((*drawable.shape, len(table.kind)), np.float32)
     solid = (drawable >= 0) & section.receives[drawable]
-    y, x = np.nonzero(solid)
-    row = surface[y, x]
-    directions = ray_directions(view, x, y)
-    places = view.rays.eye + directions * row[:, DISTANCE : DISTANCE + 1].astype(np.float64)
     for number in chosen:
+        lamp = table.kind[number] != DIRECTIONAL and table.range_m[number] > 0
+        y, x = np.nonzero(solid & near_lamp(view, table.place[number], float(table.range_m[number])) if lamp else solid)
+        row, directions = surface[y, x], ray_directions(view, x, y)
+        places = view.rays.eye + directions * row[:, DISTANCE : DISTANCE + 1].astype(np.float64)
         towards, distance = incoming_all(number, places, table)
         reaches = np.einsum("nk,nk->n", row[:, NORMAL_XYZ], towards) > 0
-        if table.kind[number] == DIRECTIONAL:
-            distance = np.full(len(places), np.inf)
-        elif table.range_m[number] > 0:
+        if lamp:
             reaches &= distance < table.range_m[number]
+        elif table.kind[number] == DIRECTIONAL:
+            distance = np.full(len(places), np.inf)
         at = np.flatnonzero(reaches)
         faces = face_normals(inputs["geometry"], inputs["triangle"][y[at], x[at]], directions[at])
         scene = RayScene(
@@ -54,6 +54,25 @@ def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
         triangle, away = scene.first_hit(places[at] + faces * section.offset_m, towards[at])
         traced[y[at], x[at], number] = ~((triangle >= 0) & (away < distance[at]))
     return {"traced": traced}
+
+
+def near_lamp(view: View, place: np.ndarray, range_m: float) -> np.ndarray:
+    """(h, w) bool: a rectangle of pixels that holds all that a lamp's range may reach; all of them where the range comes near the eye."""
+    camera, (width, height) = view.camera, view.pixels.size
+    corners = place + range_m * np.array([[i, j, k] for i in (-1, 1) for j in (-1, 1) for k in (-1, 1)])
+    away = (corners - np.array(camera.eye)) @ camera.axes.T
+    inside = np.ones(view.pixels.shape, bool)
+    if (away[:, 2] > -1e-3).any():
+        return inside
+    half = np.tan(camera.fov_y_rad / 2)
+    x = (away[:, 0] / -away[:, 2] / (half * camera.aspect) * 0.5 + 0.5) * width
+    y = (0.5 - away[:, 1] / -away[:, 2] / half * 0.5) * height
+    x0, y0 = view.pixels.origin
+    low = np.floor([y.min() - y0, x.min() - x0]).astype(int) - 1
+    high = np.ceil([y.max() - y0, x.max() - x0]).astype(int) + 2
+    part = np.zeros_like(inside)
+    part[max(low[0], 0) : max(high[0], 0), max(low[1], 0) : max(high[1], 0)] = True
+    return part
 
 
 def ray_directions(view: View, x: np.ndarray, y: np.ndarray) -> np.ndarray:

@@ -53,7 +53,7 @@ def _shed(world: World, iron: int) -> None:
     walls.box((x1 - 0.2, 0, z0), (x1, high, z1 - 4.5), 1.5)
     world.add("shed_walls", walls, tar)
     world.add("shed_roof", Shape().box((x0 - 0.6, high, z0 - 0.6), (x1 + 0.5, high + 0.2, z1 + 0.7), 1.5), tar)
-    world.lamp("shed_lamp", (-16.2, 4.2, -14.2), 9000.0, 24.0)
+    world.lamp("shed_lamp", (-16.2, 4.2, -14.2), 9000.0, 11.0)
     hook = Shape().tube((-15.6, 2.5, -13.4), (-15.6, 2.75, -13.4), 0.02, 0.02, 8)
     hook.ring(np.array([-15.6, 2.42, -13.4]), np.eye(3)[[1, 0, 2]], 0.11, 0.07, 0.025)
     world.add("crane_hook", hook, iron)
