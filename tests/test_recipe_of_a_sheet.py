@@ -25,7 +25,7 @@ test("the toy sheet", async () => {
   render(around({ at: "/p/3/b/1/toybox", children: <App /> }));
   expect((await screen.findByRole("heading", { name: "Toybox" })).tagName).toBe("H1");
   const sheets = within(screen.getByRole("navigation", { name: "Sheets" })).getAllByRole("link").map((s) => s.textContent);
-  expect(sheets).toEqual(["Intake", "Set-up", "Sweep", "Bench", "Lightmaps", "Toybox", "Ledger"]);
+  expect(sheets).toEqual(["Intake", "Set-up", "Sweep", "Bench", "Lightmaps", "Shadow reach", "Toybox", "Ledger"]);
   expect(document.querySelector("dialog[aria-label=Keys]")?.textContent).toContain("tidy up");
 });
 """
@@ -39,7 +39,7 @@ def test_a_sheet_is_a_folder_and_a_line(tmp_path):
     (web / "src/sheets/toybox").mkdir()
     (web / "src/sheets/toybox/sheet.tsx").write_text(recipe("tsx sheet"))
     registry = web / "src/sheets/registry.ts"
-    text = registry.read_text().replace("LIGHTMAPS, LEDGER]", "LIGHTMAPS, TOYBOX, LEDGER]")
+    text = registry.read_text().replace(", LEDGER]", ", TOYBOX, LEDGER]")
     registry.write_text('import { TOYBOX } from "./toybox/sheet";\n' + text)
     (web / "src/toybox.test.tsx").write_text(TEST)
     for command in (["tsc", "--noEmit"], ["vitest", "run", "src/toybox.test.tsx"]):

@@ -78,7 +78,7 @@ def test_it_is_plain_json(net):
 
     document = json.loads(ProofDocument.from_core(proof_of(net, ("shaders", "net", "passes", "depth"), True)).model_dump_json())
     assert {"proved", "why", "ended", "left", "made", "views"} == set(document)
-    assert {"viewpoint", "role", "changed", "on_cause", "elsewhere", "siblings"} == set(document["views"][0])
+    assert {"viewpoint", "role", "changed", "on_cause", "elsewhere", "siblings", "shadow_edges"} == set(document["views"][0])
     assert np.isfinite(document["views"][0]["changed"])
 
 

@@ -16,7 +16,7 @@ from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
 from eddyfall.core.shade.lights import direct_plain
-from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.judge import Judge, past_m
 from eddyfall.core.truth.map_reading import read_maps
 from eddyfall.core.truth.shadow_causes import chain_of, writers
 from eddyfall.core.truth.shadow_classes import SAME, WROTE_WORDS, Class, Wrote
@@ -230,7 +230,7 @@ class _OfLight:
                 break
             gone += float(away[0])
             found.append((int(triangle[0]), gone))
-            gone += 1e-5 + 1e-6 * gone
+            gone += float(past_m(self.geometry, np.array(gone)))
         return found
 
     def _nearest_miss(self) -> tuple[str | None, float | None]:

@@ -140,7 +140,7 @@ class Judge:
             active = active[there & ~drawn]
             if not len(active):
                 break
-            gone[active] += 1e-5 + 1e-6 * gone[active]
+            gone[active] += past_m(self.frame.geometry, gone[active])
         return triangle, away
 
     def _faces_light(self, triangle: np.ndarray, towards: np.ndarray) -> np.ndarray:
@@ -190,6 +190,11 @@ class Judge:
             return np.zeros(len(s))
         scale = np.ones(len(s)) if self.table.kind[i] == DIRECTIONAL else distance
         return np.where(k >= 0, self.maps.info[np.maximum(k, 0), TEXEL_M] * scale, 0.0)
+
+
+def past_m(geometry: Geometry, gone_m: np.ndarray) -> np.ndarray:
+    """How far past a face the next ray starts, so that float32 does not meet the face again: far from the origin its steps are coarse."""
+    return np.maximum(1e-5 + 1e-6 * np.asarray(gone_m), 4 * geometry.coordinate_step_m)
 
 
 def solid_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
