@@ -84,6 +84,7 @@ def test_arrays_count_by_type_shape_and_bytes():
 
 
 def test_only_frozen_arrays_are_remembered_and_only_while_they_live():
+    gc.collect()  # what earlier tests let go
     before = len(hashing._array_digests)
     loose = np.arange(10)
     digest(loose)
