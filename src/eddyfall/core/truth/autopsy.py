@@ -230,7 +230,8 @@ class _OfLight:
                 break
             gone += float(away[0])
             found.append((int(triangle[0]), gone))
-            gone += float(past_m(self.geometry, np.array(gone)))
+            again = len(found) > 1 and found[-1][0] == found[-2][0]
+            gone += float(past_m(self.geometry, np.array(gone), np.array(again)))
         return found
 
     def _nearest_miss(self) -> tuple[str | None, float | None]:

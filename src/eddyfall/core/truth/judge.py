@@ -130,7 +130,7 @@ class Judge:
         if self.traced(i):
             return self.first(scene, s, towards, distance)
         triangle, away = np.full(n, -1), np.full(n, np.inf)
-        start, gone, active = s.start(towards), np.zeros(n), np.arange(n)
+        start, gone, active, before = s.start(towards), np.zeros(n), np.arange(n), np.full(n, -1)
         for _ in range(MOST_FACES):
             hit, far = scene.first_hit(start[active] + towards[active] * gone[active, None], towards[active])
             gone[active] += np.where(hit >= 0, far, 0.0)
@@ -140,7 +140,8 @@ class Judge:
             active = active[there & ~drawn]
             if not len(active):
                 break
-            gone[active] += past_m(self.frame.geometry, gone[active])
+            gone[active] += past_m(self.frame.geometry, gone[active], hit[there & ~drawn] == before[active])
+            before[active] = hit[there & ~drawn]
         return triangle, away
 
     def _faces_light(self, triangle: np.ndarray, towards: np.ndarray) -> np.ndarray:
@@ -192,9 +193,10 @@ class Judge:
         return np.where(k >= 0, self.maps.info[np.maximum(k, 0), TEXEL_M] * scale, 0.0)
 
 
-def past_m(geometry: Geometry, gone_m: np.ndarray) -> np.ndarray:
-    """How far past a face the next ray starts, so that float32 does not meet the face again: far from the origin its steps are coarse."""
-    return np.maximum(1e-5 + 1e-6 * np.asarray(gone_m), 4 * geometry.coordinate_step_m)
+def past_m(geometry: Geometry, gone_m: np.ndarray, again: np.ndarray) -> np.ndarray:
+    """How far past a face the next ray starts: as little as can be, since another may lie close behind; where float32 met the same face
+    again (far from the origin its steps are coarse), by more than such a step."""
+    return np.asarray(1e-5 + 1e-6 * np.asarray(gone_m) + np.where(again, 4 * geometry.coordinate_step_m, 0.0))
 
 
 def solid_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
