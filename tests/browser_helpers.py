@@ -5,6 +5,7 @@ import os
 import re
 import subprocess
 import sys
+import zipfile
 from pathlib import Path
 
 from axe_playwright_python.sync_playwright import Axe
@@ -56,6 +57,15 @@ def bring(page, name, *paths):
 def with_setup(path):
     """A scene file and the settings beside it."""
     return path, path.with_suffix(".setup.json")
+
+
+def hand_over(page, folder):
+    """Writes the hand over from the ledger's sheet, downloads it and unpacks it into a folder."""
+    page.get_by_role("button", name="Write the hand over").click()
+    with page.expect_download(timeout=120_000) as download:
+        page.get_by_role("link", name=re.compile("Download the ZIP")).click(timeout=120_000)
+    with zipfile.ZipFile(download.value.path()) as archive:
+        archive.extractall(folder)
 
 
 def barriers(page, theme="survey"):

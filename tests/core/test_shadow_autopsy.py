@@ -294,3 +294,19 @@ def test_padding_at_its_critical_value_is_drawn_and_said():
         build, set_leaf(build, ("nodes", "screen", "bounds_padding_m"), test.critical * 0.99, scope="node", title="t")
     )
     assert drawn_at(almost) == 1.0
+
+
+def test_what_the_frame_leaves_out_is_kept_by_its_critical_padding_or_draw_distance():
+    from_behind = {"lights": {"sun": {**SUN, "towards": [0.0, 0.5, 0.866]}}, "shadow": {"casters_from": "frame"}}
+    behind = Shape().box((-2, 0, 3), (2, 8, 3.05), 1.0)
+    near = {"nodes": {"screen": {"draw_distance_m": 2.0, "bounds_padding_m": 50.0}}}
+    for setup, leaf in ((from_behind, "bounds_padding_m"), ({**from_behind, **near}, "draw_distance_m")):
+        build = yard(setup, behind)
+        found = of_sun(build)
+        test = next(t for t in found.tests if t.name == "it survives the technique's cull")
+        assert found.lost_at == test.name and test.leaf == f"nodes.screen.{leaf}"
+        assert test.critical > 0 and test.margin < 0
+        assert found.retried is not None and found.retried.drawn == 0.0 and found.retried.lost_at is None
+        for value, drawn in ((test.critical * 0.999, 1.0), (test.critical * 1.001, 0.0)):
+            path = ("nodes", "screen", leaf)
+            assert drawn_at(apply_change(build, set_leaf(build, path, value, scope="node", title="t"))) == drawn

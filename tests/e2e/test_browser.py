@@ -1,11 +1,10 @@
 """The interface as it is used: real server, real worker, real browser; numbers on the screen against the command line's."""
 
 import re
-import zipfile
 
 import pytest
 
-from browser_helpers import api, barriers, bring, command_line
+from browser_helpers import api, barriers, bring, command_line, hand_over
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of, floor, net_build, write_build
 
@@ -80,11 +79,7 @@ def test_from_a_file_to_a_repaired_one(page, tmp_path):
     page.get_by_text("✓ Proved").wait_for(timeout=90_000)
     page.get_by_role("link", name="Ledger", exact=True).click()
     page.get_by_text("/shaders/net/passes/depth").wait_for()
-    page.get_by_role("button", name="Write the hand over").click()
-    with page.expect_download(timeout=120_000) as download:
-        page.get_by_role("link", name=re.compile("Download the ZIP")).click(timeout=120_000)
-    with zipfile.ZipFile(download.value.path()) as archive:
-        archive.extractall(tmp_path / "out")
+    hand_over(page, tmp_path / "out")
     assert command_line("sweep", tmp_path / "out" / "nets.glb")[0] == 0
     assert api(page, "GET", f"/api/projects/{project}/builds/1/ledger")[1]["changes"][0]["kept_by"] == "demo"
 
@@ -214,11 +209,7 @@ def test_a_reach_is_mended_from_sweep_to_hand_over_by_mouse_and_then_by_keys(pag
     page.get_by_text("✓ Proved").wait_for(timeout=120_000)
     page.get_by_role("link", name="Ledger", exact=True).click()
     page.get_by_text("/shadow/split_lambda").first.wait_for()
-    page.get_by_role("button", name="Write the hand over").click()
-    with page.expect_download(timeout=120_000) as download:
-        page.get_by_role("link", name=re.compile("Download the ZIP")).click(timeout=120_000)
-    with zipfile.ZipFile(download.value.path()) as archive:
-        archive.extractall(tmp_path / "out")
+    hand_over(page, tmp_path / "out")
     code, [mended] = command_line("shadows", tmp_path / "out" / "reach.glb", "--viewpoint", "long_reach")
     assert mended["casters"][0]["lost_at"] is None and mended["tiers"][0]["texel_m"] <= section["tiers"][0]["texel_m"]
     page.get_by_role("link", name="Bench", exact=True).click()

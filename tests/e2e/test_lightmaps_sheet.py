@@ -1,13 +1,12 @@
 """Lightmaps in the browser: bake, sweep, case, why, repair, bake again, proof, hand over; page and frame tied together; cancel."""
 
 import re
-import zipfile
 
 import numpy as np
 import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, matt, panel, under_a_partition
-from browser_helpers import api, barriers, bring, command_line, with_setup
+from browser_helpers import api, barriers, bring, command_line, hand_over, with_setup
 from eddyfall.core.scene.model import Light
 from scenes import build_of, write_build
 
@@ -68,11 +67,7 @@ def test_from_a_leak_to_its_proof(page, tmp_path):
     page.get_by_text("✓ Proved").wait_for(timeout=90_000)
     page.get_by_role("link", name="Ledger", exact=True).click()
     page.get_by_text("bake 1 lightmap of floor").first.wait_for()
-    page.get_by_role("button", name="Write the hand over").click()
-    with page.expect_download(timeout=120_000) as download:
-        page.get_by_role("link", name=re.compile("Download the ZIP")).click(timeout=120_000)
-    with zipfile.ZipFile(download.value.path()) as archive:
-        archive.extractall(tmp_path / "out")
+    hand_over(page, tmp_path / "out")
     repaired = tmp_path / "out" / "floor.glb"
     assert command_line("bake", repaired, "--status")[0] == 0
     codes = {f["code"] for f in command_line("sweep", repaired)[1]["findings"]}

@@ -15,7 +15,7 @@ from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.model import Scene, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
-from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
 from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader
 from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.columns import BASE_ALPHA
@@ -137,14 +137,14 @@ def make_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, text
     )
 
 
-def _technique(kind: int, entry: LightSetup, by_default: str) -> str:
+def _technique(kind: int, entry: LightSetup, by_default: Technique) -> Technique:
     """How a light's shadow is drawn: as it says itself; a sun otherwise as the project says, a lamp by maps of its own."""
     if kind == DIRECTIONAL:
         return entry.technique or by_default
     return "rays" if entry.technique == "rays" else "cascades"
 
 
-def make_lights(build: Build, light_set: str | None = None, by_default: str = "cascades") -> tuple[LightState, ...]:
+def make_lights(build: Build, light_set: str | None = None, by_default: Technique = "cascades") -> tuple[LightState, ...]:
     """Lights of the scene and suns of the setup that are on, as they say themselves or as a light set says; suns first. by_default:
     technique of a sun's shadow."""
     lights = []

@@ -12,14 +12,15 @@ from typing import Any, Literal, get_args
 import numpy as np
 from scipy.ndimage import binary_dilation
 
+from eddyfall.core.defects.shadow_chain.remedies import SPARE
 from eddyfall.core.defects.shadow_reach import needed_reach
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
-from eddyfall.core.passes.frustum import ball_radius_m, range_m
+from eddyfall.core.passes.frustum import ball_radius_m, padding_needed_m, range_m
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.resolve import Resolved
-from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
+from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique, size_limit
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.disagreement import of_light
 from eddyfall.core.truth.judge import Judge
@@ -32,7 +33,6 @@ DRAWN = 0.5  # of the darkness that is due: with it, a shadow is there
 HELPED = 0.05  # more of it: the look improves
 AROUND_PX = 8  # a filter and the bias may draw a shadow so far aside
 SMALL = (480, 270)  # px of the frame on which other disagreement is counted
-SPARE = 1.02  # padding beyond the critical one
 Remedy = Literal["padding", "dense", "no size limit", "far tier", "reach"]
 CellVerdict = Literal["cures", "masks", "no effect", "nothing to cure"]
 TECHNIQUES: tuple[Technique, ...] = get_args(Technique)
@@ -195,8 +195,8 @@ def _remedy(
     deepest = float((seen.range_m if shadow.reach_by == "range" else seen.depth_m).max())
     match remedy:
         case "padding":
-            limit = {"paged": shadow.paged_limit_deg, "rays": shadow.ray_limit_deg, "cascades": 0.0}[technique]
-            critical = max(away * math.tan(math.radians(limit) / 2) - radius, 0.0) if limit > 0 else None
+            _, limit = size_limit(shadow, technique)
+            critical = max(float(padding_needed_m(radius, away, limit)), 0.0) if limit > 0 else None
             pad = float(f"{max((critical or 0.0) * SPARE, padding + 0.25):.3g}")
             leaf = ("nodes", thing.node, "bounds_padding_m")
             return set_leaf(build, leaf, pad, scope="node", title=f"pad {thing.node} by {pad:g} m"), ".".join(leaf), pad, critical

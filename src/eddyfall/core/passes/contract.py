@@ -13,6 +13,7 @@ from eddyfall.core.scene.changes import Change
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.depth import Depth
+from eddyfall.core.scene.setup.sections.shadow import Technique
 from eddyfall.core.shade.blend import FIRST_BLENDED
 from eddyfall.core.shade.surface import Rays, Surfaces
 
@@ -117,7 +118,7 @@ class LightState:
     cone: tuple[float, float]
     casts: bool
     bakes: str = "full"
-    technique: str = "cascades"
+    technique: Technique = "cascades"
 
 
 @dataclass(frozen=True)

@@ -38,6 +38,16 @@ def in_frustum(
     return inside
 
 
+def padding_into_frustum_m(camera: Camera, low: np.ndarray, high: np.ndarray, sweep: np.ndarray | None = None) -> float:
+    """Padding in m with which one box low..high (3,) just meets the full view frustum, as `in_frustum` asks it; 0 if it does without."""
+    centre, half, needed = (low + high) / 2 - np.array(camera.eye), (high - low) / 2, 0.0
+    for normal, offset in frustum_planes(camera, 0.0):
+        further = 0.0 if sweep is None else max(float(normal @ sweep), 0.0)
+        short = offset - float(centre @ normal + half @ np.abs(normal)) - further
+        needed = max(needed, short / float(np.abs(normal).sum()))
+    return needed
+
+
 def ball_radius_m(geometry: Geometry, padding_m: np.ndarray) -> np.ndarray:
     """(d,) radius of the ball around each drawable's box, and its padding."""
     return np.asarray(np.linalg.norm(geometry.bounds[:, 1] - geometry.bounds[:, 0], axis=1) / 2 + padding_m)
@@ -53,3 +63,10 @@ def limit_range_m(radius_m: np.ndarray | float, limit_deg: float) -> np.ndarray:
     if limit_deg <= 0:
         return np.full(np.shape(radius_m), np.inf)
     return np.asarray(radius_m) / math.tan(math.radians(limit_deg) / 2)
+
+
+def padding_needed_m(radius_m: np.ndarray | float, away_m: np.ndarray | float, limit_deg: float) -> np.ndarray:
+    """Padding in m at which a ball of unpadded radius looks as large as an angle across: range tan(angle / 2) - r; negative where it is
+    larger without."""
+    needed: np.ndarray = np.asarray(away_m) * math.tan(math.radians(limit_deg) / 2) - np.asarray(radius_m)
+    return needed

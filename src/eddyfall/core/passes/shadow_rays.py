@@ -102,6 +102,7 @@ PASS = register(
         ),
         writes=("traced",),
         section=section,
+        # A byte a pixel and light, only where one is traced: the shadows' cost counts it.
         targets=(Target(name="traced", texel_bytes=0),),
         run=run,
     )

@@ -69,8 +69,8 @@ def _blended_part(scene: Scene, setup: Setup, mesh: int) -> str | None:
             continue
         key, material = scene.material_keys[part.material], scene.materials[part.material]
         entry = setup.materials.get(key)
-        blend = entry.blend if entry is not None and entry.blend is not None else None
-        if (blend is None and material.alpha_mode == "BLEND") or (blend is not None and blend not in ("opaque", "cutout")):
+        blend = entry.blend if entry is not None else None
+        if material.alpha_mode == "BLEND" if blend is None else blend not in ("opaque", "cutout"):
             return key
     return None
 

@@ -19,7 +19,7 @@ from eddyfall.core.shade.lights import direct_plain
 from eddyfall.core.truth.judge import Judge, past_m
 from eddyfall.core.truth.map_reading import read_maps
 from eddyfall.core.truth.shadow_causes import chain_of, writers
-from eddyfall.core.truth.shadow_classes import SAME, WROTE_WORDS, Class, Wrote
+from eddyfall.core.truth.shadow_classes import WROTE_WORDS, Class, Wrote
 from eddyfall.core.truth.shadow_tests import ShadowTest, ShadowTests
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
 from eddyfall.core.truth.visibility import intended, would_cast
@@ -275,4 +275,4 @@ class _OfLight:
         return tuple(dict.fromkeys(self._name(t) for t in found)), as_what
 
 
-__all__ = ["SAME", "Autopsy", "Elsewhere", "ElsewhereLight", "LightAutopsy", "Retried", "ShadowTest", "shadow_autopsy"]
+__all__ = ["Autopsy", "Elsewhere", "ElsewhereLight", "LightAutopsy", "Retried", "ShadowTest", "shadow_autopsy"]

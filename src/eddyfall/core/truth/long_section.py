@@ -10,7 +10,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, range_m
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.shade.shadow_maps import EDGE, FAR_M, NEAR_M, PAGE, TEXEL_M
 from eddyfall.core.truth.disagreement import of_light
@@ -196,8 +196,7 @@ def _end(judge: Judge, number: int, d: int) -> tuple[float | None, str, str]:
         if not passes:
             return 0.0, LOST_WORDS[test], leaf
     if light.technique in ("paged", "rays"):
-        leaf = "shadow.paged_limit_deg" if light.technique == "paged" else "shadow.ray_limit_deg"
-        limit_deg = shadow.paged_limit_deg if light.technique == "paged" else shadow.ray_limit_deg
+        leaf, limit_deg = size_limit(shadow, light.technique)
         radius = float(ball_radius_m(judge.frame.geometry, state.padding_m)[d])
         end = float(limit_range_m(radius, limit_deg))
         if math.isinf(end) or (light.technique == "paged" and state.dense[d]):

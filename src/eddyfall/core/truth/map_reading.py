@@ -170,6 +170,3 @@ def own_tolerance_m(reading: Reading, facing: np.ndarray, maps: ShadowMaps, span
     slope. facing (n,): cosine between face and light; span_m: depth of the scene along it."""
     slope = np.sqrt(np.maximum(1 - facing**2, 0)) / np.maximum(facing, 1e-3)
     return np.asarray(1e-4 + span_m * 4e-7 + reading.texel_m * slope / 64)
-
-
-__all__ = ["PAGE", "Reading", "own_tolerance_m", "read_maps", "serving_map"]

@@ -7,7 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.frustum import ball_radius_m, in_frustum, limit_range_m, range_m
+from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, padding_into_frustum_m, padding_needed_m, range_m
+from eddyfall.core.scene.setup.sections.shadow import size_limit
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.shadow_classes import LOST_WORDS, Chain, Lost
@@ -96,21 +97,21 @@ class ShadowTests:
         node = self.geometry.drawables[d].node
         away, radius = float(range_m(self.geometry, camera)[d]), float(ball_radius_m(self.geometry, state.padding_m)[d])
         if self.light.technique == "cascades":
-            low, high = self.geometry.bounds[:, 0], self.geometry.bounds[:, 1]
+            (low, high), farthest = self.geometry.bounds[d], float(state.draw_distance_m[d])
+            if 0 < farthest < away:
+                return ShadowTest(
+                    words, passed, away, farthest, farthest - away, "m", f"nodes.{node}.draw_distance_m", "node", away
+                )  # fmt: skip
             sweep = -np.array(self.light.towards) * 2 * self.geometry.diagonal_m if self.shadow.casters_from == "swept" else None
-            pads = np.geomspace(0.01, 1000.0, 400)
-            grown = in_frustum(camera, low[d] - pads[:, None], high[d] + pads[:, None], 0.0, None, sweep)
-            least = float(pads[grown][0]) if grown.any() else None
-            have = float(state.padding_m[d])
+            have, least = float(state.padding_m[d]), padding_into_frustum_m(camera, low, high, sweep)
             return ShadowTest(
-                words, passed, have, 0.0 if passed else least, None if passed or least is None else have - least, "m",
-                f"nodes.{node}.bounds_padding_m", "node", None if passed else least,
+                words, passed, have, least, have - least, "m", f"nodes.{node}.bounds_padding_m", "node", None if passed else least
             )  # fmt: skip
-        limit_deg = self.shadow.ray_limit_deg if self.light.technique == "rays" else self.shadow.paged_limit_deg
+        _, limit_deg = size_limit(self.shadow, self.light.technique)
         limit = float(limit_range_m(radius, limit_deg))
         if self.light.technique == "paged" and state.dense[d]:
             limit = math.inf
-        needed = away * math.tan(math.radians(limit_deg) / 2) - (radius - float(state.padding_m[d]))
+        needed = float(padding_needed_m(radius - float(state.padding_m[d]), away, limit_deg))
         finite = math.isfinite(limit)
         return ShadowTest(
             words, passed, away, limit if finite else None, limit - away if finite else None, "m", f"nodes.{node}.bounds_padding_m", "node",

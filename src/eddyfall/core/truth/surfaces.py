@@ -8,7 +8,7 @@ from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.shadow_rays import face_normals, ray_directions
 from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
-from eddyfall.core.shade.lights import incoming_all
+from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all
 from eddyfall.core.truth.visibility import off_surface
 
 
@@ -69,4 +69,4 @@ def to_light(surfaces: Surfaces, light: int, frame: Frame) -> tuple[np.ndarray, 
     """(unit directions (n, 3) to a light, distances (n,) in m; infinite to a sun)."""
     table = frame.buffers["lights"]
     towards, distance = incoming_all(light, surfaces.place, table)
-    return towards, np.where(table.kind[light] == 0, np.inf, distance)
+    return towards, np.where(table.kind[light] == DIRECTIONAL, np.inf, distance)

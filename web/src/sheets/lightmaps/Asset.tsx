@@ -141,7 +141,7 @@ function Sheet({ sheet, line, project, build, target }: SheetOf) {
               <Tried
                 whatIf={whatIf}
                 was={page.data?.report}
-                keep={() => acts.keep.mutate(whatIf.change)}
+                keep={() => acts.keep(whatIf.change)}
                 back={() => setWhatIf(null)}
               />
             ) : (

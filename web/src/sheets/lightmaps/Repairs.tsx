@@ -1,8 +1,7 @@
 import { useState } from "react";
 import type { CopyRemedy, PageAnswer } from "../../api/client";
-import { assetPath, client, csrf, must, type Schemas } from "../../api/client";
-import { useBuild } from "../../api/queries";
-import { useAsk, useWrite } from "../../api/writes";
+import { assetPath, csrf } from "../../api/client";
+import { useAsk, useKeep } from "../../api/writes";
 import { Failed } from "../../ui/state";
 import { figure, percent } from "../../ui/words";
 import { useCopies, type Where } from "./useLightmap";
@@ -11,7 +10,6 @@ export type WhatIf = { title: string; change: Record<string, unknown>; answer: P
 
 /** Asks what a page would be after a change, and keeps the change. */
 export function useRepairs(w: Where, show: (w: WhatIf | null) => void) {
-  const build = useBuild(w.project, w.build);
   const tried = useAsk(
     async (change: Record<string, unknown>): Promise<WhatIf> => {
       const answer = await fetch(
@@ -28,20 +26,10 @@ export function useRepairs(w: Where, show: (w: WhatIf | null) => void) {
     },
     (found) => show(found),
   );
-  const keep = useWrite(
-    (change: Record<string, unknown>) =>
-      must(
-        client.POST("/api/projects/{project_id}/builds/{number}/ledger", {
-          params: {
-            path: { project_id: w.project, number: w.build },
-            header: { "If-Match": String(build.data?.version ?? 0) },
-          },
-          body: { change, evidence: { from: "lightmaps" }, reason: "" } as Schemas["KeepChange"],
-        }),
-      ),
-    () => show(null),
-  );
-  return { tried, keep };
+  const kept = useKeep(w.project, w.build, () => show(null));
+  const keep = (change: Record<string, unknown>) =>
+    kept.mutate({ change, evidence: { from: "lightmaps" }, reason: "" });
+  return { tried, keep, kept };
 }
 
 type Acts = ReturnType<typeof useRepairs>;
@@ -131,8 +119,8 @@ function Remedy({ of, acts, pressed }: { of: CopyRemedy; acts: Acts; pressed: bo
           type="button"
           className="btn btn-xs"
           aria-label={`keep ${of.title}`}
-          disabled={acts.keep.isPending}
-          onClick={() => acts.keep.mutate(change)}
+          disabled={acts.kept.isPending}
+          onClick={() => acts.keep(change)}
         >
           Keep
         </button>
@@ -203,7 +191,7 @@ export function Repairs({ mesh, acts }: { mesh: string; acts: Acts }) {
           Trying it…
         </p>
       )}
-      <Failed error={acts.tried.error ?? acts.keep.error} />
+      <Failed error={acts.tried.error ?? acts.kept.error} />
     </section>
   );
 }

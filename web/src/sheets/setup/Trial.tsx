@@ -1,7 +1,6 @@
 import { useState } from "react";
 import { client, must } from "../../api/client";
-import { useBuild } from "../../api/queries";
-import { useAsk, useWrite } from "../../api/writes";
+import { useAsk, useKeep } from "../../api/writes";
 import { Failed } from "../../ui/state";
 import { percent } from "../../ui/words";
 import { asked, type Edits, type Where } from "./edits";
@@ -10,7 +9,6 @@ import { written } from "./values";
 /** The edits as one trial: measured together, kept together with a reason, never saved silently. */
 export function Trial({ where, edits }: { where: Where; edits: Edits }) {
   const [reason, setReason] = useState("");
-  const build = useBuild(where.project, where.build);
   const at = { path: { project_id: where.project, number: where.build } };
   const question = JSON.stringify([asked(edits.edits), where]);
   const trial = useAsk(async () => {
@@ -21,19 +19,10 @@ export function Trial({ where, edits }: { where: Where; edits: Edits }) {
     return { effect, question };
   });
   const effect = trial.data?.question === question ? trial.data.effect : undefined;
-  const keep = useWrite(
-    (change: Record<string, unknown>) =>
-      must(
-        client.POST("/api/projects/{project_id}/builds/{number}/ledger", {
-          params: { ...at, header: { "If-Match": String(build.data?.version ?? 0) } },
-          body: { change, evidence: { from: "set-up", changed_share: effect?.changed_share }, reason },
-        }),
-      ),
-    () => {
-      edits.clear();
-      setReason("");
-    },
-  );
+  const keep = useKeep(where.project, where.build, () => {
+    edits.clear();
+    setReason("");
+  });
   if (!edits.edits.length) return null;
   const n = edits.edits.length;
   return (
@@ -90,7 +79,13 @@ export function Trial({ where, edits }: { where: Where; edits: Edits }) {
               type="button"
               className="btn btn-sm btn-primary"
               disabled={keep.isPending}
-              onClick={() => keep.mutate(effect.change)}
+              onClick={() =>
+                keep.mutate({
+                  change: effect.change,
+                  evidence: { from: "set-up", changed_share: effect.changed_share },
+                  reason,
+                })
+              }
             >
               Keep as one change
             </button>

@@ -1,5 +1,4 @@
-import { client, must } from "../../api/client";
-import { useWrite } from "../../api/writes";
+import { useKeep } from "../../api/writes";
 import { Failed, Skeleton } from "../../ui/state";
 import { bytes, figure, percent } from "../../ui/words";
 import { type Cell, type Look, useCures } from "./queries";
@@ -14,30 +13,21 @@ type Props = {
   look: Look;
   caster: string;
   technique: string;
-  version: number;
   wanted: boolean;
   ask: () => void;
 };
 
 /** Every technique against every remedy for one caster, each drawn from the same base. */
-export function CuresTable({ look, caster, technique, version, wanted, ask }: Props) {
+export function CuresTable({ look, caster, technique, wanted, ask }: Props) {
   const cures = useCures(look, caster, wanted);
-  const keep = useWrite((cell: Cell) =>
-    must(
-      client.POST("/api/projects/{project_id}/builds/{number}/ledger", {
-        params: {
-          path: { project_id: look.project, number: look.build },
-          header: { "If-Match": String(version) },
-        },
-        body: {
-          change: cell.change,
-          evidence: { measure: `shadow of ${caster} drawn`, before: cell.drawn_before, after: cell.drawn },
-          reason: "",
-        },
-      }),
-    ),
-  );
+  const keep = useKeep(look.project, look.build);
   const cells = cures.data?.cells ?? [];
+  const keepCell = (c: Cell) =>
+    keep.mutate({
+      change: c.change,
+      evidence: { measure: `shadow of ${caster} drawn`, before: c.drawn_before, after: c.drawn },
+      reason: "",
+    });
   const of = (t: string, r: string) => cells.find((c) => c.technique === t && c.remedy === r);
   return (
     <section aria-label="What would cure it">
@@ -77,7 +67,7 @@ export function CuresTable({ look, caster, technique, version, wanted, ask }: Pr
                   <CellOf
                     key={t}
                     of={of(t, r)}
-                    keep={t === technique ? (c) => keep.mutate(c) : undefined}
+                    keep={t === technique ? keepCell : undefined}
                     busy={keep.isPending}
                   />
                 ))}

@@ -1,24 +1,13 @@
 import { useState } from "react";
-import { client, must } from "../../api/client";
-import { useWrite } from "../../api/writes";
+import { useKeep } from "../../api/writes";
 import { Failed, Skeleton } from "../../ui/state";
 import { type Look, useLeftovers } from "./queries";
 
 /** Shadow settings of earlier trials that change no pixel, and one press to take them out. */
-export function Leftovers({ look, version }: { look: Look; version: number }) {
+export function Leftovers({ look }: { look: Look }) {
   const [wanted, setWanted] = useState(false);
   const found = useLeftovers(look, wanted);
-  const keep = useWrite((change: Record<string, unknown>) =>
-    must(
-      client.POST("/api/projects/{project_id}/builds/{number}/ledger", {
-        params: {
-          path: { project_id: look.project, number: look.build },
-          header: { "If-Match": String(version) },
-        },
-        body: { change, evidence: {}, reason: "they change no pixel" },
-      }),
-    ),
-  );
+  const keep = useKeep(look.project, look.build);
   const spare = found.data?.settings.filter((s) => !s.needed) ?? [];
   return (
     <section aria-label="Leftovers" className="mt-3">
@@ -36,7 +25,7 @@ export function Leftovers({ look, version }: { look: Look; version: number }) {
         <>
           <p className="second">
             {spare.length === 0
-              ? `All ${found.data.settings.length} shadow settings change a pixel or save work.`
+              ? `All ${found.data.settings.length} shadow settings change a pixel somewhere.`
               : `${spare.length} of ${found.data.settings.length} change no pixel in ${found.data.looked.length} frames:`}
           </p>
           <ul>
@@ -51,7 +40,13 @@ export function Leftovers({ look, version }: { look: Look; version: number }) {
               type="button"
               className="btn btn-xs mt-1"
               disabled={keep.isPending}
-              onClick={() => keep.mutate(found.data?.change ?? {})}
+              onClick={() =>
+                keep.mutate({
+                  change: found.data?.change ?? {},
+                  evidence: {},
+                  reason: "they change no pixel",
+                })
+              }
             >
               Take them out
             </button>

@@ -91,7 +91,6 @@ export function ShadowReach() {
       key={look.viewpoint + (look.light ?? "")}
       {...{ look, query, set, bar, viewpoints }}
       section={section.data}
-      version={info.data?.version ?? 0}
     >
       <Failed error={section.error} />
     </Sheet>
@@ -105,11 +104,10 @@ type SheetOf = {
   set: (values: Record<string, string | null>) => void;
   bar: ReactNode;
   viewpoints: string[];
-  version: number;
   children: ReactNode;
 };
 
-function Sheet({ look, section, query, set, bar, viewpoints, version, children }: SheetOf) {
+function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf) {
   const axis = useMemo(() => axisOf(section, 520), [section]);
   const [cursor, setCursor] = useState<number | null>(null);
   const [asked, setAsked] = useState<string | null>(null);
@@ -185,7 +183,6 @@ function Sheet({ look, section, query, set, bar, viewpoints, version, children }
             look={look}
             caster={chosen.name}
             technique={section.technique}
-            version={version}
             wanted={asked === chosen.name}
             ask={() => setAsked(chosen.name)}
           />
@@ -200,7 +197,7 @@ function Sheet({ look, section, query, set, bar, viewpoints, version, children }
               sheet="shadow-reach"
             />
           )}
-          <Leftovers look={look} version={version} />
+          <Leftovers look={look} />
         </div>
       </div>
       <Tables section={section} chosen={chosen?.name ?? null} choose={choose} />

@@ -9,9 +9,9 @@ from eddyfall.core.defects.contract import Candidate, Cost, Lever
 from eddyfall.core.defects.shadow_chain.seen import ACNE, DARKER, EVERY, LEAST, Seen
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Frame
-from eddyfall.core.passes.frustum import ball_radius_m, range_m
+from eddyfall.core.passes.frustum import ball_radius_m, padding_needed_m, range_m
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
-from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.shadow_classes import Lost, Wrote
@@ -94,8 +94,8 @@ def _keep_it_in(survey: Survey, frame: Frame, node: str, seen: Seen, where: Mapp
         swept = set_resolved(build, resolved, {"shadow.casters_from": "swept"}, title="cascades from the swept frame")
         scene = set_resolved(build, resolved, {"shadow.casters_from": "scene"}, title="cascades from the whole scene")
         return [(swept, "what may throw a shadow into the frame is drawn"), (scene, "all that casts is drawn")]
-    leaf = "ray_limit_deg" if light.technique == "rays" else "paged_limit_deg"
-    needed = max(_padding_needed(survey, v, s, getattr(shadow, leaf)) for v, s in where.items())
+    _, limit_deg = size_limit(shadow, light.technique)
+    needed = max(_padding_needed(survey, v, s, limit_deg) for v, s in where.items())
     pad = float(f"{max(needed * SPARE, 0.01):.3g}")
     pad = math.ceil(pad * 100) / 100
     change = set_leaf(build, ("nodes", node, "bounds_padding_m"), pad, scope="node", title=f"pad {node} by {pad:g} m")
@@ -119,7 +119,7 @@ def _padding_needed(survey: Survey, viewpoint: str, seen: Seen, limit_deg: float
     frame = survey.frame(viewpoint, "lit")
     padding = frame.stage.state.padding_m
     away, radius = range_m(frame.geometry, frame.camera), ball_radius_m(frame.geometry, padding) - padding
-    return max(float(away[d] * math.tan(math.radians(limit_deg) / 2) - radius[d]) for d in seen.casters)
+    return float(max(padding_needed_m(radius, away, limit_deg)[d] for d in seen.casters))
 
 
 def _bias_that_ends_it(survey: Survey, where: Mapping[str, Seen]) -> float | None:

@@ -1,6 +1,5 @@
 """What one viewpoint shows of shadows that are not as they should be, by cause."""
 
-import math
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -8,8 +7,8 @@ import numpy as np
 from eddyfall.core.defects.contract import Evidence
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.render import Frame
-from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, range_m
-from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, padding_needed_m, range_m
+from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost, OfLight, Wrote
 
@@ -134,11 +133,10 @@ def _measures(frame: Frame, number: int, code: str, casters: np.ndarray) -> tupl
         return ()
     padding = frame.stage.state.padding_m
     away, radius = float(range_m(frame.geometry, frame.camera)[d]), float(ball_radius_m(frame.geometry, padding)[d])
-    leaf = "ray_limit_deg" if light.technique == "rays" else "paged_limit_deg"
-    limit_deg = getattr(shadow, leaf)
+    leaf, limit_deg = size_limit(shadow, light.technique)
     reach = float(limit_range_m(radius, limit_deg))
-    needed = away * math.tan(math.radians(limit_deg) / 2) - (radius - float(padding[d]))
-    where = f"shadow.{leaf} = {limit_deg:g} deg, ball of {radius:.3g} m"
+    needed = float(padding_needed_m(radius - float(padding[d]), away, limit_deg))
+    where = f"{leaf} = {limit_deg:g} deg, ball of {radius:.3g} m"
     return (
         Evidence(measure="range at which it is left out", value=away, unit="m", limit=reach, source=where),
         Evidence(measure="padding that would keep it", value=needed, unit="m", source=where, predicted=True),

@@ -130,7 +130,7 @@ class CuresDocument(Document):
 
 
 class LeftoverDocument(Document):
-    """One shadow setting that is not at its default; needed: pixels change, or shadows cost more, without it."""
+    """One shadow setting that is not at its default; needed: pixels change without it."""
 
     setting: str
     value: Any

@@ -54,3 +54,11 @@ class Shadow(Section):
     bias_texels: float = leaf(1.5, "texel", "shift of the receiver along its normal before the look-up", ge=0, le=16)
     filter_px: int = leaf(3, "texel", "edge of the box of map texels averaged at a look-up", ge=1, le=7)
     light_resolution: int = leaf(512, "texel", "edge of each map of a point or spot light that casts", ge=16, le=4096)
+
+
+def size_limit(shadow: Shadow, technique: Technique) -> tuple[str, float]:
+    """(leaf, degrees) of the angle below which a technique leaves a caster out; ("", 0.0) for cascades, which have none."""
+    leaves: dict[str, tuple[str, float]] = {
+        "paged": ("shadow.paged_limit_deg", shadow.paged_limit_deg), "rays": ("shadow.ray_limit_deg", shadow.ray_limit_deg),
+    }  # fmt: skip
+    return leaves.get(technique, ("", 0.0))
