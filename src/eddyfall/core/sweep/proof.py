@@ -69,7 +69,7 @@ def prove(
     edges = max(views, key=lambda v: v.shadow_edges)
     why = "the finding is gone, nothing else changes from any viewpoint"
     if edges.shadow_edges > COLLATERAL_LIMIT:
-        why += f" but {edges.shadow_edges * 100:.2f} % of {edges.viewpoint} within the filter of true shadow edges"
+        why += f" but shadows on {edges.shadow_edges * 100:.2f} % of {edges.viewpoint}, none less true by rays"
     proved = True
     if fingerprint is not None and fingerprint in found[1]:
         proved, why = False, "the finding is still there"

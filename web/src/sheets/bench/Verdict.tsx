@@ -147,7 +147,7 @@ export function ProofTable({ of }: { of: ProofResult }) {
               <td className="num text-right">
                 {percent(v.elsewhere)}
                 {v.shadow_edges > 0.0005 && (
-                  <span className="second block">+ {percent(v.shadow_edges)} at true shadow edges</span>
+                  <span className="second block">+ {percent(v.shadow_edges)} shadows, none less true</span>
                 )}
               </td>
             </tr>

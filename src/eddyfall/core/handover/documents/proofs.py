@@ -8,7 +8,7 @@ from eddyfall.core.sweep.proof import Proof, ViewProof
 
 class ViewProofDocument(Document):
     """One viewpoint: shares 0..1 of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling;
-    shadow_edges: what moves within the filter of true shadow edges, which does not count as elsewhere."""
+    shadow_edges: what moves within the filter of true shadow edges or nearer to what rays say, which does not count as elsewhere."""
 
     viewpoint: str
     role: str
