@@ -8,9 +8,9 @@ import pytest
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request, halton, render
 from eddyfall.core.frame.schedule import check_schedule, pass_table, passes_after, passes_for, schedule
+from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.raster.project import _transform, transform_plain
 from eddyfall.core.scene.changes import apply_change, set_leaf
-from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.lights import direct_plain
 from eddyfall.core.shade.textures import build_store, sample, sample_plain
 
@@ -167,9 +167,7 @@ def test_light_kernel_equals_its_twin(tiny):
     lit, surface, depth = frame.buffers["lit"], frame.buffers["surface"], frame.view_depth
     rows, columns = np.nonzero(frame.drawable >= 0)
     eye = frame.camera.eye
-    maps = frame.buffers["shadow_maps"]._replace(
-        bias_texels=frame.stage.resolved[Shadow].bias_texels, filter_px=frame.stage.resolved[Shadow].filter_px
-    )
+    maps = looked_up(frame.buffers["shadow_maps"], look_ups(frame.stage))
     from eddyfall.core.passes.contract import View
 
     rays = View(frame.camera, frame.pixels).rays

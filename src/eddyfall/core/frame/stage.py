@@ -8,7 +8,7 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import freeze
-from eddyfall.core.passes.contract import Camera, DrawableState, LightState, Stage, Textures
+from eddyfall.core.passes.contract import Camera, DrawableState, LightState, LookUp, Stage, Textures
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
@@ -144,11 +144,26 @@ def _technique(kind: int, entry: LightSetup, by_default: Technique) -> Technique
     return "rays" if entry.technique == "rays" else "cascades"
 
 
-def make_lights(build: Build, light_set: str | None = None, by_default: Technique = "cascades") -> tuple[LightState, ...]:
-    """Lights of the scene and suns of the setup that are on, as they say themselves or as a light set says; suns first. by_default:
-    technique of a sun's shadow."""
+def look_up_of(entry: LightSetup, shadow: Shadow) -> LookUp:
+    """How a light's maps are looked up: as it says itself, and what it leaves open as the project says. The project's bias grows with half
+    the filter, and a little stays where a face looks at the light."""
+    filter_px = entry.filter_px or shadow.filter_px
+    own = entry.bias_normal_texels
+    return LookUp(
+        constant_m=entry.bias_mm / 1000,
+        slope=entry.bias_slope,
+        normal_texels=shadow.bias_texels + 0.5 * (filter_px - 1) if own is None else own,
+        over=0.1 if own is None else 0.0,
+        along_plane=entry.bias_along_plane,
+        filter_px=filter_px,
+    )
+
+
+def make_lights(build: Build, light_set: str | None = None, shadow: Shadow | None = None) -> tuple[LightState, ...]:
+    """Lights of the scene and suns of the setup that are on, as they say themselves or as a light set says; suns first. shadow: the
+    project's, for what they leave open."""
     lights = []
-    scene = build.scene
+    scene, shadow = build.scene, shadow or Shadow()
     chosen = build.setup.light_sets[light_set].on if light_set is not None else {}
     for key, node_index in zip(scene.light_keys, (i for i, n in enumerate(scene.nodes) if n.light is not None)):
         entry = build.setup.lights.get(key, LightSetup())
@@ -163,11 +178,11 @@ def make_lights(build: Build, light_set: str | None = None, by_default: Techniqu
         towards = back if kind == DIRECTIONAL else -back
         power = vec3(c * light.intensity for c in light.rgb)
         casts = entry.casts if entry.casts is not None else kind == DIRECTIONAL
-        technique = _technique(kind, entry, by_default)
+        technique = _technique(kind, entry, shadow.technique)
         lights.append(
             LightState(
                 key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts, entry.bakes,
-                technique,
+                technique, look_up_of(entry, shadow), entry.resolution, entry.faces,
             )
         )  # fmt: skip
     for key, entry in build.setup.lights.items():
@@ -185,7 +200,10 @@ def make_lights(build: Build, light_set: str | None = None, by_default: Techniqu
                     (1.0, 0.0),
                     entry.casts is not False,
                     entry.bakes,
-                    _technique(DIRECTIONAL, entry, by_default),
+                    _technique(DIRECTIONAL, entry, shadow.technique),
+                    look_up_of(entry, shadow),
+                    entry.resolution,
+                    entry.faces,
                 )
             )
     return tuple(sorted(lights, key=lambda v: v.kind != DIRECTIONAL))
@@ -224,4 +242,4 @@ def _rows(matrix: np.ndarray) -> tuple[tuple[float, ...], ...]:
 
 def make_stage(build: Build, state: DrawableState, resolved: Resolved, paint: Any = ()) -> Stage:
     """All that sections are cut from."""
-    return Stage(resolved, state, make_lights(build, resolved.light_set, resolved[Shadow].technique), paint)
+    return Stage(resolved, state, make_lights(build, resolved.light_set, resolved[Shadow]), paint)

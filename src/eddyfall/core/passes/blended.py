@@ -8,7 +8,8 @@ import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
-from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
+from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Layer, Recorder
 from eddyfall.core.passes.registry import register
@@ -20,11 +21,10 @@ from eddyfall.core.raster.rasterise import BANDS, fragments_at
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.scene.setup.sections.order import Order
-from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.blend import FIRST_BLENDED, KIND_NAMES, blend_channel, blend_plain
 from eddyfall.core.shade.columns import DISTANCE, EMITTED, ROW
 from eddyfall.core.shade.fog import transmittance
-from eddyfall.core.shade.lights import direct_at
+from eddyfall.core.shade.lights import direct_at, face_normal
 from eddyfall.core.shade.sky import SkyLight, ambient_at, ambient_plain
 from eddyfall.core.shade.surface import Soup, surface_at, surface_plain
 
@@ -45,12 +45,11 @@ class BlendedSection:
     paint: Any
     sky: SkyLight | None
     no_sky: SkyLight
-    bias_texels: float
-    filter_px: int
+    look_ups: tuple[LookUp, ...]
 
 
 def section(stage: Stage) -> BlendedSection:
-    s, shadow = stage.state, stage.resolved[Shadow]
+    s = stage.state
     return BlendedSection(
         blend=s.blend,
         rank=s.rank,
@@ -64,8 +63,7 @@ def section(stage: Stage) -> BlendedSection:
         paint=stage.paint,
         sky=sky_light(stage),
         no_sky=sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
-        bias_texels=shadow.bias_texels,
-        filter_px=shadow.filter_px,
+        look_ups=look_ups(stage),
     )
 
 
@@ -100,7 +98,7 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
             geometry.owner,
             section.material,
         )
-        maps = inputs["shadow_maps"]._replace(bias_texels=section.bias_texels, filter_px=section.filter_px)
+        maps = looked_up(inputs["shadow_maps"], section.look_ups)
         fog, code = section.fog, section.depth.code
         paint = np.full((len(geometry.drawables), 3), np.nan)
         for drawable, rgb in section.paint:
@@ -219,6 +217,9 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, traced, s
     length = math.sqrt(dx * dx + dy * dy + dz * dz)
     depth = row[0, DISTANCE] / length
     vx, vy, vz = -dx / length, -dy / length, -dz / length
+    fx = fy = fz = 0.0
+    if maps.by_plane == 1:
+        fx, fy, fz = face_normal(soup.positions, soup.triangles, t)
     r, g, b, _ = direct_at(
         row,
         0,
@@ -228,6 +229,9 @@ def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, traced, s
         vx,
         vy,
         vz,
+        fx,
+        fy,
+        fz,
         depth,
         receives,
         False,
@@ -278,7 +282,7 @@ def twin(r: Recorder) -> None:
         if d in r.paint:
             colour = np.array(r.paint[d])
         else:
-            colour, lights = r.light(row, d)
+            colour, lights = r.light(row, d, f.triangle)
             sky = sky_light(stage)
             if sky is not None:
                 colour = colour + ambient_plain(row, r.to_eye, sky)

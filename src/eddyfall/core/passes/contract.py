@@ -1,7 +1,7 @@
 """What a pass is, and what its settings are cut from. Passes import this and the rooms below, never each other."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any, Generic, TypeVar
 
@@ -13,7 +13,8 @@ from eddyfall.core.scene.changes import Change
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.depth import Depth
-from eddyfall.core.scene.setup.sections.shadow import Technique
+from eddyfall.core.scene.setup.sections.shadow import Faces, Technique
+from eddyfall.core.scene.setup.tables import LightSetup
 from eddyfall.core.shade.blend import FIRST_BLENDED
 from eddyfall.core.shade.surface import Rays, Surfaces
 
@@ -105,9 +106,29 @@ class View:
         return np.asarray(np.sqrt(1.0 + sx[None, :] ** 2 + sy[:, None] ** 2))
 
 
+@dataclass(frozen=True, kw_only=True)
+class LookUp:
+    """How a light's shadow maps are looked up. The place is moved along its normal by normal_texels x (sine of its angle to the light +
+    over) texels, then lifted towards the light by constant_m and by `slope` texels of its own slope in the map; along_plane: each texel of
+    the filter, filter_px across, is held against the depth that the face's plane has there."""
+
+    constant_m: float = 0.0
+    slope: float = 0.0
+    normal_texels: float = 0.0
+    over: float = 0.0
+    along_plane: bool = False
+    filter_px: int = 1
+
+    @property
+    def unbiased(self) -> "LookUp":
+        """The same filter with no bias at all."""
+        return LookUp(filter_px=self.filter_px)
+
+
 @dataclass(frozen=True)
 class LightState:
-    """One light that shines: sun towards (unit), point or spot at place; power rgb in lux or candela."""
+    """One light that shines: sun towards (unit), point or spot at place; power rgb in lux or candela. resolution: edge of its maps, None as
+    the project says; faces: which of them the maps draw."""
 
     name: str
     kind: int
@@ -119,6 +140,14 @@ class LightState:
     casts: bool
     bakes: str = "full"
     technique: Technique = "cascades"
+    look_up: LookUp = LookUp()
+    resolution: int | None = None
+    faces: Faces = "front"
+
+    @property
+    def as_drawn(self) -> "LightState":
+        """All of it that its maps are drawn by: the look-up comes later."""
+        return replace(self, look_up=LookUp())
 
 
 @dataclass(frozen=True)
@@ -180,7 +209,15 @@ SETTING_OF_STATE = {
 
 
 # The same of a light's state, where a pass takes no more than that.
-SETTING_OF_LIGHT = {"technique": {"lights.technique", "shadow.technique"}, "casts": {"lights.casts"}, "bakes": {"lights.bakes"}}
+LOOK_UP = {"bias_mm", "bias_slope", "bias_normal_texels", "bias_along_plane", "filter_px"}
+SETTING_OF_LIGHT = {
+    "technique": {"lights.technique", "shadow.technique"},
+    "casts": {"lights.casts"},
+    "bakes": {"lights.bakes"},
+    "look_up": {"shadow.bias_texels", "shadow.filter_px"} | {f"lights.{name}" for name in LOOK_UP},
+    "as_drawn": {"shadow.technique"} | {f"lights.{name}" for name in LightSetup.model_fields if name not in LOOK_UP},
+    "faces": {"lights.faces"},
+}
 
 
 @dataclass(frozen=True)

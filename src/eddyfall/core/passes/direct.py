@@ -5,11 +5,12 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
+from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_light
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.blend import KIND_NAMES
 from eddyfall.core.shade.lights import direct_buffer
 
@@ -20,26 +21,25 @@ class DirectSection:
 
     receives: np.ndarray
     mapped: np.ndarray
-    bias_texels: float
-    filter_px: int
+    look_ups: tuple[LookUp, ...]
 
 
 def section(stage: Stage) -> DirectSection:
-    shadow = stage.resolved[Shadow]
     return DirectSection(
         receives=stage.state.receives,
         mapped=stage.state.mapped,
-        bias_texels=shadow.bias_texels,
-        filter_px=shadow.filter_px,
+        look_ups=look_ups(stage),
     )
 
 
 def run(inputs: Values, section: DirectSection) -> dict[str, Any]:
     pixels = inputs["pixels"]
     view = View(inputs["camera"], pixels)
-    maps = inputs["shadow_maps"]._replace(bias_texels=section.bias_texels, filter_px=section.filter_px)
+    geometry: Geometry = inputs["geometry"]
+    maps = looked_up(inputs["shadow_maps"], section.look_ups)
     lit, sun = direct_buffer(
-        inputs["surface"], inputs["visible"], inputs["drawable"], section.receives.astype(np.uint8),
+        inputs["surface"], inputs["visible"], inputs["drawable"],
+        (inputs["triangle"], geometry.positions, geometry.triangles), section.receives.astype(np.uint8),
         section.mapped.astype(np.uint8), pixels.origin,
         pixels.jitter, view.rays, inputs["lights"], maps, inputs["traced"],
     )  # fmt: skip
@@ -52,7 +52,7 @@ def twin(r: Recorder) -> None:
     if front is None:
         return
     state, d = r.stage.state, int(r.geometry.owner[front.triangle])
-    lit, lights = r.light(r.notes["row"], d, opaque=True)
+    lit, lights = r.light(r.notes["row"], d, front.triangle, opaque=True)
     layer = r.lay(
         "opaque", r.geometry.drawables[d].name, f"{KIND_NAMES[int(state.blend[d])]}, writes depth", lit, 0.0,
         shader=state.shader[d], in_prepass=bool(r.notes["in_prepass"][d]),
@@ -66,7 +66,9 @@ PASS = register(
         number=5.4,
         name="direct",
         does="direct light and emission of what is visible",
-        reads=("camera", "pixels", "visible", "drawable", "surface", "lights", "shadow_maps", "traced"),
+        reads=(
+            "geometry", "camera", "pixels", "visible", "drawable", "triangle", "surface", "lights", "shadow_maps", "traced",
+        ),
         writes=("lit", "sun_visibility"),
         section=section,
         targets=(
@@ -77,4 +79,4 @@ PASS = register(
         twin=twin,
         off=(off_by_light(),),
     )
-)
+)  # fmt: skip

@@ -7,10 +7,10 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.passes.contract import Stage, Values, View
+from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.columns import DISTANCE, EMITTED_RGB
-from eddyfall.core.shade.lights import ShadowMaps, direct_plain
+from eddyfall.core.shade.lights import direct_plain, face_normal
 from eddyfall.core.shade.surface import Soup
 
 FOG_ALARM = 0.01  # share of fog by which a depth copy may be wrong before a stratum says so
@@ -85,16 +85,18 @@ class Recorder:
         d = r.d0 + (self.x + 0.5) * r.du + (self.y + 0.5) * r.dv
         return np.asarray(-d / np.linalg.norm(d))
 
-    def light(self, row: np.ndarray, drawable: int, opaque: bool = False) -> tuple[np.ndarray, list[dict[str, Any]]]:
-        """(radiance of direct light and emission of a surface row, what each light gives and whether it is seen). opaque: rays were traced
+    def light(
+        self, row: np.ndarray, drawable: int, triangle: int, opaque: bool = False
+    ) -> tuple[np.ndarray, list[dict[str, Any]]]:
+        """(radiance of direct light and emission of a surface row on a triangle, what each light gives and whether it is seen). opaque: rays were traced
         from it."""
-        shadow = self.stage.resolved[Shadow]
-        maps: ShadowMaps = self.values["shadow_maps"]._replace(bias_texels=shadow.bias_texels, filter_px=shadow.filter_px)
+        maps = looked_up(self.values["shadow_maps"], look_ups(self.stage))
+        face = np.array(face_normal(self.geometry.positions, self.geometry.triangles, triangle))
         place = self.view.rays.eye - self.to_eye * row[DISTANCE]
         state = self.stage.state
         parts = direct_plain(
             row, place, self.to_eye, row[DISTANCE] / self.length, bool(state.receives[drawable]), bool(state.mapped[drawable]),
-            self.values["lights"], maps, self.values["traced"][0, 0] if opaque else None,
+            self.values["lights"], maps, self.values["traced"][0, 0] if opaque else None, face,
         )  # fmt: skip
         lights = [
             {"light": light.name, "rgb": [float(v) for v in rgb], "visible": float(visible)}

@@ -13,10 +13,10 @@ from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sun_maps import along_sun, draw_map, sun_axes
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.setup.sections.shadow import Faces, Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, Lights
-from eddyfall.core.shade.shadow_maps import CASCADES, EDGE, START, TECHNIQUES, ShadowMaps
+from eddyfall.core.shade.shadow_maps import CASCADES, EDGE, START, TECHNIQUES, ShadowMaps, of_planes
 
 LIGHT_NEAR_M = 0.02
 BITS = {"float32": 32, "unorm24": 24, "unorm16": 16}
@@ -54,7 +54,7 @@ class ShadowSection:
 def section(stage: Stage) -> ShadowSection:
     s, shadow = stage.state, stage.resolved[Shadow]
     return ShadowSection(
-        lights=stage.lights,
+        lights=tuple(light.as_drawn for light in stage.lights),
         enabled=shadow.enabled,
         slices=(shadow.near_m, shadow.reach_m, shadow.cascades, shadow.split_lambda, shadow.resolution),
         far=(shadow.far_reach_m, shadow.far_resolution),
@@ -107,14 +107,15 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
         info[START] = offset
         part = depth[offset : offset + edge * edge].reshape(edge, edge)
         bits = BITS[section.map_format] if lights[number].kind == DIRECTIONAL else 32
-        draw_map(matrix, part, inputs, casters[number], section.casts_both, bits)
+        faces = lights[number].faces
+        draw_map(matrix, part, inputs, casters[number], section.casts_both, faces, bits)
         if lights[number].kind == DIRECTIONAL and section.depth_range == "slice_clamped":
-            _clamp_to_near(matrix, part, inputs, casters[number], section.casts_both)
+            _clamp_to_near(matrix, part, inputs, casters[number], section.casts_both, faces)
         offset += edge * edge
     matrices = np.stack([m for m, _ in maps]) if maps else np.zeros((0, 4, 4))
     shadow_maps = ShadowMaps(
-        matrices, _rows([info for _, info in maps], 6), depth, 0.0, 1, np.array(camera.eye, np.float64),
-        int(section.reach_by == "range"), section.join_blend, np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32),
+        matrices, of_planes(matrices), _rows([info for _, info in maps], 6), depth, np.zeros((len(lights), 5)),
+        np.ones(len(lights), np.int64), 0, np.array(camera.eye, np.float64), int(section.reach_by == "range"), section.join_blend, np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32),
         np.zeros(0, np.float32), 0.0,
     )  # fmt: skip
     return {"lights": table, "shadow_maps": shadow_maps, "shadow_casters": casters}
@@ -147,21 +148,27 @@ def casters_of(inputs: Values, section: ShadowSection) -> np.ndarray:
 def map_bytes(section: ShadowSection) -> int:
     """Bytes of all shadow maps, four a texel (two in unorm16): a sun's cascades and far tier, six maps of a point light, one of a spot.
     A paged map and rays are counted by their own passes."""
-    _, _, count, _, resolution = section.slices
+    _, _, count, _, _ = section.slices
     far_reach, far_resolution = section.far
-    of_sun = count * resolution**2 + (far_resolution**2 if far_reach > 0 else 0)
+    far = far_resolution**2 if far_reach > 0 else 0
     total = 0
     for light in section.lights:
         if section.enabled and light.casts and light.technique == "cascades":
+            edge = _edge(light, section)
             if light.kind == DIRECTIONAL:
-                total += of_sun * (2 if section.map_format == "unorm16" else 4)
+                total += (count * edge**2 + far) * (2 if section.map_format == "unorm16" else 4)
             else:
-                total += 4 * section.light_resolution**2 * (6 if light.kind == POINT else 1)
+                total += 4 * edge**2 * (6 if light.kind == POINT else 1)
     return max(int(total), 4)
 
 
 def _rows(values: list[Any], width: int) -> np.ndarray:
     return np.array(values, np.float64).reshape(-1, width)
+
+
+def _edge(light: LightState, section: ShadowSection) -> int:
+    """Texels along each map of a light; a sun's far tier has its own."""
+    return light.resolution or (section.slices[4] if light.kind == DIRECTIONAL else section.light_resolution)
 
 
 def _maps_of(light: LightState, inputs: Values, section: ShadowSection) -> list[tuple[np.ndarray, np.ndarray]]:
@@ -170,7 +177,8 @@ def _maps_of(light: LightState, inputs: Values, section: ShadowSection) -> list[
     camera: Camera = inputs["camera"]
     result = []
     if light.kind == DIRECTIONAL:
-        near_m, reach_m, count, blend, resolution = section.slices
+        near_m, reach_m, count, blend, _ = section.slices
+        resolution = _edge(light, section)
         far_reach, far_resolution = section.far
         slices = cascade_slices(
             near_m, reach_m, count, blend, resolution, camera.fov_y_rad, camera.aspect, far_reach, far_resolution,
@@ -182,7 +190,7 @@ def _maps_of(light: LightState, inputs: Values, section: ShadowSection) -> list[
             info = np.array([edge, part.near_m, part.far_m, texel_m, 0, 0], np.float64)
             result.append((matrix, info))
         return result
-    edge = section.light_resolution
+    edge = _edge(light, section)
     faces = [_look_along(f) for f in range(6)] if light.kind == POINT else [_look_to(np.array(light.towards))]
     half = (
         math.pi / 4
@@ -252,7 +260,9 @@ def _look_to(forward: np.ndarray) -> np.ndarray:
     return np.stack([right, np.cross(back, right), back])
 
 
-def _clamp_to_near(matrix: np.ndarray, depth: np.ndarray, inputs: Values, casters: np.ndarray, casts_both: np.ndarray) -> None:
+def _clamp_to_near(
+    matrix: np.ndarray, depth: np.ndarray, inputs: Values, casters: np.ndarray, casts_both: np.ndarray, faces: Faces
+) -> None:
     """What lies before the near end of a map stands at that end."""
     ahead = np.array(matrix)
     nearest, _ = along_sun(matrix[2, :3] * -1.0, inputs["caster_geometry"].scene_bounds)
@@ -260,7 +270,7 @@ def _clamp_to_near(matrix: np.ndarray, depth: np.ndarray, inputs: Values, caster
     ahead[2] = matrix[2] / span
     ahead[2, 3] += 1.0
     before = np.ones_like(depth)
-    draw_map(ahead, before, inputs, casters, casts_both)
+    draw_map(ahead, before, inputs, casters, casts_both, faces)
     depth[before < 1.0] = 0.0
 
 

@@ -14,8 +14,8 @@ from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sun_maps import along_sun, draw_map, sun_axes
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.setup.sections.shadow import Shadow
-from eddyfall.core.shade.shadow_maps import PAGE, PAGED, ShadowMaps
+from eddyfall.core.scene.setup.sections.shadow import Faces, Shadow
+from eddyfall.core.shade.shadow_maps import PAGE, PAGED, ShadowMaps, of_planes
 
 MARGIN_TEXELS = 8.0  # around a place: filter and bias may look as far
 BLOCK = 16  # pages along the edge of what is drawn at once
@@ -30,6 +30,7 @@ class PagesSection:
     texel_px: float
     pool: int
     casts_both: np.ndarray
+    faces: tuple[Faces, ...]
 
 
 def section(stage: Stage) -> PagesSection:
@@ -39,6 +40,7 @@ def section(stage: Stage) -> PagesSection:
         texel_px=shadow.page_texel_px,
         pool=shadow.page_pool,
         casts_both=s.casts_both,
+        faces=tuple(light.faces for light in stage.lights),
     )
 
 
@@ -54,7 +56,7 @@ def run(inputs: Values, section: PagesSection) -> dict[str, Any]:
         towards = table.towards[number]
         wanted = _wanted(places, away, pixel_m, towards, section.pool // len(paged))
         first[number], counts[number] = len(maps.info), len(wanted.levels)
-        maps = _drawn(maps, wanted, towards, inputs, inputs["shadow_casters"][number], section.casts_both)
+        maps = _drawn(maps, wanted, towards, inputs, inputs["shadow_casters"][number], section.casts_both, section.faces[number])
         told.append((number, wanted.pages, wanted.coarser))
     return {"lights": table._replace(first_map=first, maps=counts), "shadow_maps": maps, "shadow_pages": tuple(told)}
 
@@ -107,8 +109,9 @@ def _each_once(pages: np.ndarray) -> np.ndarray:
 
 
 def _drawn(
-    maps: ShadowMaps, wanted: Wanted, towards: np.ndarray, inputs: Values, casters: np.ndarray, casts_both: np.ndarray
-) -> ShadowMaps:
+    maps: ShadowMaps, wanted: Wanted, towards: np.ndarray, inputs: Values, casters: np.ndarray, casts_both: np.ndarray,
+    faces: Faces,
+) -> ShadowMaps:  # fmt: skip
     """The maps with the levels of a paged one after them."""
     geometry: Geometry = inputs["caster_geometry"]
     axes = sun_axes(towards)
@@ -130,7 +133,7 @@ def _drawn(
         columns, rows = numbers[:, 0] - low[0], high[1] - 1 - numbers[:, 1]
         lookup[rows, columns] = np.arange(slot, slot + len(numbers))
         for block in np.unique(np.stack([columns, rows], axis=1) // BLOCK, axis=0):
-            _draw_block(block, lookup, matrix, pool, scratch, inputs, casters, casts_both)
+            _draw_block(block, lookup, matrix, pool, scratch, inputs, casters, casts_both, faces)
         matrices.append(matrix)
         infos.append([PAGE, 0.0, np.inf, texel_m, len(maps.pool), 0.0])
         pages.append([across, down, table_at, 1])
@@ -138,6 +141,7 @@ def _drawn(
         slot, table_at = slot + len(numbers), table_at + lookup.size
     return maps._replace(
         matrix=np.concatenate([maps.matrix, np.stack(matrices)]),
+        planes=np.concatenate([maps.planes, of_planes(np.stack(matrices))]),
         info=np.concatenate([maps.info, np.array(infos, np.float64)]),
         pool=np.concatenate([maps.pool, pool.ravel()]) if len(maps.pool) else pool.ravel(),
         pages=np.concatenate([maps.pages, np.array(pages, np.int32)]),
@@ -148,7 +152,7 @@ def _drawn(
 
 def _draw_block(
     block: np.ndarray, lookup: np.ndarray, matrix: np.ndarray, pool: np.ndarray, depth: np.ndarray, inputs: Values, casters: np.ndarray,
-    casts_both: np.ndarray,
+    casts_both: np.ndarray, faces: Faces,
 ) -> None:  # fmt: skip
     """Draw a square of pages at once and keep those of it that are wanted."""
     column, row = (int(v) * BLOCK for v in block)
@@ -160,7 +164,7 @@ def _draw_block(
     clip[1] = -matrix[1] * (2 / edge)
     clip[1, 3] += 2 * row * PAGE / edge + 1
     depth.fill(1.0)
-    draw_map(clip, depth, inputs, casters, casts_both)
+    draw_map(clip, depth, inputs, casters, casts_both, faces)
     for j, i in np.argwhere(part >= 0):
         pool[part[j, i]] = depth[j * PAGE : (j + 1) * PAGE, i * PAGE : (i + 1) * PAGE]
 

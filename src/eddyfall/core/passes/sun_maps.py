@@ -7,6 +7,9 @@ from eddyfall.core.raster.depth_format import DepthCode
 from eddyfall.core.raster.project import project
 from eddyfall.core.raster.rasterise import rasterise
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.shadow import Faces
+
+CULLED: dict[Faces, int] = {"front": 1, "back": -1, "both": 0}  # by the side that is drawn: what `project` removes
 
 
 def sun_axes(towards: np.ndarray) -> np.ndarray:
@@ -27,15 +30,21 @@ def along_sun(towards: np.ndarray, bounds: tuple[np.ndarray, np.ndarray]) -> tup
 
 
 def draw_map(
-    matrix: np.ndarray, depth: np.ndarray, inputs: Values, casters: np.ndarray, casts_both: np.ndarray, bits: int = 32
+    matrix: np.ndarray,
+    depth: np.ndarray,
+    inputs: Values,
+    casters: np.ndarray,
+    casts_both: np.ndarray,
+    faces: Faces = "front",
+    bits: int = 32,
 ) -> None:
-    """Draw the casters (d,) bool into a map (edge, edge), d in 0..1 as it is stored with so many bits; faces turned away from the light
-    only of those that cast from both sides."""
+    """Draw the casters (d,) bool into a map (edge, edge), d in 0..1 as it is stored with so many bits: the faces that it draws, turned to the
+    light (front), away from it or both, and both of what casts from both sides."""
     geometry: Geometry = inputs["caster_geometry"]
     edge = len(depth)
     reached = casters & touches(matrix, geometry.bounds)
     chosen = np.flatnonzero(reached[geometry.owner]).astype(np.int32)
-    cull = np.where(casts_both[geometry.owner[chosen]], 0, 1).astype(np.int8)
+    cull = np.where(casts_both[geometry.owner[chosen]], 0, CULLED[faces]).astype(np.int8)
     screen = project(
         geometry.positions,
         inputs["textures"].alpha_uv,

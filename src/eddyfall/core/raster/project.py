@@ -45,7 +45,7 @@ def project(
     """Screen triangles of the `chosen` world triangles (int32, draw order) that touch `window` (x0, y0, x1, y1; half open).
 
     matrix: float32 (4, 4) world to clip, depth 0..1. cull_side: int8 per chosen triangle: 1 removes back faces,
-    0 keeps both sides. size: full frame width, height in pixels.
+    -1 front faces, 0 keeps both sides. size: full frame width, height in pixels.
     """
     clip = _transform(positions, matrix)
     kinds = _classify(clip, triangles, chosen, np.float32(GUARD), size[0], size[1], np.array(window, np.int64))
@@ -192,7 +192,7 @@ def _setup(poly, corners, k, width, height, cull, window, slot, fixed, zs, inv_w
         fixed[slot, 3] - fixed[slot, 1]
     )
     # Rows run down, so a front face (counter-clockwise in the world) has negative area here.
-    if area == 0 or (cull == 1 and area > 0):
+    if area == 0 or (cull == 1 and area > 0) or (cull == -1 and area < 0):
         return False
     low_x = min(fixed[slot, 0], fixed[slot, 2], fixed[slot, 4])
     high_x = max(fixed[slot, 0], fixed[slot, 2], fixed[slot, 4])

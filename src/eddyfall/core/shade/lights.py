@@ -12,9 +12,22 @@ from numba import njit, prange
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.brdf import grazing, lobes, reflected, schlick
 from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED, F0, F0_RGB, NORMAL, NORMAL_XYZ, ROUGH
-from eddyfall.core.shade.shadow_maps import FAR_M, NEAR_M, PAGED, TEXEL_M, TRACED, ShadowMaps, map_visibility, paged_visibility
+from eddyfall.core.shade.shadow_maps import (
+    FAR_M,
+    ALONG_NORMAL,
+    NEAR_M,
+    OVER,
+    PAGED,
+    TEXEL_M,
+    TRACED,
+    ShadowMaps,
+    map_gaps,
+    map_visibility,
+    paged_serving,
+)
 
 DIRECTIONAL, POINT, SPOT = 0, 1, 2
+MIXED = -2  # two maps at a join
 
 
 class Lights(NamedTuple):
@@ -46,43 +59,84 @@ def _cube_face(x, y, z):
 
 
 @light_helper
-def light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps):
-    """How much of light i reaches the point by its shadow maps: a sun's map is the one whose depth range holds the point.
+def normal_texels(i, n_dot_l, maps):
+    """Texels by which light i's look-up moves a place along its normal: the steeper the light, the further a texel's depth strays, so by
+    the sine of the angle to the normal."""
+    slant = math.sqrt(max(1.0 - n_dot_l * n_dot_l, 0.0)) + maps.bias[i, OVER]
+    return maps.bias[i, ALONG_NORMAL] * slant
 
-    The receiver is moved along its normal by the bias before the look-up. A light whose shadow is traced has no maps."""
-    if lights.maps[i] == 0:
-        return 1.0
+
+@light_helper
+def sun_depth(x, y, z, view_depth, maps):
+    """What a sun's maps are chosen by: depth along the view, or range to the eye."""
+    if maps.by_range == 0:
+        return view_depth
+    ex, ey, ez = x - maps.eye[0], y - maps.eye[1], z - maps.eye[2]
+    return math.sqrt(ex * ex + ey * ey + ez * ez)
+
+
+@light_helper
+def serving(i, x, y, z, nx, ny, nz, texels, view_depth, distance, lights, maps):
+    """The map of light i that serves a place: a sun's is the one whose depth range holds it, a lamp's the one that the place shifted by so
+    many texels falls on; -1: none."""
     first = lights.first_map[i]
-    # The steeper the light, the further a texel's depth strays: shift by the sine of the angle to the normal.
-    slant = math.sqrt(max(1.0 - n_dot_l * n_dot_l, 0.0)) + 0.1
-    texels = (maps.bias_texels + 0.5 * (maps.filter_px - 1)) * slant
+    if lights.maps[i] == 0:
+        return -1
     if lights.technique[i] == PAGED:
-        return paged_visibility(first, lights.maps[i], x, y, z, nx, ny, nz, texels, maps)
+        return paged_serving(first, lights.maps[i], x, y, z, nx, ny, nz, texels, maps)
     if lights.kind[i] == DIRECTIONAL:
-        depth = view_depth
-        if maps.by_range == 1:
-            ex, ey, ez = x - maps.eye[0], y - maps.eye[1], z - maps.eye[2]
-            depth = math.sqrt(ex * ex + ey * ey + ez * ez)
-        last = first + lights.maps[i] - 1
-        for k in range(first, last + 1):
+        depth = sun_depth(x, y, z, view_depth, maps)
+        for k in range(first, first + lights.maps[i]):
             if maps.info[k, NEAR_M] <= depth < maps.info[k, FAR_M]:
-                shift = maps.info[k, TEXEL_M] * texels
-                seen = map_visibility(k, x + nx * shift, y + ny * shift, z + nz * shift, maps)
-                start = maps.info[k, FAR_M] - (maps.info[k, FAR_M] - maps.info[k, NEAR_M]) * maps.join
-                if maps.join > 0.0 and k < last and depth > start:
-                    share = (depth - start) / (maps.info[k, FAR_M] - start)
-                    shift = maps.info[k + 1, TEXEL_M] * texels
-                    next_seen = map_visibility(k + 1, x + nx * shift, y + ny * shift, z + nz * shift, maps)
-                    seen += share * (next_seen - seen)
-                return seen
-        return 1.0
+                return k
+        return -1
+    if lights.maps[i] != 6:
+        return first
     shift = maps.info[first, TEXEL_M] * distance * texels
+    p = lights.place
+    return first + _cube_face(x + nx * shift - p[i, 0], y + ny * shift - p[i, 1], z + nz * shift - p[i, 2])
+
+
+@light_helper
+def shifted(i, k, x, y, z, nx, ny, nz, texels, distance, lights, maps):
+    """(x, y, z) moved along the normal for a look-up in map k of light i, and how far from a lamp it then is in m."""
+    sun = lights.kind[i] == DIRECTIONAL
+    shift = maps.info[k, TEXEL_M] * texels * (1.0 if sun else distance)
     x, y, z = x + nx * shift, y + ny * shift, z + nz * shift
-    face = 0
-    if lights.maps[i] == 6:
-        p = lights.place
-        face = _cube_face(x - p[i, 0], y - p[i, 1], z - p[i, 2])
-    return map_visibility(first + face, x, y, z, maps)
+    if sun:
+        return x, y, z, 1.0
+    p = lights.place
+    ax, ay, az = x - p[i, 0], y - p[i, 1], z - p[i, 2]
+    return x, y, z, math.sqrt(ax * ax + ay * ay + az * az)
+
+
+@light_helper
+def light_visibility(i, x, y, z, nx, ny, nz, fx, fy, fz, n_dot_l, view_depth, distance, lights, maps):
+    """How much of light i reaches a place by its shadow maps; n: the normal it is shaded with, f: that of its face.
+
+    A light whose shadow is traced has no maps."""
+    texels = normal_texels(i, n_dot_l, maps)
+    k = serving(i, x, y, z, nx, ny, nz, texels, view_depth, distance, lights, maps)
+    if k < 0:
+        return 1.0
+    sx, sy, sz, away = shifted(i, k, x, y, z, nx, ny, nz, texels, distance, lights, maps)
+    seen = map_visibility(i, k, sx, sy, sz, fx, fy, fz, away, maps)
+    share = joined(i, k, sun_depth(x, y, z, view_depth, maps), lights, maps)
+    if share > 0.0:
+        sx, sy, sz, away = shifted(i, k + 1, x, y, z, nx, ny, nz, texels, distance, lights, maps)
+        seen += share * (map_visibility(i, k + 1, sx, sy, sz, fx, fy, fz, away, maps) - seen)
+    return seen
+
+
+@light_helper
+def joined(i, k, depth, lights, maps):
+    """Share of a sun's next map that is mixed in at a depth that map k serves."""
+    if maps.join <= 0.0 or lights.kind[i] != DIRECTIONAL or lights.technique[i] == PAGED:
+        return 0.0
+    if k >= lights.first_map[i] + lights.maps[i] - 1:
+        return 0.0
+    start = maps.info[k, FAR_M] - (maps.info[k, FAR_M] - maps.info[k, NEAR_M]) * maps.join
+    return (depth - start) / (maps.info[k, FAR_M] - start) if depth > start else 0.0
 
 
 @light_helper
@@ -109,8 +163,9 @@ def incoming(i, x, y, z, lights):
 
 
 @light_helper
-def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, lights, maps, traced, ty, tx):
-    """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v.
+def direct_at(rows, index, x, y, z, vx, vy, vz, fx, fy, fz, view_depth, receives, mapped, lights, maps, traced, ty, tx):
+    """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v, on a face
+    with normal f.
 
     traced[ty, tx, i]: what rays let through of a light whose shadow is traced. mapped: its lightmap holds the light of baked lights.
     Sun visibility is that of the first sun, 1 where it does not shine on the face."""
@@ -129,7 +184,9 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, li
                 if lights.technique[i] == TRACED:
                     visible = np.float64(traced[ty, tx, i])
                 else:
-                    visible = light_visibility(i, x, y, z, nx, ny, nz, n_dot_l, view_depth, distance, lights, maps)
+                    visible = light_visibility(
+                        i, x, y, z, nx, ny, nz, fx, fy, fz, n_dot_l, view_depth, distance, lights, maps
+                    )  # fmt: skip
             if visible > 0.0:
                 k = n_dot_l * share * visible
                 for c in range(3):
@@ -148,24 +205,61 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, view_depth, receives, mapped, li
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _visibility_at(i, places, normals, n_dot_l, view_depth, distance, lights, maps, out):
-    for j in prange(places.shape[0]):
+def _visibility_at(i, at, normals, faces, n_dot_l, view_depth, distance, lights, maps, out):
+    for j in prange(at.shape[0]):
         out[j] = light_visibility(
-            i, places[j, 0], places[j, 1], places[j, 2], normals[j, 0], normals[j, 1], normals[j, 2], n_dot_l[j], view_depth[j],
-            distance[j], lights, maps,
+            i, at[j, 0], at[j, 1], at[j, 2], normals[j, 0], normals[j, 1], normals[j, 2], faces[j, 0], faces[j, 1], faces[j, 2],
+            n_dot_l[j], view_depth[j], distance[j], lights, maps,
         )  # fmt: skip
 
 
-def visibility_at(
-    i: int, places: np.ndarray, normals: np.ndarray, n_dot_l: np.ndarray, view_depth: np.ndarray, distance: np.ndarray,
-    lights: Lights, maps: ShadowMaps,
-) -> np.ndarray:  # fmt: skip
-    """(n,) share of light i that its shadow maps let through to places (n, 3) m with unit normals (n, 3), at view depths (n,) m and
-    distances (n,) m from a lamp: as `light_visibility` says it for one."""
-    out = np.ones(len(places))
-    given = [np.ascontiguousarray(a, np.float64) for a in (places, normals, n_dot_l, view_depth, distance)]
-    _visibility_at(i, *given, lights, maps, out)
+class Places(NamedTuple):
+    """n places that a light's maps are looked up for. at (n, 3) m; normal, face (n, 3) unit: what they are shaded with, and of the face
+    itself; n_dot_l (n,) of the normal; view_depth (n,) m; distance (n,) m from a lamp."""
+
+    at: np.ndarray
+    normal: np.ndarray
+    face: np.ndarray
+    n_dot_l: np.ndarray
+    view_depth: np.ndarray
+    distance: np.ndarray
+
+    def contiguous(self) -> "Places":
+        """As kernels take them."""
+        return Places(*(np.ascontiguousarray(a, np.float64) for a in self))
+
+
+def visibility_at(i: int, asked: Places, lights: Lights, maps: ShadowMaps) -> np.ndarray:
+    """(n,) share of light i that its shadow maps let through to places: as `light_visibility` says it for one."""
+    out = np.ones(len(asked.at))
+    _visibility_at(i, *asked.contiguous(), lights, maps, out)
     return out
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _gaps_at(i, at, normals, faces, n_dot_l, view_depth, distance, lights, maps, gaps, slopes, served):
+    for j in prange(at.shape[0]):
+        x, y, z, nx, ny, nz = at[j, 0], at[j, 1], at[j, 2], normals[j, 0], normals[j, 1], normals[j, 2]
+        texels = normal_texels(i, n_dot_l[j], maps)
+        k = serving(i, x, y, z, nx, ny, nz, texels, view_depth[j], distance[j], lights, maps)
+        served[j] = k
+        if k < 0:
+            continue
+        if joined(i, k, sun_depth(x, y, z, view_depth[j], maps), lights, maps) > 0.0:
+            served[j] = MIXED
+        sx, sy, sz, away = shifted(i, k, x, y, z, nx, ny, nz, texels, distance[j], lights, maps)
+        slopes[j] = map_gaps(i, k, sx, sy, sz, faces[j, 0], faces[j, 1], faces[j, 2], away, maps, gaps, j)
+
+
+def gaps_at(i: int, asked: Places, lights: Lights, maps: ShadowMaps) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(gaps (n, filter_px^2), slopes (n,), served (n,)): how far in m behind each texel of its filter a place stands after its shift along
+    the normal (minus infinity: before it), what a slope factor of 1 adds to the bias there in m, and which map that is (-1 none, MIXED
+    where two are mixed). A texel darkens if its gap is larger than constant + factor x slope."""
+    n = len(asked.at)
+    gaps = np.full((n, int(maps.filter_px[i]) ** 2), -np.inf)
+    slopes, served = np.zeros(n), np.full(n, -1)
+    _gaps_at(i, *asked.contiguous(), lights, maps, gaps, slopes, served)
+    return gaps, slopes, served
 
 
 def incoming_plain(i: int, place: np.ndarray, lights: Lights) -> tuple[np.ndarray, float, float]:
@@ -203,10 +297,14 @@ def direct_plain(
     lights: Lights,
     maps: ShadowMaps,
     traced: np.ndarray | None = None,
+    face: np.ndarray | None = None,
 ) -> list[tuple[np.ndarray, float]]:
-    """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye; traced (n,): what rays
+    """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye; face: normal of the
+    face, if it is not the row's; traced (n,): what rays
     let through (None: all)."""
     result = []
+    normal = row[NORMAL_XYZ]
+    face = normal if face is None else face
     for i in range(len(lights.kind)):
         if mapped and lights.baked[i]:
             result.append((np.zeros(3), 1.0))
@@ -218,14 +316,45 @@ def direct_plain(
             if lights.technique[i] == TRACED:
                 visible = 1.0 if traced is None else float(traced[i])
             else:
-                visible = float(light_visibility(i, *place, *row[NORMAL_XYZ], n_dot_l, view_depth, distance, lights, maps))
+                visible = float(light_visibility(i, *place, *normal, *face, n_dot_l, view_depth, distance, lights, maps))
         shine = reflected(row[ALBEDO_RGB], row[F0_RGB], float(row[ROUGH]), row[NORMAL_XYZ], view, towards)
         result.append((shine * share * visible * lights.power[i], visible))
     return result
 
 
+@light_helper
+def face_normal(positions, triangles, t):
+    """Unit normal of triangle t, on the side from which its corners run counter-clockwise."""
+    a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+    ax, ay, az = np.float64(positions[a, 0]), np.float64(positions[a, 1]), np.float64(positions[a, 2])
+    px, py, pz = positions[b, 0] - ax, positions[b, 1] - ay, positions[b, 2] - az
+    qx, qy, qz = positions[c, 0] - ax, positions[c, 1] - ay, positions[c, 2] - az
+    x, y, z = py * qz - pz * qy, pz * qx - px * qz, px * qy - py * qx
+    inv = 1.0 / max(math.sqrt(x * x + y * y + z * z), 1e-30)
+    return x * inv, y * inv, z * inv
+
+
 @njit(cache=True, parallel=True, nogil=True)
-def _direct_buffer(rows, visible, drawable, receives, mapped, ox, oy, jx, jy, rays, lights, maps, traced, out, sun):
+def _direct_buffer(
+    rows,
+    visible,
+    drawable,
+    triangle,
+    positions,
+    triangles,
+    receives,
+    mapped,
+    ox,
+    oy,
+    jx,
+    jy,
+    rays,
+    lights,
+    maps,
+    traced,
+    out,
+    sun,
+):
     height, width = visible.shape
     whole = np.int64(traced.shape[0] == height and traced.shape[1] == width)
     for py in prange(height):
@@ -239,9 +368,12 @@ def _direct_buffer(rows, visible, drawable, receives, mapped, ox, oy, jx, jy, ra
             dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
             length = math.sqrt(dx * dx + dy * dy + dz * dz)
             depth = rows[i, DISTANCE] / length
+            fx = fy = fz = 0.0
+            if maps.by_plane == 1:
+                fx, fy, fz = face_normal(positions, triangles, triangle[py, px])
             r, g, b, s = direct_at(
                 rows, i, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
-                -dx / length, -dy / length, -dz / length, depth, receives[drawable[py, px]], mapped[drawable[py, px]], lights,
+                -dx / length, -dy / length, -dz / length, fx, fy, fz, depth, receives[drawable[py, px]], mapped[drawable[py, px]], lights,
                 maps, traced, np.int64(py) * whole, np.int64(px) * whole,
             )  # fmt: skip
             out[py, px, 0] = r + rows[i, EMITTED]
@@ -254,6 +386,7 @@ def direct_buffer(
     surface: np.ndarray,
     visible: np.ndarray,
     drawable: np.ndarray,
+    faces: tuple[np.ndarray, np.ndarray, np.ndarray],
     receives: np.ndarray,
     mapped: np.ndarray,
     origin: tuple[int, int],
@@ -263,7 +396,8 @@ def direct_buffer(
     maps: ShadowMaps,
     traced: np.ndarray,
 ) -> tuple[np.ndarray, np.ndarray]:
-    """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun). traced (h, w, lights) float32 what rays let through of
+    """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun). faces: triangle (h, w) of each pixel,
+    positions (v, 3) and triangles (t, 3) of the scene. traced (h, w, lights) float32 what rays let through of
     each light; (1, 1, lights) if none is traced."""
     out = np.zeros((*visible.shape, 3), np.float32)
     sun = np.ones(visible.shape, np.float32)
@@ -272,6 +406,7 @@ def direct_buffer(
         rows,
         visible,
         drawable,
+        *faces,
         receives,
         mapped,
         origin[0],
@@ -289,6 +424,6 @@ def direct_buffer(
 
 
 __all__ = [
-    "Lights", "ShadowMaps", "direct_at", "direct_buffer", "direct_plain", "grazing", "incoming", "light_visibility", "map_visibility",
-    "visibility_at",
+    "Lights", "Places", "ShadowMaps", "direct_at", "direct_buffer", "direct_plain", "face_normal", "gaps_at", "grazing", "incoming",
+    "light_visibility", "map_visibility", "visibility_at",
 ]  # fmt: skip

@@ -1,5 +1,9 @@
 """What shadow maps say of a place: the maps of a frame, the look-up in one of them, and in one that is kept in pages.
 
+A texel darkens a place that stands behind what the texel holds by more than the light's bias: metres along the light's ray. The bias is a
+constant, and so many texels of the surface's own slope in the map (the larger of its two axes); a shift along the normal moves the place
+before that. A place whose filter follows its plane is held against each texel by the depth that its plane has there.
+
 Percentage-closer filtering: Reeves, Salesin & Cook 1987 (the share of a box of texels that see the light), from memory.
 """
 
@@ -13,6 +17,7 @@ from eddyfall.core.kernel import light_helper
 CASCADES, PAGED, TRACED = 0, 1, 2
 TECHNIQUES = {"cascades": CASCADES, "paged": PAGED, "rays": TRACED}
 PAGE = 64  # texels along a page's edge
+NOTHING = np.inf  # what a texel that is not there holds
 
 # Columns of ShadowMaps.info
 EDGE = 0  # texels
@@ -28,11 +33,21 @@ PAGES_Y = 1
 TABLE = 2  # where its rows start in `table`
 PAGED_MAP = 3  # 1 if the map is kept in pages
 
+# Columns of ShadowMaps.bias
+CONSTANT_M = 0  # towards the light
+SLOPE = 1  # texels of the surface's slope in the map
+ALONG_NORMAL = 2  # texels along the normal, for each unit of the sine of the angle to the light
+OVER = 3  # added to that sine
+ALONG_PLANE = 4  # 1 if the filter follows the surface's plane
+
 
 class ShadowMaps(NamedTuple):
-    """All maps of a frame. matrix (m, 4, 4) float64 world to clip, of a paged level to texels; info (m, 6) float64: edge in texels, near
-    and far depth it serves (suns), texel size in m at unit distance (or everywhere, for suns), flat offset into `depth`, perspective (1)
-    or not; depth (k,) float32 d in 0..1; bias_texels and filter_px as set.
+    """All maps of a frame. matrix (m, 4, 4) float64 world to clip, of a paged level to texels; planes (m, 4, 4) the same for planes
+    (inverse, transposed); info (m, 6) float64: edge in texels, near and far depth it serves (suns), texel size in m at unit distance (or
+    everywhere, for suns), flat offset into `depth`, perspective (1) or not; depth (k,) float32 d in 0..1.
+
+    How each of n lights looks its maps up: bias (n, 5) float64, filter_px (n,) int64 edge of the box of texels; by_plane: 1 if any needs
+    the plane of what is asked.
 
     eye (3,); by_range: 1 if near and far are ranges to it; join: share of a map at its end that is mixed with the next. Paged levels:
     pages (m, 4) int32, how many along x and y, where their rows start in `table`, 1 if paged; table int32: which page of the pool, -1
@@ -40,10 +55,12 @@ class ShadowMaps(NamedTuple):
     coarsening included."""
 
     matrix: np.ndarray
+    planes: np.ndarray
     info: np.ndarray
     depth: np.ndarray
-    bias_texels: float
-    filter_px: int
+    bias: np.ndarray
+    filter_px: np.ndarray
+    by_plane: int
     eye: np.ndarray
     by_range: int
     join: float
@@ -53,34 +70,131 @@ class ShadowMaps(NamedTuple):
     pixel_m: float
 
 
+def of_planes(matrices: np.ndarray) -> np.ndarray:
+    """(m, 4, 4) what takes planes where matrices (m, 4, 4) take points."""
+    return np.ascontiguousarray(np.linalg.inv(matrices).transpose(0, 2, 1))
+
+
 @light_helper
-def map_visibility(k, x, y, z, maps):
-    """Share of the filter's texels of map k that see the light at a shifted receiver. Beyond a sun's map all is lit; a perspective
-    map repeats its border, since its neighbour or the end of the cone begins there."""
-    info, m = maps.info, maps.matrix
+def on_map(k, x, y, z, maps):
+    """(u, v, d) of a place on map k, u and v in texels; d is -1 where the place lies behind a lamp."""
+    m = maps.matrix
+    u = m[k, 0, 0] * x + m[k, 0, 1] * y + m[k, 0, 2] * z + m[k, 0, 3]
+    v = m[k, 1, 0] * x + m[k, 1, 1] * y + m[k, 1, 2] * z + m[k, 1, 3]
+    d = m[k, 2, 0] * x + m[k, 2, 1] * y + m[k, 2, 2] * z + m[k, 2, 3]
+    if maps.pages[k, PAGED_MAP] == 1:
+        return u, v, d
     w = m[k, 3, 0] * x + m[k, 3, 1] * y + m[k, 3, 2] * z + m[k, 3, 3]
     if w <= 0.0:
-        return 1.0
-    edge = info[k, EDGE]
-    u = ((m[k, 0, 0] * x + m[k, 0, 1] * y + m[k, 0, 2] * z + m[k, 0, 3]) / w * 0.5 + 0.5) * edge
-    v = (0.5 - (m[k, 1, 0] * x + m[k, 1, 1] * y + m[k, 1, 2] * z + m[k, 1, 3]) / w * 0.5) * edge
-    d = (m[k, 2, 0] * x + m[k, 2, 1] * y + m[k, 2, 2] * z + m[k, 2, 3]) / w
-    n = int(edge)
-    perspective = info[k, PERSPECTIVE] > 0.0
-    half = maps.filter_px // 2
+        return 0.0, 0.0, -1.0
+    edge = maps.info[k, EDGE]
+    return (u / w * 0.5 + 0.5) * edge, (0.5 - v / w * 0.5) * edge, d / w
+
+
+@light_helper
+def plane_on_map(k, x, y, z, nx, ny, nz, maps):
+    """(change of d for a texel along u, along v) on the plane through a place with a normal: both are the same all over a plane, in
+    perspective too."""
+    p = maps.planes
+    off = -(nx * x + ny * y + nz * z)
+    a = p[k, 0, 0] * nx + p[k, 0, 1] * ny + p[k, 0, 2] * nz + p[k, 0, 3] * off
+    b = p[k, 1, 0] * nx + p[k, 1, 1] * ny + p[k, 1, 2] * nz + p[k, 1, 3] * off
+    c = p[k, 2, 0] * nx + p[k, 2, 1] * ny + p[k, 2, 2] * nz + p[k, 2, 3] * off
+    if c == 0.0:
+        return 0.0, 0.0
+    if maps.pages[k, PAGED_MAP] == 1:
+        return -a / c, -b / c
+    edge = maps.info[k, EDGE]
+    return -a / c * 2.0 / edge, b / c * 2.0 / edge
+
+
+@light_helper
+def metres_of(k, away, maps):
+    """What a unit of d is worth in m along the light: a sun's map holds its depth evenly; a lamp's as much as `away`, the distance to the
+    lamp, over 1 less the d of what is nearer."""
+    m = maps.matrix
+    if maps.info[k, PERSPECTIVE] > 0.0:
+        return away
+    return 1.0 / math.sqrt(m[k, 2, 0] * m[k, 2, 0] + m[k, 2, 1] * m[k, 2, 1] + m[k, 2, 2] * m[k, 2, 2])
+
+
+@light_helper
+def held_at(k, column, row, maps):
+    """d that a texel of map k holds; infinity where there is none, so that it lets through. Beyond a sun's map all is lit; a perspective
+    map repeats its border, since its neighbour or the end of the cone begins there."""
+    if maps.pages[k, PAGED_MAP] == 1:
+        at = page_texel(k, column, row, maps)
+        return np.float64(maps.pool[at]) if at >= 0 else NOTHING
+    n = int(maps.info[k, EDGE])
+    if maps.info[k, PERSPECTIVE] > 0.0:
+        column, row = min(max(column, 0), n - 1), min(max(row, 0), n - 1)
+    elif column < 0 or row < 0 or column >= n or row >= n:
+        return NOTHING
+    return np.float64(maps.depth[int(maps.info[k, START]) + row * n + column])
+
+
+@light_helper
+def slope_m(k, d, du, dv, metres, maps):
+    """How much deeper a plane lies a texel on, in m along the light, by the larger of its two axes."""
+    more = max(abs(du), abs(dv)) * metres
+    return more / (1.0 - d) if maps.info[k, PERSPECTIVE] > 0.0 else more
+
+
+@light_helper
+def gap_m(k, d, held, metres, maps):
+    """How far behind what a texel holds a depth lies, in m along the light; it must lie behind it."""
+    gap = (d - held) * metres
+    return gap / (1.0 - held) if maps.info[k, PERSPECTIVE] > 0.0 else gap
+
+
+@light_helper
+def map_visibility(i, k, x, y, z, nx, ny, nz, away, maps):
+    """Share of light i's filter on map k that sees the light at a place already shifted, `away` m from a lamp, on a face with normal n."""
+    u, v, d = on_map(k, x, y, z, maps)
+    side = maps.filter_px[i]
+    constant, slope = maps.bias[i, CONSTANT_M], maps.bias[i, SLOPE]
+    du = dv = bias = metres = 0.0
+    if constant > 0.0 or slope > 0.0 or maps.bias[i, ALONG_PLANE] > 0.0:
+        metres, bias = metres_of(k, away, maps), constant
+        if slope > 0.0 or maps.bias[i, ALONG_PLANE] > 0.0:
+            du, dv = plane_on_map(k, x, y, z, nx, ny, nz, maps)
+            if slope > 0.0:
+                bias += slope * slope_m(k, d, du, dv, metres, maps)
+        if maps.bias[i, ALONG_PLANE] == 0.0:
+            du = dv = 0.0
     cx, cy = math.floor(u), math.floor(v)
-    lit = 0
-    count = 0
-    start = int(info[k, START])
-    for row in range(cy - half, cy - half + maps.filter_px):
-        for column in range(cx - half, cx - half + maps.filter_px):
-            count += 1
-            i, j = column, row
-            if perspective:
-                i, j = min(max(i, 0), n - 1), min(max(j, 0), n - 1)
-            if i < 0 or j < 0 or i >= n or j >= n or d <= maps.depth[start + j * n + i]:
-                lit += 1
-    return lit / count
+    first = -(side // 2)
+    dark = 0
+    for row in range(first, first + side):
+        for column in range(first, first + side):
+            held = held_at(k, cx + column, cy + row, maps)
+            here = d + column * du + row * dv
+            if here > held and (bias == 0.0 or gap_m(k, here, held, metres, maps) > bias):
+                dark += 1
+    return (side * side - dark) / (side * side)
+
+
+@light_helper
+def map_gaps(i, k, x, y, z, nx, ny, nz, away, maps, gaps, j):
+    """Fill row j of `gaps` (n, filter_px^2) with how far behind each texel of the filter a place stands, in m along the light (minus
+    infinity where it stands before it), and return what one texel of slope factor is worth there in m: `map_visibility` in thresholds."""
+    u, v, d = on_map(k, x, y, z, maps)
+    side = maps.filter_px[i]
+    metres = metres_of(k, away, maps)
+    du, dv = plane_on_map(k, x, y, z, nx, ny, nz, maps)
+    slope = slope_m(k, d, du, dv, metres, maps)
+    if maps.bias[i, ALONG_PLANE] == 0.0:
+        du = dv = 0.0
+    cx, cy = math.floor(u), math.floor(v)
+    first = -(side // 2)
+    at = 0
+    for row in range(first, first + side):
+        for column in range(first, first + side):
+            held = held_at(k, cx + column, cy + row, maps)
+            here = d + column * du + row * dv
+            gaps[j, at] = gap_m(k, here, held, metres, maps) if here > held else -NOTHING
+            at += 1
+    return slope
 
 
 @light_helper
@@ -104,28 +218,14 @@ def paged_level(first, count, away, maps):
 
 
 @light_helper
-def paged_visibility(first, count, x, y, z, nx, ny, nz, texels, maps):
-    """Share of the filter's texels of a paged map that see the light: on the level for the place, or on the finest coarser one whose page
-    is there. A texel without a page lets through."""
-    m, info = maps.matrix, maps.info
+def paged_serving(first, count, x, y, z, nx, ny, nz, texels, maps):
+    """The paged level that serves a place: the one its range asks for, or the finest coarser one whose page is there at the place shifted
+    by so many texels along n; -1: none."""
     ex, ey, ez = x - maps.eye[0], y - maps.eye[1], z - maps.eye[2]
     wanted = paged_level(first, count, math.sqrt(ex * ex + ey * ey + ez * ez), maps)
-    half = maps.filter_px // 2
     for k in range(first + wanted, first + count):
-        shift = info[k, TEXEL_M] * texels
-        sx, sy, sz = x + nx * shift, y + ny * shift, z + nz * shift
-        cx = math.floor(m[k, 0, 0] * sx + m[k, 0, 1] * sy + m[k, 0, 2] * sz + m[k, 0, 3])
-        cy = math.floor(m[k, 1, 0] * sx + m[k, 1, 1] * sy + m[k, 1, 2] * sz + m[k, 1, 3])
-        if page_texel(k, cx, cy, maps) < 0:
-            continue
-        d = m[k, 2, 0] * sx + m[k, 2, 1] * sy + m[k, 2, 2] * sz + m[k, 2, 3]
-        lit = 0
-        count_taps = 0
-        for row in range(cy - half, cy - half + maps.filter_px):
-            for column in range(cx - half, cx - half + maps.filter_px):
-                count_taps += 1
-                at = page_texel(k, column, row, maps)
-                if at < 0 or d <= maps.pool[at]:
-                    lit += 1
-        return lit / count_taps
-    return 1.0
+        shift = maps.info[k, TEXEL_M] * texels
+        u, v, _ = on_map(k, x + nx * shift, y + ny * shift, z + nz * shift, maps)
+        if page_texel(k, math.floor(u), math.floor(v), maps) >= 0:
+            return k
+    return -1

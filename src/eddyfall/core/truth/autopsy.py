@@ -150,14 +150,14 @@ def _retried(
     if test is None or test.critical is None:
         return None
     table, _, rest = test.leaf.partition(".")
-    value = test.critical * PAST if rest.endswith(("reach_m", "padding_m")) else test.critical
+    key, _, leaf = rest.rpartition(".")
+    value = test.critical * PAST if leaf.endswith(("reach_m", "padding_m")) else test.critical
     title = f"{test.leaf} at its critical value"
-    if table == "nodes":
-        node, _, leaf = rest.rpartition(".")
-        change = set_leaf(build, ("nodes", node, leaf), value, scope="node", title=title)
+    exact = int(value) if leaf in ("resolution", "light_resolution") else value
+    if table in ("nodes", "lights"):
+        change = set_leaf(build, (table, key, leaf), exact, scope="node", title=title)
     else:
-        whole = rest in ("resolution", "light_resolution")
-        change = set_resolved(build, frame.stage.resolved, {test.leaf: int(value) if whole else value}, title=title)
+        change = set_resolved(build, frame.stage.resolved, {test.leaf: exact}, title=title)
     again = shadow_autopsy(renderer, apply_change(build, change), request, *at, follow=False)
     same = next(v for v in again.lights if v.light == found.light)
     return Retried(test.leaf, value, same.drawn, same.lost_at)

@@ -6,12 +6,13 @@ from functools import cached_property
 import numpy as np
 
 from eddyfall.core.frame.render import Frame, Renderer
-from eddyfall.core.passes.contract import Textures
+from eddyfall.core.passes.contract import LookUp, Textures
+from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow
-from eddyfall.core.shade.lights import DIRECTIONAL, SPOT, visibility_at
+from eddyfall.core.shade.lights import DIRECTIONAL, SPOT, Places, visibility_at
 from eddyfall.core.shade.shadow_maps import TEXEL_M, TRACED, ShadowMaps
 from eddyfall.core.truth.map_reading import serving_map
 from eddyfall.core.truth.pieces import pieces_of
@@ -33,7 +34,7 @@ class Judge:
         self.state, self.shadow = frame.stage.state, frame.stage.resolved[Shadow]
         self.table = frame.buffers["lights"]
         maps: ShadowMaps = frame.buffers["shadow_maps"]
-        self.maps = maps._replace(bias_texels=self.shadow.bias_texels, filter_px=self.shadow.filter_px)
+        self.maps = looked_up(maps, look_ups(frame.stage))
         self.intended = intended(frame) if due_to is None else due_to
 
     # Scenes that rays meet
@@ -61,6 +62,10 @@ class Judge:
     def cast_in(self, light: int) -> np.ndarray:
         """(d,) bool: what the light's technique draws, after its cull."""
         return np.asarray(self.frame.buffers["shadow_casters"][light])
+
+    def look_up(self, light: int) -> LookUp:
+        """How a light's maps are looked up."""
+        return self.frame.stage.lights[light].look_up
 
     def traced(self, light: int) -> bool:
         """Whether a light's shadow is drawn by rays."""
@@ -99,18 +104,20 @@ class Judge:
             reaches &= away @ self.table.towards[i] * scale + offset > 0
         return reaches
 
-    def drawn(
-        self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, bias_texels: float | None = None
-    ) -> np.ndarray:
-        """(n,) share of light i that the picture has, with the bias as set or with another."""
+    def drawn(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, look_up: LookUp | None = None) -> np.ndarray:
+        """(n,) share of light i that the picture has, looked up as set or in another way."""
         if self.traced(i):
             seen = self.frame.buffers["traced"][s.pixels[:, 1], s.pixels[:, 0], i].astype(float)
         else:
-            maps = self.maps if bias_texels is None else self.maps._replace(bias_texels=bias_texels)
-            facing = np.einsum("nk,nk->n", s.normal, towards)
-            away = np.where(np.isfinite(distance), distance, 1.0)
-            seen = visibility_at(i, s.place, s.normal, facing, s.depth_m, away, self.table, maps)
+            seen = visibility_at(i, asked_of(s, towards, distance), self.table, self.maps_by(i, look_up))
         return np.asarray(np.where(self.state.receives[s.drawable], seen, 1.0))
+
+    def maps_by(self, i: int, look_up: LookUp | None) -> ShadowMaps:
+        """The frame's maps, looked up for light i in another way than as set (None: as set)."""
+        if look_up is None:
+            return self.maps
+        lights = self.frame.stage.lights
+        return looked_up(self.maps, [look_up if n == i else light.look_up for n, light in enumerate(lights)])
 
     def blocked(self, scene: RayScene, s: Surfaces, towards: np.ndarray, distance: np.ndarray) -> np.ndarray:
         """(n,) bool: whether something of a scene stands between surfaces and the light."""
@@ -125,7 +132,7 @@ class Judge:
     def first_drawn_face(
         self, taking_part: np.ndarray, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray
     ) -> tuple[np.ndarray, np.ndarray]:
-        """The same of faces that the light's maps draw: turned to it, or of what casts from both sides. Rays meet both sides."""
+        """The same of faces that the light's maps draw: on the side that they draw, or of what casts from both. Rays meet both sides."""
         scene, n = self.scene(taking_part), len(s)
         if self.traced(i):
             return self.first(scene, s, towards, distance)
@@ -135,7 +142,7 @@ class Judge:
             hit, far = scene.first_hit(start[active] + towards[active] * gone[active, None], towards[active])
             gone[active] += np.where(hit >= 0, far, 0.0)
             there = (hit >= 0) & (gone[active] < distance[active])
-            drawn = there & (self._faces_light(hit, towards[active]) | self.state.casts_both[self.frame.geometry.owner[hit]])
+            drawn = there & (self._on_drawn_side(i, hit, towards[active]) | self.state.casts_both[self.frame.geometry.owner[hit]])
             triangle[active[drawn]], away[active[drawn]] = hit[drawn], gone[active[drawn]]
             active = active[there & ~drawn]
             if not len(active):
@@ -143,6 +150,12 @@ class Judge:
             gone[active] += past_m(self.frame.geometry, gone[active], hit[there & ~drawn] == before[active])
             before[active] = hit[there & ~drawn]
         return triangle, away
+
+    def _on_drawn_side(self, i: int, triangle: np.ndarray, towards: np.ndarray) -> np.ndarray:
+        """(n,) bool: whether triangles turn the side to light i that its maps draw."""
+        side = self.frame.stage.lights[i].faces
+        turned = self._faces_light(triangle, towards)
+        return turned if side == "front" else np.asarray(~turned | (side == "both"))
 
     def _faces_light(self, triangle: np.ndarray, towards: np.ndarray) -> np.ndarray:
         g = self.frame.geometry
@@ -182,7 +195,7 @@ class Judge:
         if self.traced(i):
             facing = np.abs(np.einsum("nk,nk->n", s.face, towards))
             return np.asarray(self.shadow.ray_offset_m * np.sqrt(np.maximum(1 - facing**2, 0)) + 1e-3)
-        return self.texel_m(i, s, distance) * (self.maps.filter_px / 2 + 0.5)
+        return self.texel_m(i, s, distance) * (self.look_up(i).filter_px / 2 + 0.5)
 
     def texel_m(self, i: int, s: Surfaces, distance: np.ndarray) -> np.ndarray:
         """(n,) size of the texel that serves each surface; 0 where none does."""
@@ -191,6 +204,12 @@ class Judge:
             return np.zeros(len(s))
         scale = np.ones(len(s)) if self.table.kind[i] == DIRECTIONAL else distance
         return np.where(k >= 0, self.maps.info[np.maximum(k, 0), TEXEL_M] * scale, 0.0)
+
+
+def asked_of(s: Surfaces, towards: np.ndarray, distance: np.ndarray) -> Places:
+    """Surfaces as a light's maps are asked for them; towards (n, 3) and distance (n,) m as `to_light` gives them."""
+    away = np.where(np.isfinite(distance), distance, 1.0)
+    return Places(s.place, s.normal, s.face, np.einsum("nk,nk->n", s.normal, towards), s.depth_m, away)
 
 
 def past_m(geometry: Geometry, gone_m: np.ndarray, again: np.ndarray) -> np.ndarray:

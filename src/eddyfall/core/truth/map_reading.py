@@ -6,9 +6,12 @@ import numpy as np
 
 from eddyfall.core.shade.lights import DIRECTIONAL, Lights, incoming_all
 from eddyfall.core.shade.shadow_maps import (
+    ALONG_NORMAL,
+    CONSTANT_M,
     EDGE,
     FAR_M,
     NEAR_M,
+    OVER,
     PAGE,
     PAGED,
     PAGED_MAP,
@@ -90,14 +93,15 @@ def _page_texels(k: int, column: np.ndarray, row: np.ndarray, maps: ShadowMaps) 
 
 def read_maps(surfaces: Surfaces, light: int, lights: Lights, maps: ShadowMaps, moved: bool = True) -> Reading:
     """What the maps of a light hold for each surface, moved by the bias and for the filter as the look-up does, or where it is."""
-    n, t = len(surfaces), maps.filter_px**2
+    side = int(maps.filter_px[light])
+    n, t = len(surfaces), side * side
     k = serving_map(surfaces, light, lights, maps)
     towards, distance = incoming_all(light, surfaces.place, lights)
     facing = np.einsum("nk,nk->n", surfaces.normal, towards)
-    slant = np.sqrt(np.maximum(1 - facing * facing, 0)) + 0.1
+    slant = np.sqrt(np.maximum(1 - facing * facing, 0)) + maps.bias[light, OVER]
     scale = np.ones(n) if lights.kind[light] == DIRECTIONAL else distance
     texel = np.where(k >= 0, maps.info[np.maximum(k, 0), TEXEL_M] if len(maps.info) else 0.0, 0.0) * scale
-    shift = texel * (maps.bias_texels + 0.5 * (maps.filter_px - 1)) * slant * moved
+    shift = texel * maps.bias[light, ALONG_NORMAL] * slant * moved
     out = Reading(
         k.copy(),
         texel,
@@ -110,11 +114,13 @@ def read_maps(surfaces: Surfaces, light: int, lights: Lights, maps: ShadowMaps, 
     )
     for number in np.unique(k[k >= 0]):
         at = np.flatnonzero(k == number)
-        _read(out, at, surfaces.of(at), int(number), shift[at], maps)
+        _read(out, at, surfaces.of(at), int(number), shift[at], light, lights, maps)
     return out
 
 
-def _read(out: Reading, at: np.ndarray, s: Surfaces, k: int, shift: np.ndarray, maps: ShadowMaps) -> None:
+def _read(
+    out: Reading, at: np.ndarray, s: Surfaces, k: int, shift: np.ndarray, light: int, lights: Lights, maps: ShadowMaps
+) -> None:
     """Fill in the rows `at` from map k."""
     m, info = maps.matrix[k], maps.info[k]
     paged = bool(maps.pages[k, PAGED_MAP])
@@ -126,10 +132,10 @@ def _read(out: Reading, at: np.ndarray, s: Surfaces, k: int, shift: np.ndarray, 
         u, v = clip[:, 0], clip[:, 1]
     else:
         u, v = (clip[:, 0] / clip[:, 3] * 0.5 + 0.5) * edge, (0.5 - clip[:, 1] / clip[:, 3] * 0.5) * edge
-    half = maps.filter_px // 2
-    steps = np.arange(-half, -half + maps.filter_px)
-    column = np.floor(u).astype(int)[:, None] + np.tile(steps, maps.filter_px)
-    row = np.floor(v).astype(int)[:, None] + np.repeat(steps, maps.filter_px)
+    side = int(maps.filter_px[light])
+    steps = np.arange(side) - side // 2
+    across, down = np.tile(steps, side), np.repeat(steps, side)
+    column, row = np.floor(u).astype(int)[:, None] + across, np.floor(v).astype(int)[:, None] + down
     if info[PERSPECTIVE] > 0:
         column, row = np.clip(column, 0, edge - 1), np.clip(row, 0, edge - 1)
     if paged:
@@ -142,8 +148,10 @@ def _read(out: Reading, at: np.ndarray, s: Surfaces, k: int, shift: np.ndarray, 
         cx, cy = (column + 0.5) / edge * 2 - 1, 1 - (row + 0.5) / edge * 2
     stored = maps.pool if paged else maps.depth
     held = np.where(inside, stored[np.where(inside, where, 0)], np.float32(1.0)).astype(np.float64)
-    out.blocks[at] = inside & (d[:, None] > held) & (clip[:, 3] > 0)[:, None]
     inverse = np.linalg.inv(m)
+    here, gap, bias = _behind(s, moved, d, held, (across, down), k, light, lights, maps, inverse)
+    darker = (bias == 0)[:, None] | (gap > bias[:, None])
+    out.blocks[at] = inside & (here > held) & darker & (clip[:, 3] > 0)[:, None]
     near, beyond = (_unprojected(inverse, cx, cy, np.full(cx.shape, z)) for z in (0.0, 0.5))
     along = beyond - near
     along /= np.linalg.norm(along, axis=2, keepdims=True)
@@ -154,8 +162,42 @@ def _read(out: Reading, at: np.ndarray, s: Surfaces, k: int, shift: np.ndarray, 
     something = inside & (held < 1.0) & np.isfinite(stands) & np.isfinite(plane)
     out.before_m[at] = np.where(something, plane - np.where(something, stands, 0.0), -np.inf)
     out.start[at], out.along[at] = near, along
-    middle = maps.filter_px // 2 * (maps.filter_px + 1)
+    middle = side // 2 * (side + 1)
     out.room_m[at] = np.einsum("nk,nk->n", s.place - near[:, middle], along[:, middle])
+
+
+def _behind(
+    s: Surfaces,
+    moved: np.ndarray,
+    d: np.ndarray,
+    held: np.ndarray,
+    steps: tuple[np.ndarray, np.ndarray],
+    k: int,
+    light: int,
+    lights: Lights,
+    maps: ShadowMaps,
+    inverse: np.ndarray,
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(d (n, t) that each texel is held against, gap (n, t) behind it and bias (n,), both in m along the light): plain twin of what
+    `map_visibility` reckons with. steps: columns and rows (t,) of the filter's texels off the middle."""
+    _, slope, _, _, along_plane = maps.bias[light]
+    perspective, paged = maps.info[k, PERSPECTIVE] > 0, bool(maps.pages[k, PAGED_MAP])
+    plane = np.concatenate([s.face, -np.einsum("nk,nk->n", s.face, moved)[:, None]], axis=1) @ inverse
+    with np.errstate(divide="ignore", invalid="ignore"):
+        du, dv = -plane[:, 0] / plane[:, 2], -plane[:, 1] / plane[:, 2]
+    if not paged:
+        du, dv = du * 2 / maps.info[k, EDGE], -dv * 2 / maps.info[k, EDGE]
+    metres = np.full(len(s), 1 / np.linalg.norm(maps.matrix[k, 2, :3]))
+    if perspective:
+        metres = np.linalg.norm(moved - lights.place[light], axis=1)
+    here = np.repeat(d[:, None], held.shape[1], axis=1)
+    if along_plane:
+        here = here + steps[0] * du[:, None] + steps[1] * dv[:, None]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        gap = (here - held) * metres[:, None] / (1 - held if perspective else 1.0)
+        deeper = np.maximum(np.abs(du), np.abs(dv)) * metres / (1 - d if perspective else 1.0)
+    bias = maps.bias[light, CONSTANT_M] + (slope * deeper if slope > 0 else np.zeros(len(s)))
+    return here, gap, bias
 
 
 def _unprojected(inverse: np.ndarray, x: np.ndarray, y: np.ndarray, z: np.ndarray) -> np.ndarray:

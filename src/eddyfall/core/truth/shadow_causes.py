@@ -91,7 +91,7 @@ def writers(judge: Judge, i: int, s: Surfaces) -> tuple[np.ndarray, np.ndarray]:
     before = np.where(standing[rows, texel], reading.before_m[rows, texel], 0.0)
     facing = np.einsum("nk,nk->n", s.face, towards)
     slope = np.sqrt(np.maximum(1 - facing**2, 0)) / np.maximum(facing, 1e-3)
-    near = before < reading.texel_m * (1 + slope) * judge.maps.filter_px
+    near = before < reading.texel_m * (1 + slope) * judge.look_up(i).filter_px
     same_piece = (triangle >= 0) & (judge.pieces[s.triangle] == judge.pieces[triangle])
     own = (reading.blocks.any(axis=1) & ~standing.any(axis=1) & same_piece) | (_one_surface(judge, s, triangle) & near)
     lost_hole = np.zeros(len(s), bool)

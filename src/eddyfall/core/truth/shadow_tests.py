@@ -2,13 +2,15 @@
 decides at which it would just pass."""
 
 import math
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
+from eddyfall.core.passes.contract import LightState, LookUp
 from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, padding_into_frustum_m, padding_needed_m, range_m
-from eddyfall.core.scene.setup.sections.shadow import size_limit
+from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.shadow_classes import LOST_WORDS, Chain, Lost
@@ -59,7 +61,7 @@ class ShadowTests:
             ShadowTest(LOST_WORDS[Lost.RECEIVER], passed[Lost.RECEIVER], leaf=f"nodes.{surface.node}.receives", level="node"),
             ShadowTest(LOST_WORDS[Lost.CASTS], passed[Lost.CASTS], leaf=f"nodes.{thing.node}.casts", level="node"),
             ShadowTest(LOST_WORDS[Lost.PASS], passed[Lost.PASS], leaf=f"shaders.{state.shader[d]}.passes.shadow", level="shader"),
-            ShadowTest(LOST_WORDS[Lost.FACE], passed[Lost.FACE], leaf=f"materials.{material}.casts_both_sides", level="material"),
+            self._side(passed[Lost.FACE], material),
         ]  # fmt: skip
         if self.j.traced(self.i) or self.light.technique == "paged" or self.shadow.casters_from != "scene":
             tests.append(self._culled(d, passed[Lost.CULLED]))
@@ -90,6 +92,13 @@ class ShadowTests:
 
     def _switch(self, test: Lost, passed: dict[Any, bool], leaf: str) -> ShadowTest:
         return ShadowTest(LOST_WORDS[test], passed[test], leaf=leaf, level=self.leaves[leaf].winner)
+
+    def _side(self, passed: bool, material: int) -> ShadowTest:
+        """Which side is drawn, the light says; whether both are, the material."""
+        words = LOST_WORDS[Lost.FACE]
+        if self.light.faces == "back":
+            return ShadowTest(words, passed, leaf=f"lights.{self.light.name}.faces", level="light")
+        return ShadowTest(words, passed, leaf=f"materials.{material}.casts_both_sides", level="material")
 
     def _culled(self, d: int, passed: bool) -> ShadowTest:
         """What the technique leaves out: by the angle that the caster's padded ball is seen under, or outside of the frame."""
@@ -132,17 +141,30 @@ class ShadowTests:
         Measured at the place itself, as width in texels; the bias is a test of its own."""
         share, texel = float(chain.share[0]), float(chain.reading.texel_m[0]) if chain.reading is not None else 0.0
         wide = self._width_m(texel) / max(texel, 1e-12)
-        leaf = "shadow.resolution" if self.light.kind == DIRECTIONAL else "shadow.light_resolution"
-        if self.light.technique == "paged":
-            leaf = "shadow.page_texel_px"
+        leaf, set_to = self._resolution()
+        filter_px = self.light.look_up.filter_px
         passed = share >= 0.5 if drawn >= 0.5 else True
         critical = None
         if not passed and wide > 0 and self.light.technique != "paged":
-            critical = float(math.ceil(getattr(self.shadow, leaf.partition(".")[2]) * self.j.maps.filter_px / wide))
+            critical = float(math.ceil(set_to * filter_px / wide))
         return ShadowTest(
-            LOST_WORDS[Lost.WIDTH], passed, wide, float(self.j.maps.filter_px), wide - self.j.maps.filter_px, "texel", leaf,
-            self.leaves[leaf].winner, critical if critical is not None and critical <= 8192 else None,
+            LOST_WORDS[Lost.WIDTH], passed, wide, float(filter_px), wide - filter_px, "texel", leaf, self._level(leaf),
+            critical if critical is not None and critical <= 8192 else None,
         )  # fmt: skip
+
+    def _resolution(self) -> tuple[str, int]:
+        """(leaf, its value) that says how fine the light's maps are."""
+        if self.light.technique == "paged":
+            return "shadow.page_texel_px", 0
+        if self.light.resolution is not None:
+            return f"lights.{self.light.name}.resolution", self.light.resolution
+        if self.light.kind == DIRECTIONAL:
+            return "shadow.resolution", self.shadow.resolution
+        return "shadow.light_resolution", self.shadow.light_resolution
+
+    def _level(self, leaf: str) -> str:
+        """At which level a leaf is set: a light's own, or what resolving says."""
+        return "light" if leaf.startswith("lights.") else self.leaves[leaf].winner
 
     def _width_m(self, texel_m: float) -> float:
         """How wide the true shadow is at its narrowest across the light's rays, measured in sixteenths of a texel up to four texels to
@@ -158,16 +180,53 @@ class ShadowTests:
         return float((first[:4] + first[4:]).min())
 
     def _biased(self) -> ShadowTest:
-        """The look-up moves the surface along its normal: beyond the gap to the caster it passes the shadow by."""
-        bias, j = self.shadow.bias_texels, self.j
-
-        def dark(value: float) -> bool:
-            return float(j.drawn(self.i, self.s, self.towards, self.distance, value)[0]) < 0.5
-
-        held = [b for b in np.linspace(0, bias, BIAS_STEPS) if dark(float(b))]
-        passed = dark(bias) or not held  # without any bias it is no better: something else lost it
+        """The look-up lifts the surface towards the light and moves it along its normal: beyond the gap to the caster it passes the shadow
+        by. Measured on the one of the light's biases that brings the shadow back when it is smaller, the others as they are."""
+        set_to = bias_leaves(self.light, self.shadow)
+        dark = {leaf: self._darkness_by(leaf) for leaf in set_to}
+        leaf = next(
+            (v for v in set_to if set_to[v] > 0 and dark[v](0.0)), next((v for v in set_to if set_to[v] > 0), [*set_to][-1])
+        )
+        value, is_dark = set_to[leaf], dark[leaf]
+        held = [b for b in np.linspace(0, value, BIAS_STEPS) if is_dark(float(b))]
+        passed = is_dark(value) or not held  # without any bias it is no better: something else lost it
         most = float(max(held)) if held else None
         return ShadowTest(
-            LOST_WORDS[Lost.BIAS], passed, bias, most, None if most is None else most - bias, "texel", "shadow.bias_texels",
-            self.leaves["shadow.bias_texels"].winner, most if bias > 0 else None,
+            LOST_WORDS[Lost.BIAS], passed, value, most, None if most is None else most - value, BIAS_UNITS[leaf.rpartition(".")[2]], leaf,
+            self._level(leaf), most if value > 0 else None,
         )  # fmt: skip
+
+    def _darkness_by(self, leaf: str) -> Callable[[float], bool]:
+        """Whether the surface is mostly dark with a leaf at some value."""
+        field, look_up = leaf.rpartition(".")[2], self.light.look_up
+
+        def dark(value: float) -> bool:
+            tried = with_bias(look_up, field, value)
+            return float(self.j.drawn(self.i, self.s, self.towards, self.distance, tried)[0]) < 0.5
+
+        return dark
+
+
+BIAS_UNITS = {"bias_mm": "mm", "bias_slope": "texel", "bias_normal_texels": "texel", "bias_texels": "texel"}
+
+
+def bias_leaves(light: LightState, shadow: Shadow) -> dict[str, float]:
+    """The leaves that say how a light's look-up is biased, and what each is set to; its own, and the project's where it has no own."""
+    own, name = light.look_up, f"lights.{light.name}"
+    leaves = {f"{name}.bias_mm": own.constant_m * 1000, f"{name}.bias_slope": own.slope}
+    if own.over > 0:
+        return {**leaves, "shadow.bias_texels": shadow.bias_texels}
+    return {**leaves, f"{name}.bias_normal_texels": own.normal_texels}
+
+
+def with_bias(look_up: LookUp, field: str, value: float) -> LookUp:
+    """A look-up with one of its leaves at another value."""
+    match field:
+        case "bias_mm":
+            return replace(look_up, constant_m=value / 1000)
+        case "bias_slope":
+            return replace(look_up, slope=value)
+        case "bias_normal_texels":
+            return replace(look_up, normal_texels=value)
+        case _:
+            return replace(look_up, normal_texels=value + 0.5 * (look_up.filter_px - 1))

@@ -16,6 +16,7 @@ from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.shadow_classes import Lost, Wrote
 from eddyfall.core.truth.shadow_costs import shadow_cost
+from eddyfall.core.truth.shadow_tests import with_bias
 from eddyfall.core.truth.surfaces import to_light
 
 SPARE = 1.02  # padding beyond the critical one
@@ -134,7 +135,10 @@ def _bias_that_ends_it(survey: Survey, where: Mapping[str, Seen]) -> float | Non
             asked.append((judge, i, s, *to_light(s, i, frame)))
     start = max(judge.shadow.bias_texels for judge, *_ in asked)
     for bias in np.arange(math.floor(start / BIAS_STEP + 1) * BIAS_STEP, MOST_BIAS + BIAS_STEP, BIAS_STEP):
-        left = [int((j.drawn(i, s, t, d, float(bias)) < DARKER).sum()) * EVERY**2 for j, i, s, t, d in asked]
+        left = [
+            int((j.drawn(i, s, t, d, with_bias(j.look_up(i), "bias_texels", float(bias))) < DARKER).sum()) * EVERY**2
+            for j, i, s, t, d in asked
+        ]
         if max(left, default=0) <= LEAST[ACNE]:
             return float(bias)
     return None

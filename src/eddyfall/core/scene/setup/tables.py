@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field, model_validator
 
 from eddyfall.core.scene.setup.leaf import Rgb, Section, Vec2, Vec3, leaf
-from eddyfall.core.scene.setup.sections.shadow import Technique
+from eddyfall.core.scene.setup.sections.shadow import Faces, Technique
 
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
 
@@ -112,6 +112,34 @@ class LightSetup(Section):
     technique: Technique | None = leaf(
         None, "-", "how its shadow is drawn; null: a sun follows shadow.technique, a lamp has maps of its own"
     )
+    bias_mm: float = leaf(
+        0.0, "mm", "shadow bias: what is looked up in its maps is lifted towards the light by so much", ge=0, le=100000
+    )
+    bias_slope: float = leaf(
+        0.0,
+        "texel",
+        "shadow bias: lifted further by so many texels of the face's own slope in the map (its larger axis)",
+        ge=0,
+        le=64,
+    )
+    bias_normal_texels: float | None = leaf(
+        None,
+        "texel",
+        "shadow bias: moved along the normal by so many texels, times the sine of the angle to the light; null: shadow.bias_texels and "
+        "half the filter",
+        ge=0,
+        le=64,
+    )
+    bias_along_plane: bool = leaf(
+        False, "-", "shadow bias: each texel of the filter is held against the depth that the face's own plane has there"
+    )
+    filter_px: int | None = leaf(
+        None, "texel", "edge of the box of its maps' texels averaged at a look-up; null: shadow.filter_px", ge=1, le=7
+    )
+    resolution: int | None = leaf(
+        None, "texel", "edge of each of its maps; null: shadow.resolution, of a lamp shadow.light_resolution", ge=16, le=8192
+    )
+    faces: Faces = leaf("front", "-", "which faces its maps draw: turned to the light, turned away, or both")
     kind: Literal["sun"] | None = leaf(None, "-", "sun adds a sun that the scene file does not have")
     towards: Vec3 = leaf((0.3, 0.8, 0.5), "-", "direction to an added sun")
     illuminance_lux: float = leaf(0.0, "lx", "illuminance of an added sun on a face turned to it", ge=0, le=1e7)

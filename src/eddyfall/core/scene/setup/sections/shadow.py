@@ -6,6 +6,7 @@ from eddyfall.core.scene.setup.leaf import Section, leaf
 from eddyfall.core.scene.setup.registry import register_section
 
 Technique = Literal["cascades", "paged", "rays"]
+Faces = Literal["front", "back", "both"]
 
 
 @register_section("shadow", place=20)

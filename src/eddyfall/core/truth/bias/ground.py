@@ -1,0 +1,152 @@
+"""What one light's bias is judged on at one viewpoint: surfaces that it must not darken, and the feet and tips of its true shadows."""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.passes.contract import LookUp
+from eddyfall.core.scene.build import Build
+from eddyfall.core.shade.lights import gaps_at
+from eddyfall.core.truth.bias.contact import Lines, contact_lines
+from eddyfall.core.truth.bias.steps import Steps
+from eddyfall.core.truth.judge import Judge, asked_of
+from eddyfall.core.truth.shadow_causes import writers
+from eddyfall.core.truth.shadow_classes import Class, Wrote
+from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
+
+LEAST_SPAN_M, MOST_SPAN_M = 0.1, 3.0
+ROWS = 1 << 15  # surfaces whose filters are gathered at once
+
+
+@dataclass(frozen=True)
+class Ground:
+    """light: its number; lit: surfaces that truth lights, clear of every true edge by more than any look-up tried reaches, and not darkened
+    by something else than themselves; each: pixels that one stands for; texel_m (n,): of the map that serves each; lines: feet and tips."""
+
+    viewpoint: str
+    judge: Judge
+    light: int
+    lit: Surfaces
+    each: int
+    texel_m: np.ndarray
+    lines: Lines
+
+    @property
+    def name(self) -> str:
+        """The light's name."""
+        return self.judge.frame.stage.lights[self.light].name
+
+    def steps(self, look_up: LookUp) -> Steps:
+        """The thresholds of a look-up; its constant and slope factor are left open."""
+        gap, slope, _ = gathered(self.judge, self.light, self.lit, look_up)
+        at, slopes, _ = gathered(self.judge, self.light, self.lines.points, look_up, highest=False)
+        return self._laid_out(gap, slope, np.where(self.lines.held, at, np.nan), slopes)
+
+    def without_texels(self, look_up: LookUp) -> Steps:
+        """The same, each point's gap by rays to the face that the maps draw: what texels of any size would do to shadows at most."""
+        judge, i, points = self.judge, self.light, self.lines.points
+        _, slopes, _ = gathered(judge, i, points, look_up, highest=False)
+        towards, distance = to_light(points, i, judge.frame)
+        moved = replace(points, place=points.place + points.normal * self._shift_m(points, look_up)[:, None])
+        _, away = judge.first_drawn_face(judge.cast_in(i), i, moved, towards, distance)
+        return self._laid_out(np.zeros(0), np.zeros(0), np.where(np.isfinite(away), away, -np.inf), slopes)
+
+    def _laid_out(self, own: np.ndarray, own_slope: np.ndarray, gap: np.ndarray, slope: np.ndarray) -> Steps:
+        lines, shape = self.lines, (len(self.lines.caster), self.lines.k)
+        at, by = np.full(shape, np.nan), np.zeros(shape)
+        at[lines.line, lines.place], by[lines.line, lines.place] = gap, slope
+        return Steps(
+            own_m=own, own_slope_m=own_slope, each=self.each, gap_m=at, slope_m=by, caster=lines.caster, tip=lines.tip,
+            step_m=lines.step_m, limit_m=lines.limit_m,
+        )  # fmt: skip
+
+    def lift_m(self, look_up: LookUp) -> np.ndarray:
+        """(n,) by how much the shift along the normal lifts each surface towards the light."""
+        towards, _ = to_light(self.lit, self.light, self.judge.frame)
+        facing = np.maximum(np.einsum("nk,nk->n", self.lit.face, towards), 0.05)
+        return np.asarray(self._shift_m(self.lit, look_up) / facing)
+
+    def _shift_m(self, s: Surfaces, look_up: LookUp) -> np.ndarray:
+        """(n,) how far a look-up moves surfaces along their normal."""
+        towards, distance = to_light(s, self.light, self.judge.frame)
+        lit = np.einsum("nk,nk->n", s.normal, towards)
+        texels = look_up.normal_texels * (np.sqrt(np.maximum(1 - lit * lit, 0)) + look_up.over)
+        return np.asarray(self.judge.texel_m(self.light, s, distance) * texels)
+
+    def drawn_in(self, judge: Judge) -> tuple[int, int]:
+        """(pixels that are false, points of the lines that count and are lost) in another frame of the same viewpoint, as its own look-up has them."""
+        lit, lost = (
+            judge.drawn(self.light, s, *to_light(s, self.light, judge.frame))
+            for s in (self.lit, self.lines.points.of(self.lines.held))
+        )
+        return int((lit < 1).sum()) * self.each, int((lost >= 0.5).sum())
+
+
+def gathered(
+    judge: Judge, i: int, s: Surfaces, look_up: LookUp, highest: bool = True
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(gap (n,), slope (n,), served (n,)) of surfaces in light i: the largest gap of each filter, or that of the texel by which it is more
+    lit than dark."""
+    towards, distance = to_light(s, i, judge.frame)
+    maps = judge.maps_by(i, look_up)
+    found = []
+    for start in range(0, max(len(s), 1), ROWS):
+        part = np.arange(start, min(start + ROWS, len(s)))
+        gaps, slopes, served = gaps_at(i, asked_of(s.of(part), towards[part], distance[part]), judge.table, maps)
+        middle = (gaps.shape[1] - 1) // 2
+        found.append((gaps.max(axis=1) if highest else np.partition(gaps, middle, axis=1)[:, middle], slopes, served))
+    gap, slope, served = (np.concatenate(parts) for parts in zip(*found))
+    return gap, slope, served
+
+
+def ground_of(renderer: Renderer, build: Build, request: Request, light: str, every: int = 2) -> Ground:
+    """The ground of a light at the request's viewpoint, each `every`-th pixel across and down asked. RequestError if the light does not
+    shine there, casts no shadow, or draws it by rays."""
+    frame = renderer.frame(build, request, "lit")
+    names = [v.name for v in frame.stage.lights]
+    if light not in names:
+        raise RequestError(f"light {light!r} does not shine at {request.viewpoint}; there are: {', '.join(names) or 'none'}")
+    i = names.index(light)
+    judge = Judge(renderer, frame)
+    if judge.traced(i):
+        raise RequestError(f"light {light!r} draws its shadow by rays: it has no map to bias")
+    if not judge.table.maps[i]:
+        raise RequestError(f"light {light!r} casts no shadow at {request.viewpoint}")
+    return on_ground(judge, i, surfaces_of(frame, every), every * every, request.viewpoint)
+
+
+def on_ground(judge: Judge, i: int, s: Surfaces, each: int, viewpoint: str) -> Ground:
+    """The ground of light i among surfaces of a viewpoint's frame."""
+    classes, true, _ = judge.classes(i, s)
+    asked = np.asarray((classes > Class.BAKED) & (classes != Class.TERMINATOR) & judge.state.receives[s.drawable])
+    unbiased = judge.look_up(i).unbiased
+    lit = _clear(judge, i, s.of(asked & (true > 0)), unbiased)
+    dark = s.of(asked & (true == 0))
+    _, distance = to_light(lit, i, judge.frame)
+    gap, _, _ = gathered(judge, i, lit, unbiased)
+    highest = float(np.quantile(gap[gap > 0], 0.999)) if (gap > 0).any() else 0.0
+    set_to = judge.look_up(i)
+    span = float(np.clip(1.5 * max(highest, set_to.constant_m), LEAST_SPAN_M, MOST_SPAN_M))
+    lines = contact_lines(judge, i, dark, span)
+    return Ground(viewpoint, judge, i, lit, each, judge.texel_m(i, lit, distance), lines)
+
+
+def _clear(judge: Judge, i: int, s: Surfaces, unbiased: LookUp) -> Surfaces:
+    """Those that one map serves, that lie clear of every true edge, and that nothing but themselves darkens when nothing is biased."""
+    gap, _, served = gathered(judge, i, s, unbiased)
+    s, gap = s.of(served >= 0), gap[served >= 0]
+    towards, distance = to_light(s, i, judge.frame)
+    # Half the filter and half a texel, and what a shift of up to so many texels as the filter is wide moves the look-up sideways.
+    reach = judge.texel_m(i, s, distance) * (unbiased.filter_px + 0.5)
+    clear = np.flatnonzero(judge.lit_around(i, s, towards, distance, reach).all(axis=0))
+    s, gap = s.of(clear), gap[clear]
+    dark = np.flatnonzero(gap > 0)
+    own = np.ones(len(s), bool)
+    if len(dark):
+        still = Judge(judge.renderer, judge.frame, judge.intended)
+        still.maps = judge.maps_by(i, unbiased)
+        kind, _ = writers(still, i, s.of(dark))
+        own[dark] = kind == Wrote.OWN_SURFACE
+    return s.of(own)

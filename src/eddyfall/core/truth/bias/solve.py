@@ -1,0 +1,295 @@
+"""The bias of a light's shadow: what each way of biasing takes to end acne, what it then loses, and which is the smallest that does both.
+
+A way is right if no viewpoint has more than 16 px darkened by their own surface and no caster's shadow is lost at its foot by more than
+20 mm or two pixels. All counts come from thresholds; the points of the front are drawn again (`proved`).
+"""
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from eddyfall.core.passes.contract import LookUp
+from eddyfall.core.shade.lights import DIRECTIONAL
+from eddyfall.core.truth.bias.ground import Ground
+from eddyfall.core.truth.bias.steps import NO_LOSS, Loss, Steps
+
+LEAST_PX = 16  # false pixels that a viewpoint may have
+ROUND_MM, ROUND_SLOPE, ROUND_NORMAL = 0.1, 0.01, 0.25
+MOST_FRONT = 12
+HALVINGS = 14
+LEAST_SCALE = 1 / 512
+
+
+@dataclass(frozen=True)
+class Bias:
+    """What a light's leaves say: constant in mm, slope factor, shift along the normal in texels (None: the project's own), filter along
+    the plane."""
+
+    constant_mm: float = 0.0
+    slope: float = 0.0
+    normal_texels: float | None = 0.0
+    along_plane: bool = False
+
+    @property
+    def words(self) -> str:
+        """In short, for a title."""
+        parts = [f"{self.constant_mm:g} mm"] if self.constant_mm else []
+        parts += [f"{self.slope:g} x slope"] if self.slope else []
+        if self.normal_texels is None:
+            parts.append("the project's shift along the normal")
+        elif self.normal_texels:
+            parts.append(f"{self.normal_texels:g} texels along the normal")
+        parts += ["filter along the plane"] if self.along_plane else []
+        return ", ".join(parts) or "no bias"
+
+
+@dataclass(frozen=True)
+class Lost:
+    """What a caster's shadow loses, in mm, against the most that may be: the worst of all casters and viewpoints; "" if none is asked."""
+
+    caster: str
+    lost_mm: float
+    limit_mm: float
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """One bias: pixels its surfaces darken themselves at the viewpoint with most of them, what shadows lose at their foot and at their tip,
+    by how much it lifts a surface towards the light (the middle of all asked) in mm; inside: both limits are kept."""
+
+    way: str
+    bias: Bias
+    false_px: int
+    foot: Lost
+    tip: Lost
+    lift_mm: float
+    inside: bool
+
+
+@dataclass(frozen=True)
+class Way:
+    """One way of biasing. best: the smallest bias inside both limits; else least: what ends acne with the least loss, and the texel (the
+    largest there may be, in mm) and edge of the light's maps at which it would be inside: a prediction."""
+
+    name: str
+    best: Outcome | None
+    least: Outcome | None
+    texel_mm: float | None
+    resolution: int | None
+
+
+@dataclass(frozen=True)
+class BiasFront:
+    """A light's bias at some viewpoints. texel_mm: smallest and largest that serve what was asked; set_to: as it is; chosen: the smallest
+    bias inside both limits of all ways; front: biases that no other betters in false pixels, foot and tip at once."""
+
+    light: str
+    viewpoints: tuple[str, ...]
+    technique: str
+    filter_px: int
+    resolution: int
+    texel_mm: tuple[float, float]
+    asked_px: int
+    lines: int
+    set_to: Outcome
+    ways: tuple[Way, ...]
+    chosen: Outcome | None
+    front: tuple[Outcome, ...]
+
+
+def solve_bias(grounds: Sequence[Ground]) -> BiasFront:
+    """The front of one light over the grounds of some viewpoints (at least one)."""
+    return _Search(grounds).front()
+
+
+class _Search:
+    def __init__(self, grounds: Sequence[Ground]) -> None:
+        self.grounds = grounds
+        first = grounds[0]
+        self.light = first.judge.frame.stage.lights[first.light]
+        self.filter_px = self.light.look_up.filter_px
+        self._known: dict[LookUp, list[Steps]] = {}
+        self._by_rays: dict[LookUp, list[Steps]] = {}
+
+    # What a bias gives
+
+    def steps(self, look_up: LookUp) -> list[Steps]:
+        """Thresholds at each viewpoint; constant and slope factor do not matter to them."""
+        key = replace(look_up, constant_m=0.0, slope=0.0)
+        if key not in self._known:
+            self._known[key] = [g.steps(key) for g in self.grounds]
+        return self._known[key]
+
+    def without_texels(self, look_up: LookUp) -> list[Steps]:
+        """The same by rays."""
+        key = replace(look_up, constant_m=0.0, slope=0.0, along_plane=False)
+        if key not in self._by_rays:
+            self._by_rays[key] = [g.without_texels(key) for g in self.grounds]
+        return self._by_rays[key]
+
+    def look_up(self, bias: Bias) -> LookUp:
+        """How maps are looked up with a bias."""
+        own = self.light.look_up
+        base = own if bias.normal_texels is None else LookUp(normal_texels=bias.normal_texels, filter_px=self.filter_px)
+        return replace(base, constant_m=bias.constant_mm / 1000, slope=bias.slope, along_plane=bias.along_plane)
+
+    def outcome(self, way: str, bias: Bias) -> Outcome:
+        """What a bias leaves and loses."""
+        look_up = self.look_up(bias)
+        steps = self.steps(look_up)
+        false = max(s.false_px(look_up.constant_m, look_up.slope) for s in steps)
+        foot = self._worst(steps, look_up, False)
+        tip = self._worst(steps, look_up, True)
+        inside = false <= LEAST_PX and foot.lost_mm <= foot.limit_mm
+        return Outcome(way, bias, false, foot, tip, self._lift_mm(steps, look_up), inside)
+
+    def _worst(self, steps: list[Steps], look_up: LookUp, tips: bool) -> Lost:
+        found = [s.worst(look_up.constant_m, look_up.slope, tips) for s in steps]
+        worst: Loss = max(found, key=lambda v: v.lost_m / v.limit_m, default=NO_LOSS)
+        names = self.grounds[0].judge.frame.geometry.drawables
+        return Lost(names[worst.caster].name if worst.caster >= 0 else "", worst.lost_m * 1000, min(worst.limit_m, 1e6) * 1000)
+
+    def _lift_mm(self, steps: list[Steps], look_up: LookUp) -> float:
+        lifts = [0.0]
+        for ground, s in zip(self.grounds, steps):
+            if len(ground.texel_m):
+                shift = ground.lift_m(look_up)
+                lifts.append(float(np.median(look_up.constant_m + look_up.slope * s.own_slope_m + shift)))
+        return max(lifts) * 1000
+
+    # Ways
+
+    @cached_property
+    def normals(self) -> list[float]:
+        """Shifts along the normal that are tried, in texels: up to as many as the filter is wide."""
+        return [float(n) for n in np.arange(ROUND_NORMAL, max(self.filter_px, 2) + ROUND_NORMAL / 2, ROUND_NORMAL)]
+
+    def biases(self, way: str, most: Sequence[int]) -> Iterator[Bias]:
+        """The smallest biases of a way that leave no more than so many pixels false."""
+        levels = np.array(most)
+        match way:
+            case "constant":
+                yield from self._constants(Bias(), levels)
+            case "slope":
+                exact = np.max([s.slopes(0.0, levels) for s in self.steps(self.look_up(Bias()))], axis=0)
+                for factor in exact[np.isfinite(exact) & (exact <= 64)]:
+                    yield Bias(slope=_up(factor, ROUND_SLOPE))
+                for factor in np.arange(1, self.filter_px + 1) * 1.0:
+                    yield from self._constants(Bias(slope=float(factor)), levels)
+            case "along the normal":
+                for n in self.normals:
+                    yield from self._constants(Bias(normal_texels=n), levels)
+            case _:
+                yield from self._constants(Bias(along_plane=True), levels)
+
+    def _constants(self, bias: Bias, levels: np.ndarray) -> Iterator[Bias]:
+        steps = self.steps(self.look_up(bias))
+        for constant in np.max([s.constants_m(bias.slope, levels) for s in steps], axis=0):
+            yield replace(bias, constant_mm=_up(constant * 1000, ROUND_MM))
+
+    def way(self, name: str) -> Way:
+        """The smallest bias of a way inside both limits, or what it would take."""
+        tried = [self.outcome(name, bias) for bias in dict.fromkeys(self.biases(name, [LEAST_PX]))]
+        ends = [v for v in tried if v.false_px <= LEAST_PX]
+        inside = min((v for v in ends if v.inside), key=_size, default=None)
+        if inside is not None or not ends:
+            return Way(name, inside, None, None, None)
+        scale, least = max(((self._scale(v.bias), v) for v in ends), key=lambda pair: pair[0])
+        if scale <= LEAST_SCALE:
+            return Way(name, None, least, None, None)
+        texel = max(float(g.texel_m.max()) for g in self.grounds if len(g.texel_m)) * scale * 1000
+        return Way(name, None, least, texel, math.ceil(self.resolution / scale))
+
+    def _scale(self, bias: Bias) -> float:
+        """The largest share of today's texel at which a bias that shrinks with it loses no more than may be: acne shrinks with the texel,
+        the gap to a caster does not."""
+
+        def kept(scale: float) -> bool:
+            smaller = replace(
+                bias,
+                constant_mm=bias.constant_mm * scale,
+                normal_texels=None if bias.normal_texels is None else bias.normal_texels * scale,
+            )
+            look_up = self.look_up(smaller)
+            steps = [replace(s, slope_m=s.slope_m * scale) for s in self.without_texels(look_up)]
+            foot = self._worst(steps, look_up, False)
+            return foot.lost_mm <= foot.limit_mm
+
+        low, high = LEAST_SCALE, 1.0
+        if not kept(low):
+            return LEAST_SCALE
+        for _ in range(HALVINGS):
+            middle = math.sqrt(low * high)
+            low, high = (middle, high) if kept(middle) else (low, middle)
+        return low
+
+    @property
+    def resolution(self) -> int:
+        """Edge of the light's maps."""
+        shadow = self.grounds[0].judge.shadow
+        by_project = shadow.resolution if self.light.kind == DIRECTIONAL else shadow.light_resolution
+        return self.light.resolution or by_project
+
+    def front(self) -> BiasFront:
+        """All ways, what is chosen of them, and the front."""
+        own = self.light.look_up
+        as_set = Bias(own.constant_m * 1000, own.slope, None if own.over > 0 else own.normal_texels, own.along_plane)
+        ways = tuple(self.way(name) for name in WAYS)
+        chosen = min((w.best for w in ways if w.best is not None), key=_size, default=None)
+        asked = sum(len(g.lit) * g.each for g in self.grounds)
+        levels = [0, LEAST_PX, *(4 * LEAST_PX * 4**n for n in range(8) if 4 * LEAST_PX * 4**n < asked)]
+        tried = [self.outcome(name, bias) for name in WAYS for bias in dict.fromkeys((*self.biases(name, levels), Bias()))]
+        texels = np.concatenate([g.texel_m for g in self.grounds])
+        return BiasFront(
+            light=self.light.name,
+            viewpoints=tuple(g.viewpoint for g in self.grounds),
+            technique=self.light.technique,
+            filter_px=self.filter_px,
+            resolution=self.resolution,
+            texel_mm=(float(texels.min()) * 1000, float(texels.max()) * 1000) if len(texels) else (0.0, 0.0),
+            asked_px=asked,
+            lines=sum(len(g.lines.caster) for g in self.grounds),
+            set_to=self.outcome("as set", as_set),
+            ways=ways,
+            chosen=chosen,
+            front=_thinned(_best_of(tried), chosen),
+        )
+
+
+WAYS = ("constant", "slope", "along the normal", "along the plane")
+
+
+def _size(outcome: Outcome) -> tuple[float, float, float]:
+    """What is smaller: less lost at tips than may be, then less lift."""
+    return (max(outcome.tip.lost_mm - outcome.tip.limit_mm, 0.0), outcome.lift_mm, outcome.foot.lost_mm)
+
+
+def _up(value: float, step: float) -> float:
+    """Rounded up to whole steps, so that it surely is beyond the threshold that it was made from."""
+    return round((math.floor(value / step + 1e-9) + 1) * step, 6) if value > 0 else 0.0
+
+
+def _best_of(tried: list[Outcome]) -> list[Outcome]:
+    """Those that no other betters in false pixels, foot and tip at once, fewest false pixels first."""
+    marks = np.array([(v.false_px, v.foot.lost_mm / v.foot.limit_mm, v.tip.lost_mm / v.tip.limit_mm, v.lift_mm) for v in tried])
+    kept = []
+    for n, mark in enumerate(marks):
+        better = (marks[:, :3] <= mark[:3] + 1e-9).all(axis=1) & (marks[:, :3] < mark[:3] - 1e-9).any(axis=1)
+        same = (np.abs(marks[:, :3] - mark[:3]) <= 1e-9).all(axis=1) & (
+            (marks[:, 3] < mark[3] - 1e-9) | ((np.abs(marks[:, 3] - mark[3]) <= 1e-9) & (np.arange(len(marks)) < n))
+        )
+        if not (better | same).any():
+            kept.append(tried[n])
+    return sorted(kept, key=lambda v: (v.false_px, v.foot.lost_mm, v.tip.lost_mm))
+
+
+def _thinned(front: list[Outcome], chosen: Outcome | None) -> tuple[Outcome, ...]:
+    """No more than MOST_FRONT of a front: both ends, what is chosen, and others evenly between."""
+    if len(front) <= MOST_FRONT:
+        return tuple(front)
+    picked = set(np.linspace(0, len(front) - 1, MOST_FRONT - 1).round().astype(int).tolist())
+    picked |= {n for n, v in enumerate(front) if chosen is not None and v.bias == chosen.bias}
+    return tuple(front[n] for n in sorted(picked))
