@@ -1,4 +1,4 @@
-"""Commands about shadows: shadows, autopsy, cures, leftovers."""
+"""Commands about shadows: shadows, autopsy, cures, shadow-bias, leftovers."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -23,6 +23,14 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub = command("cures", cures, "try every remedy in every shadow technique on one caster's shadow, each from the same base")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--caster", required=True, help="the drawable whose shadow is missing")
+    sub = command(
+        "shadow-bias",
+        shadow_bias,
+        "solve a light's shadow bias: what each way takes to end acne, what contact it then loses, the smallest inside both limits",
+    )
+    sub.add_argument("--light", required=True)
+    sub.add_argument("--viewpoint", action="append", help="may be given again (default: all that are not of role edit)")
+    sub.add_argument("--every", type=int, default=2, metavar="N", help="ask each N-th pixel across and down (default 2)")
     command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
 
 
@@ -161,6 +169,69 @@ def cures(args: Any) -> int:
     out.table("", columns, rows)
     out.result(CuresDocument.from_core(matrix), inputs(args))
     return 0
+
+
+def shadow_bias(args: Any) -> int:
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.errors import RequestError
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
+    from eddyfall.core.truth.bias.proving import bias_of_light
+
+    out, build = Out(args), opened(args)
+    if not 1 <= args.every <= 16:
+        raise RequestError("--every must be from 1 to 16")
+    renderer = Renderer()
+    views = args.viewpoint or Survey(build, renderer, args.target, None, args.size).viewpoints
+    with out.progress() as progress:
+        solved = bias_of_light(
+            renderer,
+            build,
+            [Request(v, args.size, None, args.target) for v in dict.fromkeys(views)],
+            args.light,
+            args.every,
+            progress,
+        )
+    found = ShadowBiasDocument.from_core(solved)
+    low, high = found.texel_mm
+    out.say(
+        f"{found.light} by {found.technique}, {found.resolution} texels of {low:.3g} to {high:.3g} mm, filter {found.filter_px}; "
+        f"{found.asked_px} px and {found.lines} feet and tips at {', '.join(found.viewpoints)}"
+    )
+    out.say(
+        f"limits: {found.limit_px} px shading themselves at a viewpoint; lost contact of a caster the larger of 20 mm and two pixels"
+    )
+    columns = ["", "bias", "px shading themselves", "contact lost mm", "may be", "of", "tips short mm", "lift mm", ""]
+    rows = [["as set", *_outcome(found.set_to)]]
+    for way in found.ways:
+        shown = way.best or way.least
+        if shown is not None:
+            rows.append([way.name, *_outcome(shown)])
+            if way.best is None and way.resolution is not None:
+                would = f"none; {way.resolution} texels ({_known(way.texel_mm)} mm) would [prediction]"
+                rows[-1][-1] = would
+    out.table("", columns, rows)
+    rows = [
+        [*_outcome(r.outcome)[:-1], f"{r.false_px} px, {r.lost_points} points", "as said" if r.same else "NOT as said"]
+        for r in found.front
+    ]
+    out.table("The front, each drawn again", [*columns[1:-1], "drawn", ""], rows)
+    if found.chosen is not None:
+        out.say(f"smallest inside both limits: {found.chosen.bias.words}")
+    else:
+        at = found.at_texel
+        does = f"; with maps of {at.resolution} texels it is {at.best.bias.words}, drawn" if at and at.best else ""
+        out.say(f"no bias keeps both limits{does}")
+    out.result(found, inputs(args))
+    return 0 if found.set_to.inside else 1
+
+
+def _outcome(v: Any) -> list[str]:
+    foot = v.foot
+    return [
+        v.bias.words, str(v.false_px), f"{foot.lost_mm:.1f}", _known(foot.limit_mm), foot.caster, f"{v.tip.lost_mm:.1f}",
+        f"{v.lift_mm:.1f}", "inside" if v.inside else "outside",
+    ]  # fmt: skip
 
 
 def leftovers(args: Any) -> int:

@@ -140,7 +140,7 @@ def test_json_depth_is_limited_without_recursion():
         ("fog.rgb", ["fog", "blended"]),
         ("depth.copy_from", ["fog"]),
         ("shadow.bias_texels", ["direct", "blended"]),
-        ("nodes.casts", ["shadow"]),
+        ("nodes.casts", ["shadow casters"]),
         ("shaders.passes.depth", ["prepass"]),
         ("bake.samples", ["bake"]),
         ("order.key", ["blended"]),

@@ -161,18 +161,18 @@ def test_what_a_constant_detaches_and_a_shift_along_the_normal_eats_at_the_tip()
     assert constant * math.sin(theta) == pytest.approx(0.0976, abs=1e-4) == pytest.approx(shift * math.tan(theta), abs=1e-4)
     ground = ground_of(RENDERER, near_foot(t), Request("eye", (960, 540)), "sun")
     steps = ground.steps(LookUp(filter_px=3))
-    foot = steps.worst(constant, 0.0)
+    foot, _ = steps.worst(constant)
     assert foot.lost_m == pytest.approx(0.0976, abs=0.008) and foot.limit_m == pytest.approx(0.020)
-    assert steps.worst(0.0, 0.0).lost_m == 0.0
-    assert ground.steps(LookUp(filter_px=3, normal_texels=1.5)).worst(0.0, 0.0).lost_m == 0.0
+    assert steps.worst(0.0)[0].lost_m == 0.0
+    assert ground.steps(LookUp(filter_px=3, normal_texels=1.5)).worst(0.0)[0].lost_m == 0.0
     view = {"eye": {"eye": [0.3, 1.5, -1.5], "target": [0.3, 0, -3.4], "fov_y_deg": 50}}
     at_tip = ground_of(
         RENDERER, walled(viewpoints=view, shadow={"reach_m": 10.0, "resolution": 2048}), Request("eye", (960, 540)), "sun"
     )
     here = float(at_tip.texel_m[0])
-    tip = at_tip.steps(LookUp(filter_px=3, normal_texels=1.5)).worst(0.0, 0.0, tips=True)
+    tip = at_tip.steps(LookUp(filter_px=3, normal_texels=1.5)).worst(0.0)[1]
     assert tip.lost_m == pytest.approx(1.5 * here * math.sin(theta) * math.tan(theta), abs=0.006)
-    assert at_tip.steps(LookUp(filter_px=3)).worst(0.0, 0.0, tips=True).lost_m < 0.006
+    assert at_tip.steps(LookUp(filter_px=3)).worst(0.0)[1].lost_m < 0.006
 
 
 def test_steps_lower_than_the_shift_throw_no_shadow():
@@ -322,8 +322,8 @@ def test_lights_without_a_map_to_bias_are_refused_by_name():
 def test_a_bias_that_is_none_is_refused_with_its_place(value):
     import json
 
-    text = '{"eddyfall_setup": 1, "lights": {"lamp": {"bias_mm": %s}}}' % value
-    with pytest.raises((SetupError, ValueError), match="bias_mm|NaN|number"):
+    text = f'{{"eddyfall_setup": 1, "lights": {{"lamp": {{"bias_mm": {value}}}}}}}'
+    with pytest.raises((SetupError, ValueError), match=r"bias_mm|NaN|number"):
         parse_setup(json.loads(text))
 
 

@@ -178,7 +178,7 @@ class Renderer:
                 self.memo.put(key, outputs)
             for name in p.writes:
                 values[name] = outputs[name]
-                keys[name] = f"{key}/{name}"
+                keys[name] = digest(name, outputs[name]) if name in p.by_content else f"{key}/{name}"
         return Frame(values, stage, geometry, camera, pixels, keys)
 
     def picture(self, build: Build, request: Request, samples: int = 1) -> np.ndarray:

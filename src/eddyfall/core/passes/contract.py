@@ -213,6 +213,8 @@ LOOK_UP = {"bias_mm", "bias_slope", "bias_normal_texels", "bias_along_plane", "f
 SETTING_OF_LIGHT = {
     "technique": {"lights.technique", "shadow.technique"},
     "casts": {"lights.casts"},
+    "kind": {"lights.kind", "lights.on"},
+    "towards": {"lights.towards", "lights.on"},
     "bakes": {"lights.bakes"},
     "look_up": {"shadow.bias_texels", "shadow.filter_px"} | {f"lights.{name}" for name in LOOK_UP},
     "as_drawn": {"shadow.technique"} | {f"lights.{name}" for name in LightSetup.model_fields if name not in LOOK_UP},
@@ -295,8 +297,9 @@ class Pass(Generic[S]):
     then read the new version. section(stage): a frozen dataclass of all the settings it may use. run(inputs, section): its outputs.
     targets: those of its outputs that have a texel for each pixel. other_bytes(section): what else it keeps in memory. support_px: how
     far it looks sideways (0: only its own pixel; None: it needs the whole frame); a crop is drawn that much larger and cut. off: its
-    off-switches. twin(recorder): the same at one pixel in plain Python, which lays its strata on a core sample (see `recorder`).
-    """
+    off-switches. by_content: those of its outputs, small ones, whose key is the hash of what they hold, not of what they were made from:
+    what reads them need not run again where they came out the same. twin(recorder): the same at one pixel in plain Python, which lays its
+    strata on a core sample (see `recorder`)."""
 
     number: float
     name: str
@@ -309,4 +312,5 @@ class Pass(Generic[S]):
     other_bytes: Callable[[S], int] = lambda section: 0
     support_px: int | None = 0
     off: tuple[OffSwitch, ...] = ()
+    by_content: tuple[str, ...] = ()
     twin: Callable[[Any], None] | None = None

@@ -57,6 +57,7 @@ PASS = register(
         does="frustum by padded bounds, draw distance; front to back",
         reads=("geometry", "camera"),
         writes=("in_view",),
+        by_content=("in_view",),
         section=section,
         run=run,
     )

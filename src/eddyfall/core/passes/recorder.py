@@ -88,8 +88,8 @@ class Recorder:
     def light(
         self, row: np.ndarray, drawable: int, triangle: int, opaque: bool = False
     ) -> tuple[np.ndarray, list[dict[str, Any]]]:
-        """(radiance of direct light and emission of a surface row on a triangle, what each light gives and whether it is seen). opaque: rays were traced
-        from it."""
+        """(radiance of direct light and emission of a surface row on a triangle, what each light gives and whether it is seen). opaque:
+        rays were traced from it."""
         maps = looked_up(self.values["shadow_maps"], look_ups(self.stage))
         face = np.array(face_normal(self.geometry.positions, self.geometry.triangles, triangle))
         place = self.view.rays.eye - self.to_eye * row[DISTANCE]

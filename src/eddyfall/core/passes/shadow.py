@@ -1,5 +1,4 @@
-"""Pass 3: shadow depth. Sun cascades (and a far tier) fitted to the full view frustum; cube or single maps of other lights; and what each
-light's technique leaves out."""
+"""Pass 3: shadow depth. Sun cascades (and a far tier) fitted to the full view frustum; cube or single maps of other lights."""
 
 import math
 from dataclasses import dataclass
@@ -8,7 +7,6 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.passes.contract import Camera, LightState, Pass, Stage, Values
-from eddyfall.core.passes.frustum import ball_radius_m, in_frustum, limit_range_m, range_m
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sun_maps import along_sun, draw_map, sun_axes
@@ -36,19 +34,13 @@ class ShadowSection:
     slices: tuple[float, float, int, float, int]
     far: tuple[float, int]
     reach_by: str
-    casters_from: str
     fit: str
     snap: bool
     depth_range: str
     map_format: str
     join_blend: float
-    limits_deg: tuple[float, float]
     light_resolution: int
-    casters: np.ndarray
     casts_both: np.ndarray
-    dense: np.ndarray
-    padding_m: np.ndarray
-    draw_distance_m: np.ndarray
 
 
 def section(stage: Stage) -> ShadowSection:
@@ -59,19 +51,13 @@ def section(stage: Stage) -> ShadowSection:
         slices=(shadow.near_m, shadow.reach_m, shadow.cascades, shadow.split_lambda, shadow.resolution),
         far=(shadow.far_reach_m, shadow.far_resolution),
         reach_by=shadow.reach_by,
-        casters_from=shadow.casters_from,
         fit=shadow.fit,
         snap=shadow.snap,
         depth_range=shadow.depth_range,
         map_format=shadow.map_format,
         join_blend=shadow.join_blend,
-        limits_deg=(shadow.paged_limit_deg, shadow.ray_limit_deg),
         light_resolution=shadow.light_resolution,
-        casters=s.casts & s.shadow_pass & s.drawn & ~s.blended,
         casts_both=s.casts_both,
-        dense=s.dense,
-        padding_m=s.padding_m,
-        draw_distance_m=s.draw_distance_m,
     )
 
 
@@ -80,7 +66,7 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
     camera: Camera = inputs["camera"]
     maps: list[tuple[np.ndarray, np.ndarray]] = []
     first, counts, of_map = [], [], []
-    casters = casters_of(inputs, section)
+    casters = inputs["shadow_casters"]
     for number, light in enumerate(lights):
         first.append(len(maps))
         if section.enabled and light.casts and light.technique == "cascades":
@@ -115,34 +101,10 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
     matrices = np.stack([m for m, _ in maps]) if maps else np.zeros((0, 4, 4))
     shadow_maps = ShadowMaps(
         matrices, of_planes(matrices), _rows([info for _, info in maps], 6), depth, np.zeros((len(lights), 5)),
-        np.ones(len(lights), np.int64), 0, np.array(camera.eye, np.float64), int(section.reach_by == "range"), section.join_blend, np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32),
-        np.zeros(0, np.float32), 0.0,
+        np.ones(len(lights), np.int64), 0, np.array(camera.eye, np.float64), int(section.reach_by == "range"), section.join_blend,
+        np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32), np.zeros(0, np.float32), 0.0,
     )  # fmt: skip
-    return {"lights": table, "shadow_maps": shadow_maps, "shadow_casters": casters}
-
-
-def casters_of(inputs: Values, section: ShadowSection) -> np.ndarray:
-    """(lights, drawables) bool: what each light's technique draws, after its cull.
-
-    A sun's cascades leave out what `casters_from` says, by padded bounds and draw distance; a paged map and rays leave out what looks
-    smaller than their limit, by the ball around the bounds and their padding, but for a paged map's dense meshes."""
-    geometry: Geometry = inputs["caster_geometry"]
-    camera: Camera = inputs["camera"]
-    kept = np.zeros((len(section.lights), len(section.casters)), bool)
-    away, radius = range_m(geometry, camera), ball_radius_m(geometry, section.padding_m)
-    low, high = geometry.bounds[:, 0] - section.padding_m[:, None], geometry.bounds[:, 1] + section.padding_m[:, None]
-    near = (section.draw_distance_m == 0) | (away <= section.draw_distance_m)
-    for number, light in enumerate(section.lights):
-        chosen = section.casters.copy()
-        if light.technique == "paged":
-            chosen &= (away <= limit_range_m(radius, section.limits_deg[0])) | section.dense
-        elif light.technique == "rays":
-            chosen &= away <= limit_range_m(radius, section.limits_deg[1])
-        elif light.kind == DIRECTIONAL and section.casters_from != "scene":
-            sweep = -np.array(light.towards) * 2 * geometry.diagonal_m if section.casters_from == "swept" else None
-            chosen &= near & in_frustum(camera, low, high, 0.0, None, sweep)
-        kept[number] = chosen
-    return kept
+    return {"lights": table, "shadow_maps": shadow_maps}
 
 
 def map_bytes(section: ShadowSection) -> int:
@@ -278,9 +240,9 @@ PASS = register(
     Pass(
         number=3,
         name="shadow",
-        does="shadow depth of each casting light: sun cascades and far tier, cube or single maps; what each leaves out",
-        reads=("caster_geometry", "camera", "textures", "cutouts"),
-        writes=("lights", "shadow_maps", "shadow_casters"),
+        does="shadow depth of each casting light: sun cascades and far tier, cube or single maps",
+        reads=("caster_geometry", "camera", "textures", "cutouts", "shadow_casters"),
+        writes=("lights", "shadow_maps"),
         section=section,
         other_bytes=map_bytes,
         run=run,

@@ -38,8 +38,8 @@ def draw_map(
     faces: Faces = "front",
     bits: int = 32,
 ) -> None:
-    """Draw the casters (d,) bool into a map (edge, edge), d in 0..1 as it is stored with so many bits: the faces that it draws, turned to the
-    light (front), away from it or both, and both of what casts from both sides."""
+    """Draw the casters (d,) bool into a map (edge, edge), d in 0..1 as it is stored with so many bits: the faces that it draws, turned to
+    the light (front), away from it or both, and both of what casts from both sides."""
     geometry: Geometry = inputs["caster_geometry"]
     edge = len(depth)
     reached = casters & touches(matrix, geometry.bounds)

@@ -13,8 +13,8 @@ from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.brdf import grazing, lobes, reflected, schlick
 from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED, F0, F0_RGB, NORMAL, NORMAL_XYZ, ROUGH
 from eddyfall.core.shade.shadow_maps import (
-    FAR_M,
     ALONG_NORMAL,
+    FAR_M,
     NEAR_M,
     OVER,
     PAGED,

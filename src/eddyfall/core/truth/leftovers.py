@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.passes.contract import LOOK_UP
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, apply_change, set_leaves
 from eddyfall.core.scene.setup.sections.shadow import Shadow
@@ -18,7 +19,7 @@ OF_TABLES: tuple[tuple[str, type, tuple[str, ...]], ...] = (
     ("nodes", NodeSetup, ("bounds_padding_m",)),
     ("meshes", MeshSetup, ("dense",)),
     ("materials", MaterialSetup, ("casts_both_sides",)),
-    ("lights", LightSetup, ("technique",)),
+    ("lights", LightSetup, ("technique", *sorted(LOOK_UP), "resolution", "faces")),
 )
 
 
@@ -51,11 +52,16 @@ def leftovers(
     """The non-default shadow settings of a build, each needed or not."""
     looks = looks_of(build, size)
     paths = list(non_default(build))
-    settings = []
-    for number, (path, value, default) in enumerate(paths):
-        progress(".".join(path), number / max(len(paths), 1))
-        where, pixels = first_difference(renderer, build, apply_change(build, _reset(build, [(path, default)])), looks)
-        settings.append(Leftover(path, value, default, pixels > 0, where, pixels))
+    without = {path: apply_change(build, _reset(build, [(path, default)])) for path, _, default in paths}
+    needed: dict[Path, tuple[str, int]] = {}
+    # One look after the other, so that what a look is drawn from is drawn once.
+    for number, look in enumerate(looks):
+        for path in [path for path, _, _ in paths if path not in needed]:
+            progress(f"{look[0]}: {'.'.join(path)}", number / len(looks))
+            where, pixels = first_difference(renderer, build, without[path], [look])
+            if pixels:
+                needed[path] = where, pixels
+    settings = [Leftover(p, value, default, p in needed, *needed.get(p, ("", 0))) for p, value, default in paths]
     spare = [(s.path, s.default) for s in settings if not s.needed]
     # Two settings may each do what the other does: together they are needed.
     while spare and first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]:

@@ -1,4 +1,5 @@
-"""Shadow reach: the long section of a light, the frame with wrong shadows marked, the cures of one caster, leftovers."""
+"""Shadow reach: the long section of a light, the frame with wrong shadows marked, the cures of one caster, a light's
+bias, leftovers."""
 
 from typing import Any, Literal
 
@@ -6,6 +7,8 @@ from django.http import HttpResponse
 from ninja import Query, Router, Schema
 from pydantic import Field
 
+from eddyfall.core.errors import RequestError
+from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
@@ -45,6 +48,13 @@ def picture(request: Any, project_id: int, number: int, viewpoint: str, asked: Q
 @route(router, "GET", SHEET + "/{viewpoint}/cures", "viewer", response=CuresDocument)
 def cures(request: Any, project_id: int, number: int, viewpoint: str, caster: str, asked: Query[Of]) -> Any:
     return ask(request, "measure", shadows.cures, _of(request, number, asked), viewpoint, caster, asked.target)
+
+
+@route(router, "GET", BUILD + "/shadow-bias", "viewer", response=ShadowBiasDocument)
+def shadow_bias(request: Any, project_id: int, number: int, asked: Query[Of]) -> Any:
+    if asked.light is None:
+        raise RequestError("which light? ?light= names one")
+    return ask(request, "measure", shadows.bias, _of(request, number, asked), asked.light, asked.target)
 
 
 @route(router, "GET", BUILD + "/leftovers", "viewer", response=LeftoversDocument)

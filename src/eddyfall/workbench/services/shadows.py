@@ -4,10 +4,13 @@ import io
 
 from PIL import Image
 
-from eddyfall.core.frame.render import DEFAULT_SIZE, Request
+from eddyfall.core.defects.survey import Survey
+from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.core.lineup.cures import cures_matrix
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.truth.bias.proving import SolvedBias, bias_of_light
 from eddyfall.core.truth.leftovers import leftovers as core_leftovers
 from eddyfall.core.truth.long_section import long_section
 from eddyfall.core.truth.shadow_picture import shadow_picture
@@ -33,6 +36,16 @@ def cures(build: CoreBuild, viewpoint: str, caster: str, target: str | None) -> 
     """Every remedy in every technique for one caster's shadow."""
     found = STUDIO.draw(lambda renderer: cures_matrix(renderer, build, viewpoint, caster, target=target))
     return CuresDocument.from_core(found)
+
+
+def bias(build: CoreBuild, light: str, target: str | None) -> ShadowBiasDocument:
+    """A light's bias, solved at every viewpoint that a sweep looks from, the front drawn again."""
+
+    def solved(renderer: Renderer) -> SolvedBias:
+        survey = Survey(build, renderer, target)
+        return bias_of_light(renderer, build, [survey.request(v) for v in survey.viewpoints], light)
+
+    return ShadowBiasDocument.from_core(STUDIO.draw(solved))
 
 
 def leftovers(build: CoreBuild) -> LeftoversDocument:

@@ -13,6 +13,7 @@ import { useBeforeKey } from "../lightmaps/useBeforeKey";
 import { WhatToDo } from "../sweep/WhatToDo";
 import { axisOf, readingAt } from "./axis";
 import { Beds } from "./Beds";
+import { BiasFront } from "./BiasFront";
 import { CuresTable } from "./CuresTable";
 import { FrameMarked } from "./FrameMarked";
 import { Leftovers } from "./Leftovers";
@@ -200,6 +201,7 @@ function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf
           <Leftovers look={look} />
         </div>
       </div>
+      <BiasFront look={look} light={section.light} technique={section.technique} />
       <Tables section={section} chosen={chosen?.name ?? null} choose={choose} />
     </Page>
   );

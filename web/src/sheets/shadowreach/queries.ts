@@ -6,6 +6,8 @@ export type Section = Schemas["LongSectionDocument"];
 export type Tier = Section["tiers"][number];
 export type Caster = Section["casters"][number];
 export type Cures = Schemas["CuresDocument"];
+export type Bias = Schemas["ShadowBiasDocument"];
+export type Outcome = Bias["set_to"];
 export type Cell = Cures["cells"][number];
 
 /** Where the sheet looks from, and at what: the stamp is the version of the build, so that nothing of an older one is shown for it. */
@@ -46,6 +48,21 @@ export const useCures = (l: Look, caster: string | null, wanted: boolean) =>
       must(
         client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}/cures", {
           params: { path: path(l), query: { caster: caster ?? "", target: l.target } },
+        }),
+      ),
+  });
+
+/** Asked for once it is wanted: a light's bias at every viewpoint. */
+export const useBias = (l: Look, light: string, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.bias(l.project, l.build, light, l.target, l.stamp),
+    enabled: wanted,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/shadow-bias", {
+          params: { path: { project_id: l.project, number: l.build }, query: { light, target: l.target } },
         }),
       ),
   });

@@ -245,4 +245,81 @@ describe("the sheet", () => {
       expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({ change: { id: "out" } }),
     );
   });
+
+  test("a light's bias is solved when asked, each way with what it costs, and kept with one press", async () => {
+    const lost = (lost_mm: number, limit_mm = 55) => ({ caster: "boards", lost_mm, limit_mm });
+    const outcome = (way: string, words: string, over: object = {}) => ({
+      way,
+      bias: { constant_mm: 0, slope: 0, normal_texels: 0, along_plane: false, words },
+      false_px: 0,
+      foot: lost(0),
+      tip: lost(0),
+      lift_mm: 50,
+      inside: true,
+      ...over,
+    });
+    const set = outcome("as set", "no bias", { false_px: 72440, inside: false, lift_mm: 0 });
+    const slope = outcome("slope", "1.68 x slope", { false_px: 16 });
+    const constant = outcome("constant", "217.4 mm", { foot: lost(104.7), inside: false, lift_mm: 217.4 });
+    const way = (name: string, over: object) => ({
+      name,
+      best: null,
+      least: null,
+      texel_mm: null,
+      resolution: null,
+      ...over,
+    });
+    const bias = {
+      light: "sun",
+      viewpoints: ["slip"],
+      technique: "cascades",
+      filter_px: 3,
+      resolution: 512,
+      texel_mm: [6, 33],
+      asked_px: 122532,
+      lines: 70,
+      limit_px: 16,
+      set_to: set,
+      ways: [
+        way("constant", { least: constant, texel_mm: 20.8, resolution: 819 }),
+        way("slope", { best: slope }),
+      ],
+      chosen: slope,
+      front: [
+        {
+          outcome: slope,
+          false_px: 16,
+          lost_points: 20,
+          said_false_px: 16,
+          said_lost_points: 20,
+          same: true,
+          change: { id: "slope" },
+        },
+      ],
+      at_texel: null,
+    };
+    const asked = open({ [`GET ${BUILD}/shadow-bias`]: bias, [`POST ${BUILD}/ledger`]: {} });
+    fireEvent.click(await screen.findByRole("button", { name: "Solve the bias of sun" }));
+    const table = await screen.findByTestId("bias");
+    const row = (name: RegExp) => within(table).getByRole("row", { name });
+    expect(row(/^as set/).textContent).toMatch(/72\s440 px/);
+    expect(row(/^constant/).textContent).toMatch(/105 of 55 mm.*none keeps both; maps of 819 texels would/);
+    expect(row(/^slope/).textContent).toMatch(/1.68 x slope.*16 px.*drawn as said/);
+    expect(screen.getByText(/smallest that keeps both limits: 1.68 x slope/)).toBeTruthy();
+    expect(screen.getByRole("img", { name: /Pixels that shade themselves/ })).toBeTruthy();
+    fireEvent.click(within(row(/^slope/)).getByRole("button", { name: "Keep" }));
+    await vi.waitFor(() =>
+      expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({
+        change: { id: "slope" },
+        evidence: { before: 72440, after: 16 },
+      }),
+    );
+  });
+
+  test("rays have no bias to solve", async () => {
+    open({ [`GET ${BUILD}/shadows/`]: section({ technique: "rays", tiers: [] }) });
+    expect(await screen.findByRole("heading", { level: 1 })).toBeTruthy();
+    await screen.findByRole("button", { name: "Look for settings that change nothing" });
+    expect(screen.queryByRole("button", { name: /Solve the bias/ })).toBeNull();
+  });
 });

@@ -1,4 +1,5 @@
-"""shadow.culled, missing-pass, one-sided, unasked, acne: shadows that are missing or false, by the first test of the chain that failed.
+"""shadow.culled, missing-pass, one-sided, unasked, acne, detached: shadows that are missing or false, by the first test of the chain that
+failed.
 
 One mechanism for all: every surface's shadow is held against rays (`core.truth`), what disagrees is laid to its cause, and a cause is one
 finding with all that it spoils."""
@@ -8,7 +9,7 @@ from typing import Any
 from eddyfall.core.defects.contract import Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.shadow_chain.remedies import candidates_of, levers_of
-from eddyfall.core.defects.shadow_chain.seen import ACNE, CULLED, LEAST, MISSING_PASS, ONE_SIDED, UNASKED, Seen, observe
+from eddyfall.core.defects.shadow_chain.seen import ACNE, CULLED, DETACHED, LEAST, MISSING_PASS, ONE_SIDED, UNASKED, Seen, observe
 from eddyfall.core.defects.survey import Survey
 
 TITLES = {
@@ -17,8 +18,9 @@ TITLES = {
     ONE_SIDED: "{cause} throws no shadow where the light meets its back",
     UNASKED: "{cause} is seen by no camera and still throws a shadow",
     ACNE: "Surfaces shade themselves: the shadow bias is too small",
+    DETACHED: "Shadows of {light} stand off what throws them: its bias is too large",
 }
-KINDS = {CULLED: "node", MISSING_PASS: "shader", ONE_SIDED: "material", UNASKED: "node", ACNE: "setting"}
+KINDS = {CULLED: "node", MISSING_PASS: "shader", ONE_SIDED: "material", UNASKED: "node", ACNE: "setting", DETACHED: "setting"}
 
 
 def conclude(survey: Survey, seen: dict[str, dict[tuple[str, str], Seen]]) -> list[Suspicion]:
@@ -31,11 +33,15 @@ def conclude(survey: Survey, seen: dict[str, dict[tuple[str, str], Seen]]) -> li
 
 
 def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) -> Suspicion:
-    worst = max(where, key=lambda v: where[v].pixels)
+    worst = max(where, key=lambda v: where[v].lost_mm if code == DETACHED else where[v].pixels)
     most, drawables = where[worst], survey.geometry.drawables
     casters = tuple(sorted({drawables[d].name for s in where.values() for d in s.casters}))
     receivers = tuple(sorted({drawables[d].name for s in where.values() for d in s.receivers}))
-    what = "pixels where a shadow is missing" if code in (CULLED, MISSING_PASS, ONE_SIDED) else "pixels that are falsely dark"
+    what = (
+        "pixels where a shadow is missing"
+        if code in (CULLED, MISSING_PASS, ONE_SIDED, DETACHED)
+        else "pixels that are falsely dark"
+    )
     evidence = [
         Evidence(
             measure=f"{what} at {worst}", value=float(most.pixels), unit="px", limit=float(LEAST[code]),
@@ -46,15 +52,21 @@ def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) ->
         Evidence(measure=m.measure, value=m.value, unit=m.unit, limit=m.limit, source=m.source, predicted=m.predicted)
         for m in most.measures
     ]
-    title = TITLES[code].format(cause=cause, technique=most.technique)
+    value, limit = float(most.pixels), float(LEAST[code])
+    if code == DETACHED:
+        value, limit = most.lost_mm, most.limit_mm
+        contact = "lost contact at the foot of a shadow: its caster's middle one"
+        source = "20 mm, or two pixels there"
+        evidence.insert(0, Evidence(measure=f"{contact}, at {worst}", value=value, unit="mm", limit=limit, source=source))
+    title = TITLES[code].format(cause=cause, technique=most.technique, light=most.light)
     return Suspicion(
         code=code,
         cause_kind=KINDS[code],
         cause=cause,
         title=title,
         subjects=tuple(dict.fromkeys((*casters, *receivers))),
-        value=float(most.pixels),
-        limit=float(LEAST[code]),
+        value=value,
+        limit=limit,
         evidence=tuple(evidence),
         pixels={v: s.pixels for v, s in where.items()},
         regions={v: s.region for v, s in where.items()},
@@ -102,6 +114,12 @@ FAMILY = register(
             ),
             _code(
                 ACNE, "Surfaces shade themselves (shadow acne)", "false shadow", "no more than 16 px, or 5 % of a surface, may be"
+            ),
+            _code(
+                DETACHED,
+                "A shadow's foot is passed by, so that it stands off what throws it",
+                "missing shadow",
+                "no more than 20 mm, or what two pixels cover, may be lost",
             ),
         ),
         observe,

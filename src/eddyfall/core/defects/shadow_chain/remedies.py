@@ -6,12 +6,16 @@ from collections.abc import Mapping
 import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Cost, Lever
-from eddyfall.core.defects.shadow_chain.seen import ACNE, DARKER, EVERY, LEAST, Seen
+from eddyfall.core.defects.shadow_chain.seen import ACNE, DARKER, DETACHED, EVERY, LEAST, Seen
 from eddyfall.core.defects.survey import Survey
+from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.frustum import ball_radius_m, padding_needed_m, range_m
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
+from eddyfall.core.truth.bias import ground_of, solve_bias
+from eddyfall.core.truth.bias.proving import change_to, finer
+from eddyfall.core.truth.bias.solve import Outcome
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.shadow_classes import Lost, Wrote
@@ -23,6 +27,7 @@ SPARE = 1.02  # padding beyond the critical one
 BIAS_STEP = 0.25  # texels
 MOST_BIAS = 8.0
 MOST_FILTER = 7
+MOST_EDGE = 4096  # of maps that a sweep draws to see whether they would do
 
 
 def candidates_of(survey: Survey, code: str, cause: str, worst: str, where: Mapping[str, Seen]) -> list[Candidate]:
@@ -48,7 +53,7 @@ def levers_of(survey: Survey, viewpoint: str, found: Mapping[tuple[str, str], Se
         frame = survey.frame(viewpoint, "lit")
         why = f"{seen.pixels} px by rays: {cause}"
         result += [
-            Lever("direct" if code == ACNE else "shadow", change, predicts, why)
+            Lever("direct" if code in (ACNE, DETACHED) else "shadow", change, predicts, why)
             for change, predicts in _changes(survey, frame, code, cause, seen, {viewpoint: seen})
         ]
     return result
@@ -74,17 +79,48 @@ def _changes(
         case "shadow.unasked":
             change = set_leaf(build, ("nodes", cause, "casts"), False, scope="node", title=f"let {cause} not cast")
             return [(change, "its shadow goes")]
+        case "shadow.detached":
+            return _solved(survey, seen.light)
         case _:
-            shadow, made = resolved[Shadow], []
-            enough = _bias_that_ends_it(survey, where)
+            shadow, made = resolved[Shadow], _solved(survey, seen.light)
+            enough = _bias_that_ends_it(survey, where) if cause == "shadow.bias_texels" else None
             if enough is not None:
                 change = set_resolved(build, resolved, {"shadow.bias_texels": enough}, title=f"shadow bias {enough:g} texels")
                 made.append((change, "surfaces are looked up before their own depth"))
             wider = shadow.filter_px + 2
-            if wider <= MOST_FILTER:
+            if wider <= MOST_FILTER and cause == "shadow.bias_texels":
                 change = set_resolved(build, resolved, {"shadow.filter_px": wider}, title=f"shadow filter {wider} x {wider}")
                 made.append((change, "specks are blurred, and the look-up moves on"))
             return made
+
+
+def _solved(survey: Survey, light: str) -> list[tuple[Change, str]]:
+    """The smallest bias of each way that keeps both limits at every viewpoint, the one that is chosen first; where no way does, finer maps
+    with the bias that then does."""
+    requests, grounds = [], []
+    for viewpoint in survey.viewpoints:
+        try:
+            grounds.append(ground_of(survey.renderer, survey.build, survey.request(viewpoint), light, EVERY))
+            requests.append(survey.request(viewpoint))
+        except RequestError:
+            continue  # it does not shine there, or casts nothing
+    if not grounds:
+        return []
+    front = solve_bias(grounds)
+    if front.chosen is None:
+        found = finer(survey.renderer, survey.build, requests, front, EVERY, most_edge=MOST_EDGE)
+        if found is None or found.change is None:
+            return []
+        return [(found.change, f"maps of {found.resolution} texels, and the bias that then keeps both limits")]
+    best = sorted((w.best for w in front.ways if w.best is not None), key=lambda v: v != front.chosen)
+    return [(change_to(survey.build, light, v.bias), _predicted(v)) for v in best]
+
+
+def _predicted(outcome: Outcome) -> str:
+    foot, tip = outcome.foot, outcome.tip
+    lost = f"{foot.lost_mm:.0f} mm of contact lost" if foot.caster else "no contact lost"
+    short = f", tips {tip.lost_mm:.0f} mm short" if tip.lost_mm >= 1 else ""
+    return f"{outcome.false_px} px shade themselves, {lost}{short}"
 
 
 def _keep_it_in(survey: Survey, frame: Frame, node: str, seen: Seen, where: Mapping[str, Seen]) -> list[tuple[Change, str]]:
@@ -155,12 +191,12 @@ def _costs(survey: Survey, viewpoint: str, before: Frame, change: Change) -> tup
 
 
 def _aside(survey: Survey, viewpoint: str, before: Frame, code: str, change: Change) -> tuple[str, ...]:
-    """What the change makes worse: true shadow that a larger bias or filter passes by, measured."""
-    if code != ACNE:
+    """What a change of bias or filter makes worse, measured: true shadow passed by, or surfaces that shade themselves."""
+    if code not in (ACNE, DETACHED):
         return ()
     after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "lit")
-    lost = [
-        sum(int((v.lost == Lost.BIAS).sum()) for v in disagreement(survey.renderer, f, EVERY).lights) * EVERY**2
-        for f in (before, after)
-    ]
-    return (f"true shadow lost to the bias: {lost[0]} -> {lost[1]} px at {viewpoint}",) if lost[1] > lost[0] else ()
+    found = [disagreement(survey.renderer, f, EVERY).lights for f in (before, after)]
+    lost = [sum(int((v.lost == Lost.BIAS).sum()) for v in lights) * EVERY**2 for lights in found]
+    own = [sum(int(((v.wrote == Wrote.OWN_SURFACE) & (v.drawn < DARKER)).sum()) for v in lights) * EVERY**2 for lights in found]
+    told = (("true shadow lost to the bias", lost), ("surfaces shading themselves", own))
+    return tuple(f"{what}: {a} -> {b} px at {viewpoint}" for what, (a, b) in told if b > a)

@@ -1,21 +1,24 @@
 """What one viewpoint shows of shadows that are not as they should be, by cause."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from eddyfall.core.defects.contract import Evidence
+from eddyfall.core.defects.shadow_chain.detached import detached
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.render import Frame
+from eddyfall.core.passes.contract import LightState
 from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, padding_needed_m, range_m
 from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost, OfLight, Wrote
+from eddyfall.core.truth.shadow_tests import BIAS_UNITS, bias_leaves
 
 CULLED, MISSING_PASS, ONE_SIDED = "shadow.culled", "shadow.missing-pass", "shadow.one-sided"
-UNASKED, ACNE = "shadow.unasked", "shadow.acne"
+UNASKED, ACNE, DETACHED = "shadow.unasked", "shadow.acne", "shadow.detached"
 EVERY = 2  # pixels across and down that one ray stands for
-LEAST = {CULLED: 3, MISSING_PASS: 3, ONE_SIDED: 3, UNASKED: 3, ACNE: 16}
+LEAST = {CULLED: 3, MISSING_PASS: 3, ONE_SIDED: 3, UNASKED: 3, ACNE: 16, DETACHED: 3}
 DARKER = 2**-0.25  # a quarter of a stop less light is seen
 ACNE_SHARE = 0.05  # of what a light shows of a surface
 TECHNIQUE_WORDS = {
@@ -38,6 +41,8 @@ class Seen:
     technique: str
     picture: np.ndarray | None
     measures: tuple[Evidence, ...] = field(default=())
+    lost_mm: float = 0.0
+    limit_mm: float = 0.0
 
 
 def observe(survey: Survey, viewpoint: str) -> dict[tuple[str, str], Seen]:
@@ -52,7 +57,20 @@ def observe(survey: Survey, viewpoint: str) -> dict[tuple[str, str], Seen]:
             seen = _seen(survey, viewpoint, frame, whole, number, key[0], rows, casters)
             if seen.pixels > LEAST[key[0]] and (key not in found or found[key].pixels < seen.pixels):
                 found[key] = seen
+        off = detached(survey, frame, whole, number)
+        if off is not None:
+            seen = _seen(survey, viewpoint, frame, whole, number, DETACHED, off.rows, off.casters)
+            seen = replace(seen, lost_mm=off.loss.lost_m * 1000, limit_mm=off.loss.limit_m * 1000)
+            key = DETACHED, bias_of(frame.stage.lights[number])
+            if seen.pixels > LEAST[DETACHED] and (key not in found or found[key].lost_mm < seen.lost_mm):
+                found[key] = seen
     return found
+
+
+def bias_of(light: LightState) -> str:
+    """What sets a light's bias: the project, or the light itself."""
+    own = light.look_up
+    return "shadow.bias_texels" if own.over > 0 and own.constant_m == 0 and own.slope == 0 else f"lights.{light.name}"
 
 
 def _causes(
@@ -80,7 +98,8 @@ def _causes(
     split(UNASKED, rows, light.writer[rows], nodes)
     rows = _acne(whole, light)
     if len(rows):
-        found[ACNE, "shadow.bias_texels"] = rows, light.writer[rows]
+        state = next(v for v in frame.stage.lights if v.name == light.light)
+        found[ACNE, bias_of(state)] = rows, light.writer[rows]
     return found
 
 
@@ -125,10 +144,12 @@ def _seen(
 def _measures(frame: Frame, number: int, code: str, casters: np.ndarray) -> tuple[Evidence, ...]:
     """Beside the pixels: for a size limit how far beyond it the caster stands, and the padding that would do."""
     light, shadow, d = frame.stage.lights[number], frame.stage.resolved[Shadow], int(np.bincount(casters).argmax())
-    if code == ACNE:
-        return (
-            Evidence(measure="shadow bias as set", value=shadow.bias_texels, unit="texel", source="shadow.bias_texels"),
-        )  # fmt: skip
+    if code in (ACNE, DETACHED):
+        return tuple(
+            Evidence(measure="shadow bias as set", value=value, unit=BIAS_UNITS[leaf.rpartition(".")[2]], source=leaf)
+            for leaf, value in bias_leaves(light, shadow).items()
+            if value > 0 or leaf == "shadow.bias_texels"
+        )
     if code != CULLED or light.technique == "cascades":
         return ()
     padding = frame.stage.state.padding_m

@@ -46,7 +46,7 @@ class Lines:
     k: int
 
 
-def contact_lines(judge: Judge, i: int, dark: Surfaces, span_m: float) -> Lines:
+def contact_lines(judge: Judge, i: int, dark: Surfaces, span_m: float, tips: bool = True) -> Lines:
     """Lines at feet and tips of the true shadows of light i that surfaces `dark` (all truly dark) lie in, as long as `span_m`.
 
     Points count whose own texel holds the line's caster and whose filter, looked up where they are, is mostly dark: what a bias loses of
@@ -56,11 +56,10 @@ def contact_lines(judge: Judge, i: int, dark: Surfaces, span_m: float) -> Lines:
         dark = dark.of(np.sort(rng.choice(len(dark), MOST_SEEDS, replace=False)))
     along, slant = _along(judge, i, dark)
     dark, along = dark.of(slant > LEAST_SLANT), along[slant > LEAST_SLANT]
-    ends = [_feet(judge, i, dark, along), _tips(judge, i, dark, along, span_m)]
+    ends = [_feet(judge, i, dark, along), *([_tips(judge, i, dark, along, span_m)] if tips else [])]
     chosen = [_spread(judge, dark.of(rows), end, caster, rng) for rows, end, caster in ends]
-    rows = np.concatenate([ends[n][0][chosen[n]] for n in (0, 1)])
-    end, caster = (np.concatenate([ends[n][part][chosen[n]] for n in (0, 1)]) for part in (1, 2))
-    tip = np.repeat([False, True], [len(c) for c in chosen])
+    rows, end, caster = (np.concatenate([found[part][c] for found, c in zip(ends, chosen)]) for part in range(3))
+    tip = np.repeat([False, True][: len(chosen)], [len(c) for c in chosen])
     way = along[rows] * np.where(tip, 1.0, -1.0)[:, None]
     limit = np.maximum(LIMIT_M, LIMIT_PX * _metres_a_pixel(judge, end, way))
     step = np.maximum(STEP_M, limit / 8)

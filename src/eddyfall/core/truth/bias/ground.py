@@ -10,20 +10,23 @@ from eddyfall.core.passes.contract import LookUp
 from eddyfall.core.scene.build import Build
 from eddyfall.core.shade.lights import gaps_at
 from eddyfall.core.truth.bias.contact import Lines, contact_lines
-from eddyfall.core.truth.bias.steps import Steps
+from eddyfall.core.truth.bias.steps import Loss, Steps
 from eddyfall.core.truth.judge import Judge, asked_of
-from eddyfall.core.truth.shadow_causes import writers
-from eddyfall.core.truth.shadow_classes import Class, Wrote
+from eddyfall.core.truth.shadow_classes import Class
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
 
 LEAST_SPAN_M, MOST_SPAN_M = 0.1, 3.0
+SQUARE_ON = 0.05  # cosine: what a light only grazes is lit too little to show acne
+SPARE = 1.05  # over what a plane needs: corners of the map's triangles are snapped
+DEPTH_STEP = 4e-7  # of the scene's depth: what float32 holds of it in a map
 ROWS = 1 << 15  # surfaces whose filters are gathered at once
 
 
 @dataclass(frozen=True)
 class Ground:
-    """light: its number; lit: surfaces that truth lights, clear of every true edge by more than any look-up tried reaches, and not darkened
-    by something else than themselves; each: pixels that one stands for; texel_m (n,): of the map that serves each; lines: feet and tips."""
+    """light: its number; lit: surfaces that truth lights, clear of every true edge by more than any look-up tried reaches, turned to the
+    light, and darkened without any bias by no more than their own plane can; each: pixels that one stands for; texel_m (n,): of the map
+    that serves each; lines: feet and tips."""
 
     viewpoint: str
     judge: Judge
@@ -42,46 +45,55 @@ class Ground:
         """The thresholds of a look-up; its constant and slope factor are left open."""
         gap, slope, _ = gathered(self.judge, self.light, self.lit, look_up)
         at, slopes, _ = gathered(self.judge, self.light, self.lines.points, look_up, highest=False)
-        return self._laid_out(gap, slope, np.where(self.lines.held, at, np.nan), slopes)
+        return laid_out(self.lines, np.where(self.lines.held, at, np.nan), slopes, (gap, slope), self.each)
 
     def without_texels(self, look_up: LookUp) -> Steps:
         """The same, each point's gap by rays to the face that the maps draw: what texels of any size would do to shadows at most."""
         judge, i, points = self.judge, self.light, self.lines.points
         _, slopes, _ = gathered(judge, i, points, look_up, highest=False)
         towards, distance = to_light(points, i, judge.frame)
-        moved = replace(points, place=points.place + points.normal * self._shift_m(points, look_up)[:, None])
+        moved = replace(points, place=points.place + points.normal * judge.shift_m(i, points, look_up)[:, None])
         _, away = judge.first_drawn_face(judge.cast_in(i), i, moved, towards, distance)
-        return self._laid_out(np.zeros(0), np.zeros(0), np.where(np.isfinite(away), away, -np.inf), slopes)
-
-    def _laid_out(self, own: np.ndarray, own_slope: np.ndarray, gap: np.ndarray, slope: np.ndarray) -> Steps:
-        lines, shape = self.lines, (len(self.lines.caster), self.lines.k)
-        at, by = np.full(shape, np.nan), np.zeros(shape)
-        at[lines.line, lines.place], by[lines.line, lines.place] = gap, slope
-        return Steps(
-            own_m=own, own_slope_m=own_slope, each=self.each, gap_m=at, slope_m=by, caster=lines.caster, tip=lines.tip,
-            step_m=lines.step_m, limit_m=lines.limit_m,
-        )  # fmt: skip
+        none = np.zeros(0)
+        return laid_out(self.lines, np.where(np.isfinite(away), away, -np.inf), slopes, (none, none), self.each)
 
     def lift_m(self, look_up: LookUp) -> np.ndarray:
         """(n,) by how much the shift along the normal lifts each surface towards the light."""
         towards, _ = to_light(self.lit, self.light, self.judge.frame)
         facing = np.maximum(np.einsum("nk,nk->n", self.lit.face, towards), 0.05)
-        return np.asarray(self._shift_m(self.lit, look_up) / facing)
-
-    def _shift_m(self, s: Surfaces, look_up: LookUp) -> np.ndarray:
-        """(n,) how far a look-up moves surfaces along their normal."""
-        towards, distance = to_light(s, self.light, self.judge.frame)
-        lit = np.einsum("nk,nk->n", s.normal, towards)
-        texels = look_up.normal_texels * (np.sqrt(np.maximum(1 - lit * lit, 0)) + look_up.over)
-        return np.asarray(self.judge.texel_m(self.light, s, distance) * texels)
+        return np.asarray(self.judge.shift_m(self.light, self.lit, look_up) / facing)
 
     def drawn_in(self, judge: Judge) -> tuple[int, int]:
-        """(pixels that are false, points of the lines that count and are lost) in another frame of the same viewpoint, as its own look-up has them."""
+        """(pixels that their own surface darkens, points of the lines that count and are lost) in another frame of the same viewpoint, as
+        its own look-up has them."""
         lit, lost = (
             judge.drawn(self.light, s, *to_light(s, self.light, judge.frame))
             for s in (self.lit, self.lines.points.of(self.lines.held))
         )
         return int((lit < 1).sum()) * self.each, int((lost >= 0.5).sum())
+
+
+def laid_out(lines: Lines, gap: np.ndarray, slope: np.ndarray, own: tuple[np.ndarray, np.ndarray], each: int) -> Steps:
+    """Thresholds of surfaces (gap, slope) and of points of lines, these in rows by line."""
+    shape = (len(lines.caster), lines.k)
+    at, by = np.full(shape, np.nan), np.zeros(shape)
+    at[lines.line, lines.place], by[lines.line, lines.place] = gap, slope
+    return Steps(
+        own_m=own[0], own_slope_m=own[1], each=each, gap_m=at, slope_m=by, caster=lines.caster, tip=lines.tip, step_m=lines.step_m,
+        limit_m=lines.limit_m,
+    )  # fmt: skip
+
+
+def contact_as_set(judge: Judge, i: int, dark: Surfaces) -> list[Loss]:
+    """What each caster's shadow loses at its foot with light i's bias as it is; `dark` surfaces are truly dark."""
+    look_up = judge.look_up(i)
+    span = float(np.clip(1.5 * np.quantile(judge.lift_m(i, dark), 0.9), LEAST_SPAN_M, MOST_SPAN_M))
+    lines = contact_lines(judge, i, dark, span, tips=False)
+    gap, slope, _ = gathered(judge, i, lines.points, look_up, highest=False)
+    none = np.zeros(0)
+    return laid_out(lines, np.where(lines.held, gap, np.nan), slope, (none, none), 1).losses(
+        look_up.constant_m, look_up.slope, tips=False
+    )
 
 
 def gathered(
@@ -134,19 +146,14 @@ def on_ground(judge: Judge, i: int, s: Surfaces, each: int, viewpoint: str) -> G
 
 
 def _clear(judge: Judge, i: int, s: Surfaces, unbiased: LookUp) -> Surfaces:
-    """Those that one map serves, that lie clear of every true edge, and that nothing but themselves darkens when nothing is biased."""
-    gap, _, served = gathered(judge, i, s, unbiased)
-    s, gap = s.of(served >= 0), gap[served >= 0]
+    """Those that one map serves, that face the light, lie clear of every true edge, and that nothing but their own plane darkens when
+    nothing is biased: what stands farther behind what a texel holds is not acne (it may be a fold, a hole that the map lost, something
+    unseen)."""
+    towards, distance = to_light(s, i, judge.frame)
+    gap, slope, served = gathered(judge, i, s, unbiased)
+    own = gap <= unbiased.filter_px * slope * SPARE + judge.frame.geometry.diagonal_m * DEPTH_STEP
+    s = s.of(np.flatnonzero((served >= 0) & own & (np.einsum("nk,nk->n", s.face, towards) > SQUARE_ON)))
     towards, distance = to_light(s, i, judge.frame)
     # Half the filter and half a texel, and what a shift of up to so many texels as the filter is wide moves the look-up sideways.
     reach = judge.texel_m(i, s, distance) * (unbiased.filter_px + 0.5)
-    clear = np.flatnonzero(judge.lit_around(i, s, towards, distance, reach).all(axis=0))
-    s, gap = s.of(clear), gap[clear]
-    dark = np.flatnonzero(gap > 0)
-    own = np.ones(len(s), bool)
-    if len(dark):
-        still = Judge(judge.renderer, judge.frame, judge.intended)
-        still.maps = judge.maps_by(i, unbiased)
-        kind, _ = writers(still, i, s.of(dark))
-        own[dark] = kind == Wrote.OWN_SURFACE
-    return s.of(own)
+    return s.of(np.flatnonzero(judge.lit_around(i, s, towards, distance, reach).all(axis=0)))

@@ -19,14 +19,15 @@ MOST_EDGE = 8192
 
 @dataclass(frozen=True)
 class Redrawn:
-    """One bias drawn: the viewpoint with most false pixels has so many, of the points that count so many are lost; and how many of both
-    the thresholds said."""
+    """One bias drawn: pixels that their own surface darkens, and points of shadows that are lost, of all viewpoints; and how many of both
+    the thresholds said. change: what sets the bias."""
 
     outcome: Outcome
     false_px: int
     lost_points: int
     said_false_px: int
     said_lost_points: int
+    change: Change
 
     @property
     def same(self) -> bool:
@@ -42,6 +43,7 @@ class AtTexel:
     resolution: int
     texel_mm: float
     best: Outcome | None
+    change: Change | None
 
 
 @dataclass(frozen=True)
@@ -53,8 +55,8 @@ class SolvedBias:
     at_texel: AtTexel | None
 
 
-def change_to(build: Build, light: str, bias: Bias, title: str = "") -> Change:
-    """The change that sets a light's bias."""
+def change_to(build: Build, light: str, bias: Bias, title: str = "", resolution: int | None = None) -> Change:
+    """The change that sets a light's bias, and the edge of its maps if it is given."""
     values = {
         "bias_mm": bias.constant_mm,
         "bias_slope": bias.slope,
@@ -62,6 +64,9 @@ def change_to(build: Build, light: str, bias: Bias, title: str = "") -> Change:
         "bias_along_plane": bias.along_plane,
     }
     leaves: dict[tuple[str, ...], Any] = {("lights", light, leaf): value for leaf, value in values.items()}
+    if resolution is not None:
+        leaves["lights", light, "resolution"] = resolution
+        title = title or f"{light}: maps of {resolution} texels, {bias.words}"
     return set_leaves(build, leaves, scope="node", title=title or f"{light}: {bias.words}")
 
 
@@ -99,7 +104,8 @@ def bias_of_light(
 def redraw(renderer: Renderer, build: Build, requests: Sequence[Request], grounds: Sequence[Ground], outcome: Outcome) -> Redrawn:
     """Draw one bias at each viewpoint. No map is drawn anew."""
     light, drawn, said = grounds[0].name, [], []
-    changed = apply_change(build, change_to(build, light, outcome.bias))
+    change = change_to(build, light, outcome.bias)
+    changed = apply_change(build, change)
     for request, ground in zip(requests, grounds):
         judge = Judge(renderer, renderer.frame(changed, request, "lit"))
         drawn.append(ground.drawn_in(judge))
@@ -107,13 +113,19 @@ def redraw(renderer: Renderer, build: Build, requests: Sequence[Request], ground
         steps = ground.steps(look_up)
         by = (look_up.constant_m, look_up.slope)
         said.append((steps.false_px(*by), steps.lost_points(*by)))
-    return Redrawn(
-        outcome, max(v[0] for v in drawn), sum(v[1] for v in drawn), max(v[0] for v in said), sum(v[1] for v in said)
-    )  # fmt: skip
+    dark, lost = (sum(v) for v in zip(*drawn))
+    said_dark, said_lost = (sum(v) for v in zip(*said))
+    return Redrawn(outcome, dark, lost, said_dark, said_lost, change)
 
 
 def finer(
-    renderer: Renderer, build: Build, requests: Sequence[Request], front: BiasFront, every: int = 2, way: str | None = None
+    renderer: Renderer,
+    build: Build,
+    requests: Sequence[Request],
+    front: BiasFront,
+    every: int = 2,
+    way: str | None = None,
+    most_edge: int = MOST_EDGE,
 ) -> AtTexel | None:
     """Draw the light's maps at the texel that the way with the coarsest one was said to need (or a given way), a little finer each time
     that it does not do, and solve there. None where no map can be so fine."""
@@ -123,16 +135,16 @@ def finer(
     best = min(asked, key=lambda w: w.resolution or 0)
     edge, found = float(best.resolution or 0), None
     for _ in range(TRIES):
-        if edge > MOST_EDGE or front.technique == "paged":
+        if edge > most_edge or front.technique == "paged":
             break
         whole = int(-(-edge // 1))
         change = set_leaves(build, {("lights", front.light, "resolution"): whole}, scope="node", title=f"{whole} texels")
         changed = apply_change(build, change)
         there = solve_bias([ground_of(renderer, changed, r, front.light, every) for r in requests])
-        found = AtTexel(
-            best.name, whole, there.texel_mm[1], next(w.best for w in there.ways if w.name == best.name)
-        )  # fmt: skip
-        if found.best is not None:
-            break
+        does = next(w.best for w in there.ways if w.name == best.name)
+        if does is not None:
+            both = change_to(build, front.light, does.bias, resolution=whole)
+            return AtTexel(best.name, whole, there.texel_mm[1], does, both)
+        found = AtTexel(best.name, whole, there.texel_mm[1], None, None)
         edge *= FINER
     return found

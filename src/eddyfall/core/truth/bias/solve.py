@@ -14,12 +14,13 @@ import numpy as np
 from eddyfall.core.passes.contract import LookUp
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.bias.ground import Ground
-from eddyfall.core.truth.bias.steps import NO_LOSS, Loss, Steps
+from eddyfall.core.truth.bias.steps import Loss, Steps
 
 LEAST_PX = 16  # false pixels that a viewpoint may have
 ROUND_MM, ROUND_SLOPE, ROUND_NORMAL = 0.1, 0.01, 0.25
 MOST_FRONT = 12
-HALVINGS = 14
+HALVINGS = 12
+MOST_SCALED = 2  # biases of a way for which a finer texel is reckoned
 LEAST_SCALE = 1 / 512
 
 
@@ -48,16 +49,22 @@ class Bias:
 
 @dataclass(frozen=True)
 class Lost:
-    """What a caster's shadow loses, in mm, against the most that may be: the worst of all casters and viewpoints; "" if none is asked."""
+    """What a caster's shadow loses, in mm, against the most that may be: the worst of all casters and viewpoints; "" and None if no caster
+    stands anywhere."""
 
     caster: str
     lost_mm: float
-    limit_mm: float
+    limit_mm: float | None
+
+    @property
+    def share(self) -> float:
+        """Of what may be lost."""
+        return self.lost_mm / self.limit_mm if self.limit_mm else 0.0
 
 
 @dataclass(frozen=True)
 class Outcome:
-    """One bias: pixels its surfaces darken themselves at the viewpoint with most of them, what shadows lose at their foot and at their tip,
+    """One bias: pixels that darken themselves at the viewpoint with most of them, what shadows lose at their foot and at their tip,
     by how much it lifts a surface towards the light (the middle of all asked) in mm; inside: both limits are kept."""
 
     way: str
@@ -98,6 +105,7 @@ class BiasFront:
     ways: tuple[Way, ...]
     chosen: Outcome | None
     front: tuple[Outcome, ...]
+    limit_px: int = LEAST_PX
 
 
 def solve_bias(grounds: Sequence[Ground]) -> BiasFront:
@@ -141,16 +149,21 @@ class _Search:
         look_up = self.look_up(bias)
         steps = self.steps(look_up)
         false = max(s.false_px(look_up.constant_m, look_up.slope) for s in steps)
-        foot = self._worst(steps, look_up, False)
-        tip = self._worst(steps, look_up, True)
-        inside = false <= LEAST_PX and foot.lost_mm <= foot.limit_mm
+        foot, tip = self._worst(steps, look_up)
+        inside = false <= LEAST_PX and foot.share <= 1
         return Outcome(way, bias, false, foot, tip, self._lift_mm(steps, look_up), inside)
 
-    def _worst(self, steps: list[Steps], look_up: LookUp, tips: bool) -> Lost:
-        found = [s.worst(look_up.constant_m, look_up.slope, tips) for s in steps]
-        worst: Loss = max(found, key=lambda v: v.lost_m / v.limit_m, default=NO_LOSS)
-        names = self.grounds[0].judge.frame.geometry.drawables
-        return Lost(names[worst.caster].name if worst.caster >= 0 else "", worst.lost_m * 1000, min(worst.limit_m, 1e6) * 1000)
+    def _worst(self, steps: list[Steps], look_up: LookUp) -> tuple[Lost, Lost]:
+        """What is lost at feet and at tips, at the viewpoint where it is most."""
+        found = [s.worst(look_up.constant_m, look_up.slope) for s in steps]
+        foot, tip = (self._named(max(ends, key=lambda v: v.lost_m / v.limit_m)) for ends in zip(*found))
+        return foot, tip
+
+    def _named(self, loss: Loss) -> Lost:
+        if loss.caster < 0:
+            return Lost("", 0.0, None)
+        name = self.grounds[0].judge.frame.geometry.drawables[loss.caster].name
+        return Lost(name, loss.lost_m * 1000, loss.limit_m * 1000)
 
     def _lift_mm(self, steps: list[Steps], look_up: LookUp) -> float:
         lifts = [0.0]
@@ -164,8 +177,9 @@ class _Search:
 
     @cached_property
     def normals(self) -> list[float]:
-        """Shifts along the normal that are tried, in texels: up to as many as the filter is wide."""
-        return [float(n) for n in np.arange(ROUND_NORMAL, max(self.filter_px, 2) + ROUND_NORMAL / 2, ROUND_NORMAL)]
+        """Shifts along the normal that are tried, in texels: up to as many as the filter is wide, in about eight steps."""
+        step = ROUND_NORMAL * ((self.filter_px + 1) // 2)
+        return [float(n) for n in np.arange(step, max(self.filter_px, 2) + step / 2, step)]
 
     def biases(self, way: str, most: Sequence[int]) -> Iterator[Bias]:
         """The smallest biases of a way that leave no more than so many pixels false."""
@@ -197,7 +211,8 @@ class _Search:
         inside = min((v for v in ends if v.inside), key=_size, default=None)
         if inside is not None or not ends:
             return Way(name, inside, None, None, None)
-        scale, least = max(((self._scale(v.bias), v) for v in ends), key=lambda pair: pair[0])
+        near = sorted(ends, key=lambda v: v.foot.share)[:MOST_SCALED]
+        scale, least = max(((self._scale(v.bias), v) for v in near), key=lambda pair: pair[0])
         if scale <= LEAST_SCALE:
             return Way(name, None, least, None, None)
         texel = max(float(g.texel_m.max()) for g in self.grounds if len(g.texel_m)) * scale * 1000
@@ -215,8 +230,7 @@ class _Search:
             )
             look_up = self.look_up(smaller)
             steps = [replace(s, slope_m=s.slope_m * scale) for s in self.without_texels(look_up)]
-            foot = self._worst(steps, look_up, False)
-            return foot.lost_mm <= foot.limit_mm
+            return self._worst(steps, look_up)[0].share <= 1
 
         low, high = LEAST_SCALE, 1.0
         if not kept(low):
@@ -264,7 +278,7 @@ WAYS = ("constant", "slope", "along the normal", "along the plane")
 
 def _size(outcome: Outcome) -> tuple[float, float, float]:
     """What is smaller: less lost at tips than may be, then less lift."""
-    return (max(outcome.tip.lost_mm - outcome.tip.limit_mm, 0.0), outcome.lift_mm, outcome.foot.lost_mm)
+    return (max(outcome.tip.share - 1, 0.0), outcome.lift_mm, outcome.foot.lost_mm)
 
 
 def _up(value: float, step: float) -> float:
@@ -274,7 +288,7 @@ def _up(value: float, step: float) -> float:
 
 def _best_of(tried: list[Outcome]) -> list[Outcome]:
     """Those that no other betters in false pixels, foot and tip at once, fewest false pixels first."""
-    marks = np.array([(v.false_px, v.foot.lost_mm / v.foot.limit_mm, v.tip.lost_mm / v.tip.limit_mm, v.lift_mm) for v in tried])
+    marks = np.array([(v.false_px, v.foot.share, v.tip.share, v.lift_mm) for v in tried])
     kept = []
     for n, mark in enumerate(marks):
         better = (marks[:, :3] <= mark[:3] + 1e-9).all(axis=1) & (marks[:, :3] < mark[:3] - 1e-9).any(axis=1)
