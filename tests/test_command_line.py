@@ -144,6 +144,22 @@ def test_cures_are_drawn_in_every_technique(run, yard_file):
     assert found["cascades", "far tier"]["cost"]["bytes"] == 16 * 2**20
 
 
+def test_a_bias_is_solved_for_a_lamp_without_one_and_for_one_with_too_much(run, yard_file):
+    code, out, _ = run("shadow-bias", yard_file, "--viewpoint", "slip", "--light", "slip_lamp_bare", "--json", "-")
+    bare = json.loads(out)
+    assert code == 1 and bare["set_to"]["false_px"] > 10_000 and bare["set_to"]["foot"]["lost_mm"] == 0
+    code, out, _ = run("shadow-bias", yard_file, "--viewpoint", "slip", "--light", "slip_lamp_far", "--json", "-")
+    far = json.loads(out)
+    assert code == 1 and far["set_to"]["false_px"] == 0 and far["set_to"]["foot"]["lost_mm"] > 10 * far["set_to"]["foot"]["limit_mm"]
+    assert run("shadow-bias", yard_file, "--viewpoint", "slip", "--light", "slip_lamp_true")[0] == 0
+    for found in (bare, far):
+        assert found["chosen"]["inside"] and all(r["same"] for r in found["front"])
+        constant = next(w for w in found["ways"] if w["name"] == "constant")
+        assert constant["best"] is None and constant["resolution"] > found["resolution"]
+    for wrong in (("--light", "shed_lamp"), ("--light", "moon"), ("--light", "sun", "--every", "0")):
+        assert run("shadow-bias", yard_file, "--viewpoint", "boat_shed", *wrong)[0] == 2, wrong
+
+
 def test_leftovers_are_findings_of_their_own(run, yard_file):
     code, out, _ = run("leftovers", yard_file, *SMALL, "--json", "-")
     spare = [s["setting"] for s in json.loads(out)["settings"] if not s["needed"]]

@@ -161,6 +161,13 @@ def test_what_the_shadow_reach_sheet_asks_is_what_the_command_line_says(people, 
         200,
         said("cures", "--viewpoint", "eye", "--caster", "wall")[1],
     )
+    code, bias = said("shadow-bias", "--light", "sun")
+    assert bias["front"] and all(r["same"] for r in bias["front"]) and code == (0 if bias["set_to"]["inside"] else 1)
+    assert send(viewer, "GET", base + "/shadow-bias?light=sun") == (200, bias)
+    assert send(viewer, "GET", base + "/shadow-bias") == (422, {"detail": "which light? ?light= names one"})
+    assert main(["shadow-bias", str(path), "--light", "moon"]) == 2
+    line = capsys.readouterr().err.strip().removeprefix("eddyfall: ")
+    assert send(viewer, "GET", base + "/shadow-bias?light=moon") == (422, {"detail": line})
     picture = viewer.get(base + "/shadows/eye/picture")
     assert Image.open(io.BytesIO(picture.content)).size == (960, 540)
     assert main(["cures", str(path), "--viewpoint", "eye", "--caster", "crane"]) == 2

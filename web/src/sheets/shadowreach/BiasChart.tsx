@@ -15,12 +15,18 @@ const share = (o: Outcome) => (o.foot.limit_mm ? o.foot.lost_mm / o.foot.limit_m
 
 /** Pixels that shade themselves against lost contact: what no bias betters, as set, and the corner in which both limits are kept. */
 export function BiasChart({ bias }: { bias: Bias }) {
-  const points = [bias.set_to, ...bias.front.map((r) => r.outcome)];
+  const isChosen = (o: Outcome) => o.bias.words === bias.chosen?.bias.words;
+  // What is chosen lies on top of what it shares its place with.
+  const points = [bias.set_to, ...bias.front.map((r) => r.outcome)].sort(
+    (a, b) => Number(isChosen(a)) - Number(isChosen(b)),
+  );
   const most = Math.max(...points.map((o) => o.false_px), bias.limit_px * 8) * ROOM;
   const high = Math.max(...points.map(share), 1.6) * ROOM;
   const wide = WIDTH - LEFT - RIGHT;
   const x = (px: number) => LEFT + (Math.log1p(px) / Math.log1p(most)) * wide;
-  const y = (part: number) => HEIGHT - BOTTOM - (part / high) * (HEIGHT - BOTTOM - TOP);
+  // Both in equal ratios, from none on: what is ten times too much stands beside what is a little too much.
+  const y = (part: number) =>
+    HEIGHT - BOTTOM - (Math.log1p(3 * part) / Math.log1p(3 * high)) * (HEIGHT - BOTTOM - TOP);
   const ticks = [0, 16, 100, 1000, 10_000, 100_000].filter((v) => v <= most);
   return (
     <svg
@@ -64,8 +70,24 @@ export function BiasChart({ bias }: { bias: Bias }) {
       <text x={LEFT - 5} y={y(0) + 4} textAnchor="end" fontSize={10.5} className="num" fill="currentColor">
         0
       </text>
+      {[4, 16].map(
+        (v) =>
+          v < high && (
+            <text
+              key={v}
+              x={LEFT - 5}
+              y={y(v) + 4}
+              textAnchor="end"
+              fontSize={10.5}
+              className="num"
+              fill="currentColor"
+            >
+              {v} x
+            </text>
+          ),
+      )}
       <text x={0} y={10} fontSize={10.5} fill="var(--color-secondary)">
-        lost contact, as a share of what may be
+        lost contact, by its limit
       </text>
       {ticks.map((v) => (
         <g key={v} transform={`translate(${x(v)} ${y(0)})`}>
@@ -82,7 +104,7 @@ export function BiasChart({ bias }: { bias: Bias }) {
         <Mark
           key={`${o.way} ${o.bias.words}`}
           of={o}
-          chosen={o.bias.words === bias.chosen?.bias.words}
+          chosen={isChosen(o)}
           at={[x(o.false_px), y(share(o))]}
         />
       ))}

@@ -94,10 +94,10 @@ function Ways({
               >
                 {again && (
                   <>
-                    <span className="second mr-2">{again.same ? "drawn as said" : "drawn otherwise"}</span>
+                    <Drawn as={again.same} />
                     <button
                       type="button"
-                      className="btn btn-xs"
+                      className="btn btn-xs ml-2"
                       disabled={busy}
                       onClick={() => keep(again.change, again.outcome)}
                     >
@@ -119,7 +119,7 @@ function Ways({
           })}
           {others.map((r) => (
             <Row key={r.outcome.bias.words} of={r.outcome} name={r.outcome.way}>
-              <span className="second">{r.same ? "drawn as said" : "drawn otherwise"}</span>
+              <Drawn as={r.same} />
             </Row>
           ))}
         </tbody>
@@ -139,6 +139,15 @@ function Ways({
         </p>
       )}
     </div>
+  );
+}
+
+/** Whether a frame drawn with the bias has what thresholds said of it. */
+function Drawn({ as: same }: { as: boolean }) {
+  return (
+    <span className={same ? "second whitespace-nowrap" : "text-error whitespace-nowrap"}>
+      {same ? "✓ drawn" : "✗ drawn otherwise"}
+    </span>
   );
 }
 
@@ -162,16 +171,18 @@ function Row({
         {name}
       </td>
       <td className={chosen ? "num font-bold" : "num"}>{of.bias.words}</td>
-      <td className={`num text-right ${of.false_px > 16 ? "text-error" : ""}`}>{figure(of.false_px)} px</td>
-      <td className={`num text-right ${over ? "text-error" : ""}`} title={foot.caster}>
+      <td className={`num text-right whitespace-nowrap ${of.false_px > 16 ? "text-error" : ""}`}>
+        {figure(of.false_px)} px
+      </td>
+      <td className={`num text-right whitespace-nowrap ${over ? "text-error" : ""}`} title={foot.caster}>
         {figure(Number(foot.lost_mm.toFixed(0)))} of{" "}
         {foot.limit_mm === null ? "–" : figure(Number(foot.limit_mm.toFixed(0)))} mm
       </td>
-      <td className="num text-right" title={tip.caster}>
+      <td className="num text-right whitespace-nowrap" title={tip.caster}>
         {figure(Number(tip.lost_mm.toFixed(0)))} mm
       </td>
-      <td className="num text-right">{figure(Number(of.lift_mm.toFixed(0)))} mm</td>
-      <td className="text-right whitespace-nowrap">{children}</td>
+      <td className="num text-right whitespace-nowrap">{figure(Number(of.lift_mm.toFixed(0)))} mm</td>
+      <td className="text-right">{children}</td>
     </tr>
   );
 }

@@ -130,6 +130,8 @@ describe("the section in words and numbers", () => {
     expect(title(part<Section>(section({ casters: [caster("near_hoist")] })))).toBe(
       "Every shadow that is due is drawn",
     );
+    const dark = section({ casters: [caster("crate")], classes: { agree: 800, false: 200 } });
+    expect(title(part<Section>(dark))).toMatch(/^20.0.% of the frame lacks light of sun that is due$/);
     const bare = caster("tarpaulin", {
       ends_m: 0,
       lost_at: "its shader is in the shadow pass",
@@ -304,7 +306,7 @@ describe("the sheet", () => {
     const row = (name: RegExp) => within(table).getByRole("row", { name });
     expect(row(/^as set/).textContent).toMatch(/72\s440 px/);
     expect(row(/^constant/).textContent).toMatch(/105 of 55 mm.*none keeps both; maps of 819 texels would/);
-    expect(row(/^slope/).textContent).toMatch(/1.68 x slope.*16 px.*drawn as said/);
+    expect(row(/^slope/).textContent).toMatch(/1.68 x slope.*16 px.*✓ drawn/);
     expect(screen.getByText(/smallest that keeps both limits: 1.68 x slope/)).toBeTruthy();
     expect(screen.getByRole("img", { name: /Pixels that shade themselves/ })).toBeTruthy();
     fireEvent.click(within(row(/^slope/)).getByRole("button", { name: "Keep" }));

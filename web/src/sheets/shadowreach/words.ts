@@ -1,5 +1,5 @@
 import type { FindingDocument } from "../../api/client";
-import { figure } from "../../ui/words";
+import { figure, percent } from "../../ui/words";
 import type { Caster, Section } from "./queries";
 
 export const TECHNIQUE: Record<string, string> = {
@@ -8,9 +8,14 @@ export const TECHNIQUE: Record<string, string> = {
   rays: "the ray tier",
 };
 
+const FALSE_SEEN = 0.02; // of the frame, before the title says so
+
 /** The defect in plain words: the caster that lacks most of its shadow, and by what. */
 export function title(section: Section): string {
   const worst = section.casters.find((c) => c.lost_at !== null);
+  const dark = share(section, "false");
+  if (!worst && dark > FALSE_SEEN)
+    return `${percent(dark, 1)} of the frame lacks light of ${section.light} that is due`;
   if (!worst) return section.casters.length ? "Every shadow that is due is drawn" : "No shadow is due here";
   const margin = worst.margin_m;
   const where = worst.lost_at === worst.ended_by && margin !== null && margin < 0 && (worst.ends_m ?? 0) > 0;

@@ -191,12 +191,16 @@ def _costs(survey: Survey, viewpoint: str, before: Frame, change: Change) -> tup
 
 
 def _aside(survey: Survey, viewpoint: str, before: Frame, code: str, change: Change) -> tuple[str, ...]:
-    """What a change of bias or filter makes worse, measured: true shadow passed by, or surfaces that shade themselves."""
+    """What a change of bias or filter makes worse in the lights that it changes, measured: true shadow passed by, surfaces that shade
+    themselves."""
     if code not in (ACNE, DETACHED):
         return ()
     after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "lit")
-    found = [disagreement(survey.renderer, f, EVERY).lights for f in (before, after)]
-    lost = [sum(int((v.lost == Lost.BIAS).sum()) for v in lights) * EVERY**2 for lights in found]
-    own = [sum(int(((v.wrote == Wrote.OWN_SURFACE) & (v.drawn < DARKER)).sum()) for v in lights) * EVERY**2 for lights in found]
-    told = (("true shadow lost to the bias", lost), ("surfaces shading themselves", own))
-    return tuple(f"{what}: {a} -> {b} px at {viewpoint}" for what, (a, b) in told if b > a)
+    told = {"true shadow lost to the bias": [0, 0], "surfaces shading themselves": [0, 0]}
+    for lights in zip(*(disagreement(survey.renderer, f, EVERY).lights for f in (before, after))):
+        lost = [int((v.lost == Lost.BIAS).sum()) * EVERY**2 for v in lights]
+        own = [int(((v.wrote == Wrote.OWN_SURFACE) & (v.drawn < DARKER)).sum()) * EVERY**2 for v in lights]
+        for counts, (a, b) in zip(told.values(), (lost, own)):
+            if a != b:
+                counts[0], counts[1] = counts[0] + a, counts[1] + b
+    return tuple(f"{what}: {a} -> {b} px at {viewpoint}" for what, (a, b) in told.items() if b > a)

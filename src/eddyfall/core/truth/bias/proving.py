@@ -88,6 +88,9 @@ def bias_of_light(
             kept.append(request)
         except RequestError as problem:
             refused = problem
+    telling = [n for n, g in enumerate(grounds) if len(g.lit) or len(g.lines.points)]
+    if telling:  # where it reaches nothing there is nothing to ask
+        grounds, kept = [grounds[n] for n in telling], [kept[n] for n in telling]
     if not grounds:
         raise refused or RequestError("no viewpoint to ask at")
     front = solve_bias(grounds)

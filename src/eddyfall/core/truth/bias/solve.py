@@ -42,7 +42,7 @@ class Bias:
         if self.normal_texels is None:
             parts.append("the project's shift along the normal")
         elif self.normal_texels:
-            parts.append(f"{self.normal_texels:g} texels along the normal")
+            parts.append(f"{self.normal_texels:g} texel{'' if self.normal_texels == 1 else 's'} along the normal")
         parts += ["filter along the plane"] if self.along_plane else []
         return ", ".join(parts) or "no bias"
 
