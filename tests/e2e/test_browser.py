@@ -395,3 +395,43 @@ def test_exposure_and_wipe_keep_up(page):
     page.wait_for_function(f"([b]) => ({BRIGHTNESS})() < b * 0.6", arg=[bright])
     page.get_by_role("slider", name="wipe").press("ArrowLeft")
     assert [u for u in requests if "frames" in u] == []
+
+
+def slip():
+    """A board on edge on a floor; the sun behind it has no shadow bias at all."""
+    ground = Shape().quad((-20, 0, 5), (40, 0, 0), (0, 0, -45))
+    return build_of(
+        Thing("ground", ground), Thing("board", Shape().box((-1.5, 0, -5.05), (0.5, 1.0, -5), 1.0)),
+        setup={
+            "viewpoints": {"slip": {"eye": [0, 2, -1.0], "target": [0, 0, -5.0], "fov_y_deg": 50}},
+            "lights": {"sun": {"kind": "sun", "illuminance_lux": 5.0, "towards": [0, 0.5, -0.866], "bias_normal_texels": 0.0}},
+            "shadow": {"near_m": 0.5, "cascades": 1, "reach_m": 20.0, "resolution": 2048},
+        },
+    )  # fmt: skip
+
+
+def test_a_bias_is_solved_on_the_sheet_kept_and_handed_over(page, tmp_path):
+    path = write_build(slip(), tmp_path, "slip")
+    project = bring(page, "Slip", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+    page.get_by_text("Surfaces shade themselves").first.wait_for()
+    page.get_by_role("link", name="Shadow reach").last.click()
+    page.get_by_role("heading", level=1, name=re.compile("lacks light of sun that is due")).wait_for(timeout=60_000)
+    page.get_by_role("button", name="Solve the bias of sun").click()
+    table = page.get_by_test_id("bias")
+    table.wait_for(timeout=60_000)
+    solved = api(page, "GET", f"/api/projects/{project}/builds/1/shadow-bias?light=sun")[1]
+    code, theirs = command_line("shadow-bias", path, "--light", "sun")
+    assert code == 1 and solved == theirs and not solved["set_to"]["inside"]
+    chosen = solved["chosen"]["bias"]["words"]
+    page.get_by_text(f"smallest that keeps both limits: {chosen}").wait_for()
+    row = table.get_by_role("row").filter(has_text=chosen).filter(has=page.get_by_role("button", name="Keep"))
+    assert "drawn" in row.inner_text() and barriers(page) == []
+    row.get_by_role("button", name="Keep").click()
+    page.get_by_role("heading", level=1, name="Every shadow that is due is drawn").wait_for(timeout=60_000)
+    page.get_by_role("link", name="Ledger", exact=True).click()
+    page.get_by_text("/lights/sun/bias").first.wait_for()
+    hand_over(page, tmp_path / "out")
+    code, mended = command_line("shadow-bias", tmp_path / "out" / "slip.glb", "--light", "sun")
+    assert code == 0 and mended["set_to"]["inside"] and mended["set_to"]["bias"]["words"] == chosen
