@@ -150,7 +150,9 @@ def test_a_bias_is_solved_for_a_lamp_without_one_and_for_one_with_too_much(run, 
     assert code == 1 and bare["set_to"]["false_px"] > 10_000 and bare["set_to"]["foot"]["lost_mm"] == 0
     code, out, _ = run("shadow-bias", yard_file, "--viewpoint", "slip", "--light", "slip_lamp_far", "--json", "-")
     far = json.loads(out)
-    assert code == 1 and far["set_to"]["false_px"] == 0 and far["set_to"]["foot"]["lost_mm"] > 10 * far["set_to"]["foot"]["limit_mm"]
+    assert (
+        code == 1 and far["set_to"]["false_px"] == 0 and far["set_to"]["foot"]["lost_mm"] > 10 * far["set_to"]["foot"]["limit_mm"]
+    )
     assert run("shadow-bias", yard_file, "--viewpoint", "slip", "--light", "slip_lamp_true")[0] == 0
     for found in (bare, far):
         assert found["chosen"]["inside"] and all(r["same"] for r in found["front"])
