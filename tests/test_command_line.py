@@ -162,6 +162,33 @@ def test_a_bias_is_solved_for_a_lamp_without_one_and_for_one_with_too_much(run, 
         assert run("shadow-bias", yard_file, "--viewpoint", "boat_shed", *wrong)[0] == 2, wrong
 
 
+def test_a_walk_says_what_swims_and_where_a_shadow_drops_out(run, yard_file):
+    code, out, _ = run("shadow-walk", yard_file, "--viewpoint", "berth", "--json", "-")
+    slides = json.loads(out)
+    assert code == 1 and slides["share"] > slides["limit"] == 0.01 and slides["light"] == "sun"
+    code, out, _ = run("shadow-walk", yard_file, *SMALL, "--viewpoint", "tow_path", "--json", "-")
+    assert code == 0 and json.loads(out)["swims"] == 0
+    code, out, _ = run(
+        "shadow-walk",
+        yard_file,
+        *SMALL,
+        "--viewpoint",
+        "long_reach",
+        "--move",
+        "retreat",
+        "--step",
+        "10",
+        "--steps",
+        "6",
+        "--json",
+        "-",
+    )
+    near = next(c for c in json.loads(out)["casters"] if c["name"] == "near_hoist")
+    assert code == 0 and near["drops_out_m"] == pytest.approx(360, abs=15), "it stands well inside the reach, and walks out of it"
+    for wrong in (("--steps", "0"), ("--step", "nan"), ("--light", "shed_lamp")):
+        assert run("shadow-walk", yard_file, *SMALL, "--viewpoint", "boat_shed", *wrong)[0] == 2, wrong
+
+
 def test_leftovers_are_findings_of_their_own(run, yard_file):
     code, out, _ = run("leftovers", yard_file, *SMALL, "--json", "-")
     spare = [s["setting"] for s in json.loads(out)["settings"] if not s["needed"]]

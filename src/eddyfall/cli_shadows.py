@@ -1,4 +1,4 @@
-"""Commands about shadows: shadows, autopsy, cures, shadow-bias, leftovers."""
+"""Commands about shadows: shadows, autopsy, cures, shadow-bias, shadow-walk, leftovers."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -31,6 +31,16 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--light", required=True)
     sub.add_argument("--viewpoint", action="append", help="may be given again (default: all that are not of role edit)")
     sub.add_argument("--every", type=int, default=2, metavar="N", help="ask each N-th pixel across and down (default 2)")
+    sub = command(
+        "shadow-walk",
+        shadow_walk,
+        "walk a few steps from a viewpoint: which fixed places swim, which a join or the reach's end passes",
+    )
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--move", choices=("aside", "retreat", "turn"), default="aside")
+    sub.add_argument("--step", type=float, metavar="M", help="metres, degrees of a turn (default 0.025 m, 0.3 deg)")
+    sub.add_argument("--steps", type=int, default=8, metavar="N")
+    sub.add_argument("--light", help="one light (default: the first sun that draws maps)")
     command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
 
 
@@ -232,6 +242,29 @@ def _outcome(v: Any) -> list[str]:
         v.bias.words, str(v.false_px), f"{foot.lost_mm:.1f}", _known(foot.limit_mm), foot.caster, f"{v.tip.lost_mm:.1f}",
         f"{v.lift_mm:.1f}", "inside" if v.inside else "outside",
     ]  # fmt: skip
+
+
+def shadow_walk(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.shadow_walk import WalkDocument
+    from eddyfall.core.truth.walk import shadow_walk as walk
+
+    out, build = Out(args), opened(args)
+    step = args.step if args.step is not None else (0.3 if args.move == "turn" else 0.025)
+    request = Request(args.viewpoint, args.size, None, args.target)
+    found = WalkDocument.from_core(walk(Renderer(), build, request, args.move, step, args.steps, args.light))
+    out.say(
+        f"{found.viewpoint}, {found.light} by {found.technique}: {len(found.steps)} steps {found.move} of {found.step:g} {found.unit}; "
+        f"{found.swims} of {found.dark} places in shadow swim ({found.share * 100:.2f} %, limit {found.limit * 100:g} %), "
+        f"{found.joined} flip at a join, {found.dropped} drop out; {found.points} fixed places"
+    )
+    rows = [[f"{s.at:.4g}", str(s.swims), str(s.joined), str(s.dropped)] for s in found.steps]
+    out.table("", [f"at {found.unit}", "swim", "at a join", "drop out"], rows)
+    rows = [[c.name, str(c.dark), str(c.swims), _known(c.drops_out_m)] for c in found.casters]
+    if rows:
+        out.table("", ["caster", "places of its shadow", "swim", "drops out at m"], rows)
+    out.result(found, inputs(args))
+    return 1 if found.share > found.limit else 0
 
 
 def leftovers(args: Any) -> int:

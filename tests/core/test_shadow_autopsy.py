@@ -1,5 +1,7 @@
 """The autopsy of a pixel's shadows: each planted cause is the test that is named, and its critical value holds on either side."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -204,6 +206,9 @@ def test_a_lamp_is_asked_too():
     build = yard({"lights": {"lamp": {"casts": True}}}, lamps=(lamp,))
     lamps = {v.light: v for v in shadow_autopsy(RENDERER, build, Request("eye", SIZE), *AT).lights}
     assert lamps["lamp"].verdict in ("agrees", "edge") and not any("map serves" in t.name for t in lamps["lamp"].tests)
+    weak = yard({"lights": {"lamp": {"casts": True}}}, lamps=((replace(lamp[0], range_m=2.0), lamp[1]),))
+    lamps = {v.light: v for v in shadow_autopsy(RENDERER, weak, Request("eye", SIZE), *AT).lights}
+    assert (lamps["lamp"].verdict, lamps["lamp"].tests, lamps["sun"].verdict) == ("out of reach", (), "agrees")
     silent = yard({"lights": {"lamp": {"casts": False}}}, lamps=(lamp,))
     found = {v.light: v for v in shadow_autopsy(RENDERER, silent, Request("eye", SIZE), *AT).lights}["lamp"]
     # From 2.5 m at z = -13 over the edge at 1.5 m and z = -10 the shadow ends at z = -5.5.

@@ -28,6 +28,7 @@ MOST_HITS = 16  # along one ray
 MISS_RINGS = 50
 MISS_DEG = 5.0
 PAST = 1.002  # of a critical reach or padding: what lies at the very end is not served
+OUT_OF_REACH = "out of reach"
 VERDICTS = {
     Class.UNLIT: "turned away", Class.BAKED: "baked", Class.AGREE: "agrees", Class.MISSING: "missing", Class.FALSE: "false",
     Class.EDGE: "edge", Class.TERMINATOR: "terminator",
@@ -48,8 +49,8 @@ class Retried:
 class LightAutopsy:
     """One light at the pixel. due: a shadow ought to be there; as_flagged: what casts by its flags stands before the light; drawn: share
     of the light that the picture has (0..1); technique: how its shadow is drawn. verdict: agrees, missing, false, edge, terminator,
-    turned away, baked (the surface takes this light from its lightmap). stops: by how much the pixel is brighter with this light unblocked
-    than without it, all else as drawn.
+    turned away, out of reach (of a lamp's range or cone; nothing else is asked then), baked (the surface takes this light from its
+    lightmap). stops: by how much the pixel is brighter with this light unblocked than without it, all else as drawn.
 
     caster: what the shadow is due to, caster_m away; lost_at: the first test that fails; wrote: drawables whose depth stands in the map's
     texels that block, or that a ray meets; written_as: what a false shadow is of; behind: what else stands before the light. Where none
@@ -176,6 +177,11 @@ class _OfLight:
 
     def autopsy(self) -> LightAutopsy:
         j = self.j
+        if not j.arrives(self.i, self.s, self.distance)[0]:
+            return LightAutopsy(
+                self.light.name, self.light.technique, False, False, 1.0, OUT_OF_REACH, None, None, math.inf, (), None, (), None, (), None,
+                None,
+            )  # fmt: skip
         classes, _, drawn = j.classes(self.i, self.s)
         klass = Class(int(classes[0]))
         if klass is Class.MISSING and drawn[0] < 0.5:

@@ -81,7 +81,7 @@ class Judge:
         baked = self.state.mapped[s.drawable] & bool(self.table.baked[i])
         classes = np.full(n, Class.UNLIT)
         classes[baked] = Class.BAKED
-        asked = np.flatnonzero((lit > 0) & self._arrives(i, s, distance) & ~baked)
+        asked = np.flatnonzero((lit > 0) & self.arrives(i, s, distance) & ~baked)
         drawn, true = np.ones(n), np.ones(n)
         drawn[asked] = self.drawn(i, s.of(asked), towards[asked], distance[asked])
         classes[asked] = np.where(turned[asked] > 0, Class.AGREE, Class.TERMINATOR)
@@ -92,7 +92,7 @@ class Judge:
         classes[off] = np.where(edge, Class.EDGE, np.where(true[off] > 0, Class.FALSE, Class.MISSING))
         return classes, true, drawn
 
-    def _arrives(self, i: int, s: Surfaces, distance: np.ndarray) -> np.ndarray:
+    def arrives(self, i: int, s: Surfaces, distance: np.ndarray) -> np.ndarray:
         """Whether any of a lamp's light could reach: its range and its cone."""
         reaches = np.ones(len(s), bool)
         if self.table.kind[i] != DIRECTIONAL and self.table.range_m[i] > 0:

@@ -13,6 +13,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.setup.tables import LightSetup
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.shade.shadow_maps import PAGED, TEXEL_M
 from eddyfall.core.truth.judge import Judge
@@ -95,8 +96,9 @@ def shadow_walk(
     s = s.of(np.flatnonzero(lit & ~(judge.state.mapped[s.drawable] & bool(judge.table.baked[i]))))
     towards, distance = to_light(s, i, first)
     drawn, served, seen = [], [], []
+    alone = _alone(build, first, i)
     for n in range(steps + 1):
-        frame = renderer.frame(_moved(build, request.viewpoint, start, move, n * step), request, "shadow_maps")
+        frame = renderer.frame(_moved(alone, request.viewpoint, start, move, n * step), request, "shadow_maps")
         there, now = Judge(renderer, frame), _from(s, frame.camera)
         k = serving_map(now, i, there.table, there.maps)
         drawn.append(there.drawn(i, now, towards, distance) < DARK)
@@ -120,6 +122,14 @@ def light_of(frame: Frame, light: str | None) -> int:
     if names.index(light) not in able:
         raise RequestError(f"light {light!r} draws no shadow map: nothing of it can swim")
     return names.index(light)
+
+
+def _alone(build: Build, frame: Frame, i: int) -> Build:
+    """The build in which no other light draws a shadow, so that none is drawn for nothing."""
+    silent = {"casts": False, "technique": None}
+    others = {v.name: build.setup.lights.get(v.name, LightSetup()) for n, v in enumerate(frame.stage.lights) if n != i}
+    lights = {**build.setup.lights, **{name: entry.model_copy(update=silent) for name, entry in others.items()}}
+    return build.with_setup(build.setup.model_copy(update={"lights": lights}))
 
 
 def _moved(build: Build, viewpoint: str, start: Camera, move: Move, by: float) -> Build:

@@ -10,6 +10,7 @@ from pydantic import Field
 from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
+from eddyfall.core.handover.documents.shadow_walk import WalkDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.routes import route
@@ -19,6 +20,14 @@ from eddyfall.workbench.studio.desk import Ref
 
 router = Router(tags=["shadows"])
 SHEET = BUILD + "/shadows"
+
+
+class Steps(Schema):
+    """A walk: which way, how far a step is in m (degrees of a turn), how many."""
+
+    move: Literal["aside", "retreat", "turn"] = "aside"
+    step: float = Field(0.025, ge=-1000, le=1000, allow_inf_nan=False)
+    steps: int = Field(8, ge=1, le=64)
 
 
 class Of(Schema):
@@ -48,6 +57,22 @@ def picture(request: Any, project_id: int, number: int, viewpoint: str, asked: Q
 @route(router, "GET", SHEET + "/{viewpoint}/cures", "viewer", response=CuresDocument)
 def cures(request: Any, project_id: int, number: int, viewpoint: str, caster: str, asked: Query[Of]) -> Any:
     return ask(request, "measure", shadows.cures, _of(request, number, asked), viewpoint, caster, asked.target)
+
+
+@route(router, "GET", SHEET + "/{viewpoint}/walk", "viewer", response=WalkDocument)
+def walk(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of], by: Query[Steps]) -> Any:
+    return ask(
+        request,
+        "measure",
+        shadows.walk,
+        _of(request, number, asked),
+        viewpoint,
+        asked.light,
+        asked.target,
+        by.move,
+        by.step,
+        by.steps,
+    )
 
 
 @route(router, "GET", BUILD + "/shadow-bias", "viewer", response=ShadowBiasDocument)

@@ -8,12 +8,14 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
+from eddyfall.core.handover.documents.shadow_walk import WalkDocument
 from eddyfall.core.lineup.cures import cures_matrix
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.bias.proving import SolvedBias, bias_of_light
 from eddyfall.core.truth.leftovers import leftovers as core_leftovers
 from eddyfall.core.truth.long_section import long_section
 from eddyfall.core.truth.shadow_picture import shadow_picture
+from eddyfall.core.truth.walk import Move, shadow_walk
 from eddyfall.workbench.studio.room import STUDIO
 
 
@@ -46,6 +48,14 @@ def bias(build: CoreBuild, light: str, target: str | None) -> ShadowBiasDocument
         return bias_of_light(renderer, build, [survey.request(v) for v in survey.viewpoints], light)
 
     return ShadowBiasDocument.from_core(STUDIO.draw(solved))
+
+
+def walk(
+    build: CoreBuild, viewpoint: str, light: str | None, target: str | None, move: Move, step: float, steps: int
+) -> WalkDocument:
+    """A short walk in one light."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    return WalkDocument.from_core(STUDIO.draw(lambda renderer: shadow_walk(renderer, build, request, move, step, steps, light)))
 
 
 def leftovers(build: CoreBuild) -> LeftoversDocument:

@@ -12,6 +12,8 @@ type Test = Light["tests"][number];
 
 const TONE: Record<string, string> = { missing: "text-error", false: "text-error", agrees: "text-success" };
 
+const reaches = (l: Light) => l.verdict !== "out of reach";
+
 /** Which shadows are due at a pixel, which are drawn, and which test lost them; asked when it is opened. more: where to read on. */
 export function Shadows({
   base,
@@ -51,7 +53,18 @@ export function Shadows({
       {found.data && !found.error && found.data.lights.length === 0 && (
         <p className="second">No light shines.</p>
       )}
-      {found.data && !found.error && found.data.lights.map((l) => <OfLight key={l.light} of={l} />)}
+      {found.data &&
+        !found.error &&
+        found.data.lights.filter(reaches).map((l) => <OfLight key={l.light} of={l} />)}
+      {found.data && !found.error && !found.data.lights.every(reaches) && (
+        <p className="second border-t hair py-[6px]">
+          Out of reach:{" "}
+          {found.data.lights
+            .filter((l) => !reaches(l))
+            .map((l) => l.light)
+            .join(", ")}
+        </p>
+      )}
       {found.data && !found.error && <Elsewhere of={found.data} />}
     </section>
   );

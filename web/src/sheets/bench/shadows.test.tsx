@@ -83,6 +83,13 @@ test("a lost shadow says what it is due to, which test lost it, and what was dra
   expect(region.textContent).toMatch(/In other roles and targetsrole edit: sun agrees/);
 });
 
+test("lamps that do not reach the pixel stand in one line", async () => {
+  const far = { due: false, verdict: "out of reach", tests: [], caster: null, lost_at: null, retried: null };
+  open(light({}), light({ light: "lamp_a", ...far }), light({ light: "lamp_b", ...far }));
+  expect((await screen.findByText(/Out of reach/)).textContent).toBe("Out of reach: lamp_a, lamp_b");
+  expect(screen.queryByText("lamp_a")).toBeNull();
+});
+
 test("where none is due it says what the light clears", async () => {
   open(
     light({

@@ -20,6 +20,7 @@ import { Leftovers } from "./Leftovers";
 import { type Caster, type Look, type Section, useSection } from "./queries";
 import { Tables } from "./Tables";
 import { useReachKeys } from "./useReachKeys";
+import { Walk } from "./Walk";
 import { TECHNIQUE, title } from "./words";
 
 const SHOWN = 9; // casters on the drawing; the table has all
@@ -202,6 +203,7 @@ function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf
         </div>
       </div>
       <BiasFront look={look} light={section.light} technique={section.technique} />
+      <Walk look={look} light={section.light} technique={section.technique} />
       <Tables section={section} chosen={chosen?.name ?? null} choose={choose} />
     </Page>
   );

@@ -8,6 +8,8 @@ export type Caster = Section["casters"][number];
 export type Cures = Schemas["CuresDocument"];
 export type Bias = Schemas["ShadowBiasDocument"];
 export type Outcome = Bias["set_to"];
+export type WalkOf = Schemas["WalkDocument"];
+export type Move = "aside" | "retreat" | "turn";
 export type Cell = Cures["cells"][number];
 
 /** Where the sheet looks from, and at what: the stamp is the version of the build, so that nothing of an older one is shown for it. */
@@ -63,6 +65,24 @@ export const useBias = (l: Look, light: string, wanted: boolean) =>
       must(
         client.GET("/api/projects/{project_id}/builds/{number}/shadow-bias", {
           params: { path: { project_id: l.project, number: l.build }, query: { light, target: l.target } },
+        }),
+      ),
+  });
+
+/** A few steps from the viewpoint, once a way is chosen. */
+export const useWalk = (l: Look, light: string, move: Move | null) =>
+  useQuery({
+    queryKey: keys.walk(l.project, l.build, l.viewpoint, light, l.target, move, l.stamp),
+    enabled: move !== null,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}/walk", {
+          params: {
+            path: path(l),
+            query: { light, target: l.target, move: move ?? "aside", step: move === "turn" ? 0.3 : 0.025 },
+          },
         }),
       ),
   });

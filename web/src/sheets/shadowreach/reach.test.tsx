@@ -324,4 +324,37 @@ describe("the sheet", () => {
     await screen.findByRole("button", { name: "Look for settings that change nothing" });
     expect(screen.queryByRole("button", { name: /Solve the bias/ })).toBeNull();
   });
+
+  test("a walk says what swims, what a join passes and whose shadow drops out", async () => {
+    const walk = {
+      viewpoint: "long_reach",
+      light: "sun",
+      technique: "cascades",
+      move: "aside",
+      step: 0.025,
+      unit: "m",
+      points: 26405,
+      each: 4,
+      dark: 359,
+      swims: 14,
+      joined: 3,
+      dropped: 0,
+      share: 0.039,
+      limit: 0.01,
+      steps: [
+        { at: 0.025, swims: 6, joined: 0, dropped: 0 },
+        { at: 0.05, swims: 8, joined: 3, dropped: 0 },
+      ],
+      casters: [{ name: "far_hoist", dark: 87, swims: 8, drops_out_m: 361.2 }],
+    };
+    const asked = open({ [`GET ${BUILD}/shadows/long_reach/walk`]: walk });
+    fireEvent.click(await screen.findByRole("button", { name: "Step aside" }));
+    const row = within(await screen.findByTestId("walk")).getByRole("row", { name: /far_hoist/ });
+    expect(row.textContent).toMatch(/87.*8.*at 361 m/);
+    expect(
+      screen.getByText(/14 of 359 places in shadow swim: 3.9.%, limit 1.% · 3 flip at a join/),
+    ).toBeTruthy();
+    expect(screen.getByRole("img", { name: /Flips at each of 2 steps: 6, 8 swim/ })).toBeTruthy();
+    expect(asked.some((a) => a.path.includes("/walk"))).toBe(true);
+  });
 });

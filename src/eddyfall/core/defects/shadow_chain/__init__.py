@@ -20,6 +20,7 @@ TITLES = {
     ACNE: "Surfaces shade themselves: the shadow bias is too small",
     DETACHED: "Shadows of {light} stand off what throws them: its bias is too large",
 }
+OWN_BIAS = "Surfaces shade themselves in the light of {light}: its shadow bias is too small"
 KINDS = {CULLED: "node", MISSING_PASS: "shader", ONE_SIDED: "material", UNASKED: "node", ACNE: "setting", DETACHED: "setting"}
 
 
@@ -58,7 +59,8 @@ def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) ->
         contact = "lost contact at the foot of a shadow: its caster's middle one"
         source = "20 mm, or two pixels there"
         evidence.insert(0, Evidence(measure=f"{contact}, at {worst}", value=value, unit="mm", limit=limit, source=source))
-    title = TITLES[code].format(cause=cause, technique=most.technique, light=most.light)
+    words = OWN_BIAS if code == ACNE and cause.startswith("lights.") else TITLES[code]
+    title = words.format(cause=cause, technique=most.technique, light=most.light)
     return Suspicion(
         code=code,
         cause_kind=KINDS[code],

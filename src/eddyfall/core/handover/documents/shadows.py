@@ -39,8 +39,8 @@ class RetriedDocument(Document):
 
 class LightAutopsyDocument(Document):
     """One light. due: something solid stands before it; drawn: share of its light that the picture has; technique: how its shadow is
-    drawn; verdict: agrees, missing, false, edge, terminator, turned away, baked; stops: how much brighter it makes the pixel; wrote: whose
-    depth stands in the texels that block; written_as: what a false shadow is of."""
+    drawn; verdict: agrees, missing, false, edge, terminator, turned away, out of reach, baked; stops: how much brighter it makes the
+    pixel; wrote: whose depth stands in the texels that block; written_as: what a false shadow is of."""
 
     light: str
     technique: str
