@@ -243,6 +243,7 @@ PASS = register(
         does="shadow depth of each casting light: sun cascades and far tier, cube or single maps",
         reads=("caster_geometry", "camera", "textures", "cutouts", "shadow_casters"),
         writes=("lights", "shadow_maps"),
+        by_content=("lights",),
         section=section,
         other_bytes=map_bytes,
         run=run,

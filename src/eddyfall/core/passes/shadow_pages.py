@@ -191,6 +191,7 @@ PASS = register(
             "page_marks",
         ),
         writes=("lights", "shadow_maps", "shadow_pages"),
+        by_content=("lights",),
         section=section,
         other_bytes=page_bytes,
         run=run,

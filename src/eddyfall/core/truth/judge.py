@@ -76,6 +76,8 @@ class Judge:
     def classes(self, i: int, s: Surfaces) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """(class, true share, drawn share) (n,) each, of surfaces in light i."""
         n = len(s)
+        if not self._near(i, s).any():
+            return np.full(n, Class.UNLIT), np.ones(n), np.ones(n)
         towards, distance = to_light(s, i, self.frame)
         lit, turned = np.einsum("nk,nk->n", s.normal, towards), np.einsum("nk,nk->n", s.face, towards)
         baked = self.state.mapped[s.drawable] & bool(self.table.baked[i])
@@ -91,6 +93,14 @@ class Judge:
         edge = self._at_an_edge(i, s.of(off), towards[off], distance[off], true[off])
         classes[off] = np.where(edge, Class.EDGE, np.where(true[off] > 0, Class.FALSE, Class.MISSING))
         return classes, true, drawn
+
+    def _near(self, i: int, s: Surfaces) -> np.ndarray:
+        """Which surfaces lie within a lamp's range at all."""
+        table = self.table
+        if table.kind[i] == DIRECTIONAL or table.range_m[i] <= 0:
+            return np.ones(len(s), bool)
+        away = s.place - table.place[i]
+        return np.asarray(np.einsum("nk,nk->n", away, away) < table.range_m[i] ** 2)
 
     def arrives(self, i: int, s: Surfaces, distance: np.ndarray) -> np.ndarray:
         """Whether any of a lamp's light could reach: its range and its cone."""

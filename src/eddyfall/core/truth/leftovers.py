@@ -106,7 +106,7 @@ def _looks(build: Build, size: tuple[int, int]) -> Iterator[tuple[str, Request]]
     roles = [name for name, entry in build.setup.roles.items() if entry.set]
     for target in (None, *(name for name, entry in build.setup.targets.items() if entry.set)):
         for viewpoint in build.setup.viewpoints:
-            for role in (None, *roles):
+            for role in (None, *(r for r in roles if r != build.setup.viewpoints[viewpoint].role)):
                 words = [viewpoint, *([f"target {target}"] if target else []), *([f"role {role}"] if role else [])]
                 yield ", ".join(words), Request(viewpoint, size, None, target, role)
 

@@ -23,6 +23,7 @@ from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
 Move = Literal["retreat", "aside", "turn"]
 UNITS: dict[Move, str] = {"retreat": "m", "aside": "m", "turn": "deg"}
 MOST_STEPS = 64
+LEAST_PLACES = 8  # of a shadow, before it is said to drop out
 DARK = 0.5  # of the light: less is shadow
 
 
@@ -40,7 +41,8 @@ class Step:
 @dataclass(frozen=True)
 class CasterWalk:
     """One caster: places that its shadow falls on and that are drawn dark at the viewpoint, how many of them swim, how far its middle then
-    is from the eye when less than half of them are drawn dark any more (None: never on this walk)."""
+    is from the eye when less than half of them are drawn dark any more (None: never on this
+    walk, or too few to say)."""
 
     name: str
     dark: int
@@ -214,7 +216,7 @@ def _casters(
         kept = dark[:, begun].mean(axis=1) if len(begun) else np.ones(len(dark))
         out = np.flatnonzero(kept < DARK)
         drops = None
-        if len(out):
+        if len(out) and len(begun) >= LEAST_PLACES:
             way = np.zeros(3) if move == "turn" else (right if move == "aside" else -forward)
             drops = float(np.linalg.norm(geometry.bounds[d].mean(axis=0) - start - way * (step * out[0])))
         found.append(CasterWalk(geometry.drawables[d].name, len(begun), int(swims[mine].sum()), drops))

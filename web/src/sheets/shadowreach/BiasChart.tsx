@@ -1,7 +1,7 @@
 import { figure } from "../../ui/words";
 import type { Bias, Outcome } from "./queries";
 
-const [WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT] = [430, 218, 46, 36, 14, 12];
+const [WIDTH, HEIGHT, LEFT, BOTTOM, TOP, RIGHT] = [430, 228, 46, 36, 24, 12];
 const MARK: Record<string, string> = {
   constant: "M-4 -4h8v8h-8Z",
   slope: "M0 -5l5 9h-10Z",

@@ -188,7 +188,7 @@ function Row({
 }
 
 function verdict(b: Bias): string {
-  const on = `${figure(b.asked_px)} px, ${figure(b.lines)} feet and tips, ${b.viewpoints.length} viewpoints`;
+  const on = `${figure(b.asked_px)} px, ${figure(b.lines)} feet and tips, ${b.viewpoints.length} viewpoint${b.viewpoints.length === 1 ? "" : "s"}`;
   if (b.chosen)
     return `${b.set_to.inside ? "as set it keeps both limits; smallest that does" : "smallest that keeps both limits"}: ${b.chosen.bias.words} · ${on}`;
   return `no bias keeps both limits · ${on}`;

@@ -8,7 +8,7 @@ const MOVES: { move: Move; words: string }[] = [
   { move: "retreat", words: "Step back" },
   { move: "turn", words: "Turn" },
 ];
-const [WIDTH, HEIGHT] = [300, 74];
+const [WIDTH, HEIGHT] = [420, 84];
 
 /** A few steps from the viewpoint: which fixed places swim, which a join passes, whose shadow drops out. */
 export function Walk({ look, light, technique }: { look: Look; light: string; technique: string }) {
@@ -96,6 +96,7 @@ function Strip({ walk }: { walk: WalkOf }) {
             fill="currentColor"
           >
             {figure(Number(s.at.toPrecision(3)))}
+            {i === walk.steps.length - 1 && ` ${walk.unit}`}
           </text>
         </g>
       ))}
@@ -138,5 +139,5 @@ function verdict(w: WalkOf): string {
   const swims = w.swims
     ? `${figure(w.swims)} of ${figure(w.dark)} places in shadow swim: ${percent(w.share, 1)}, limit ${percent(w.limit, 0)}`
     : `none of ${figure(w.dark)} places in shadow swims`;
-  return [swims, ...flips, `${figure(w.points)} fixed places, ${w.unit} below`].join(" · ");
+  return [swims, ...flips, `${figure(w.points)} fixed places`].join(" · ");
 }
