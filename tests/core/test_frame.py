@@ -11,7 +11,7 @@ from eddyfall.core.frame.schedule import check_schedule, pass_table, passes_afte
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.raster.project import _transform, transform_plain
 from eddyfall.core.scene.changes import apply_change, set_leaf
-from eddyfall.core.shade.lights import direct_plain
+from eddyfall.core.shade.direct import direct_plain
 from eddyfall.core.shade.textures import build_store, sample, sample_plain
 
 SIZE = (240, 135)

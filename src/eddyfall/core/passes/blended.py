@@ -23,8 +23,8 @@ from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.scene.setup.sections.order import Order
 from eddyfall.core.shade.blend import FIRST_BLENDED, KIND_NAMES, blend_channel, blend_plain
 from eddyfall.core.shade.columns import DISTANCE, EMITTED, ROW
+from eddyfall.core.shade.direct import direct_at, face_normal
 from eddyfall.core.shade.fog import transmittance
-from eddyfall.core.shade.lights import direct_at, face_normal
 from eddyfall.core.shade.sky import SkyLight, ambient_at, ambient_plain
 from eddyfall.core.shade.surface import Soup, surface_at, surface_plain
 

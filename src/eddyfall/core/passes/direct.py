@@ -12,7 +12,7 @@ from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.blend import KIND_NAMES
-from eddyfall.core.shade.lights import direct_buffer
+from eddyfall.core.shade.direct import direct_buffer
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -10,7 +10,7 @@ from eddyfall.core.passes.contract import Stage, Values, View
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.columns import DISTANCE, EMITTED_RGB
-from eddyfall.core.shade.lights import direct_plain, face_normal
+from eddyfall.core.shade.direct import direct_plain, face_normal
 from eddyfall.core.shade.surface import Soup
 
 FOG_ALARM = 0.01  # share of fog by which a depth copy may be wrong before a stratum says so

@@ -1,17 +1,15 @@
-"""Light that reaches a surface row directly: sun, point and spot lights, each dimmed by its shadow maps.
+"""Lights and how much of one reaches a place: sun, point and spot lights, each dimmed by its shadow maps.
 
-Units: sun in lux, point and spot in candela; the result is radiance in nits. Falloff and cones: KHR_lights_punctual.
+Units: sun in lux, point and spot in candela. Falloff and cones: KHR_lights_punctual.
 """
 
 import math
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
-from eddyfall.core.shade.brdf import grazing, lobes, reflected, schlick
-from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED, F0, F0_RGB, NORMAL, NORMAL_XYZ, ROUGH
 from eddyfall.core.shade.shadow_maps import (
     ALONG_NORMAL,
     FAR_M,
@@ -19,7 +17,6 @@ from eddyfall.core.shade.shadow_maps import (
     OVER,
     PAGED,
     TEXEL_M,
-    TRACED,
     ShadowMaps,
     map_gaps,
     map_visibility,
@@ -162,48 +159,6 @@ def incoming(i, x, y, z, lights):
     return lx, ly, lz, share, d
 
 
-@light_helper
-def direct_at(rows, index, x, y, z, vx, vy, vz, fx, fy, fz, view_depth, receives, mapped, lights, maps, traced, ty, tx):
-    """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v, on a face
-    with normal f.
-
-    traced[ty, tx, i]: what rays let through of a light whose shadow is traced. mapped: its lightmap holds the light of baked lights.
-    Sun visibility is that of the first sun, 1 where it does not shine on the face."""
-    r = g = b = 0.0
-    sun = -1.0
-    nx, ny, nz = np.float64(rows[index, NORMAL]), np.float64(rows[index, NORMAL + 1]), np.float64(rows[index, NORMAL + 2])
-    rough = np.float64(rows[index, ROUGH])
-    for i in range(lights.kind.shape[0]):
-        if mapped and lights.baked[i]:
-            continue
-        lx, ly, lz, share, distance = incoming(i, x, y, z, lights)
-        n_dot_l, spec, v_dot_h = lobes(nx, ny, nz, vx, vy, vz, lx, ly, lz, rough)
-        visible = 1.0
-        if n_dot_l > 0.0 and share > 0.0:
-            if receives:
-                if lights.technique[i] == TRACED:
-                    visible = np.float64(traced[ty, tx, i])
-                else:
-                    visible = light_visibility(
-                        i, x, y, z, nx, ny, nz, fx, fy, fz, n_dot_l, view_depth, distance, lights, maps
-                    )  # fmt: skip
-            if visible > 0.0:
-                k = n_dot_l * share * visible
-                for c in range(3):
-                    f0 = np.float64(rows[index, F0 + c])
-                    fresnel = schlick(f0, min(1.0, 50.0 * f0), v_dot_h)
-                    value = (rows[index, c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * lights.power[i, c]
-                    if c == 0:
-                        r += value
-                    elif c == 1:
-                        g += value
-                    else:
-                        b += value
-        if sun < 0.0 and lights.kind[i] == DIRECTIONAL:
-            sun = visible
-    return r, g, b, max(sun, 0.0) if sun >= 0.0 else 1.0
-
-
 @njit(cache=True, parallel=True, nogil=True)
 def _visibility_at(i, at, normals, faces, n_dot_l, view_depth, distance, lights, maps, out):
     for j in prange(at.shape[0]):
@@ -285,145 +240,3 @@ def incoming_all(i: int, places: np.ndarray, lights: Lights) -> tuple[np.ndarray
     away = lights.place[i] - places
     distance = np.maximum(np.linalg.norm(away, axis=1), 1e-4)
     return away / distance[:, None], distance
-
-
-def direct_plain(
-    row: np.ndarray,
-    place: np.ndarray,
-    view: np.ndarray,
-    view_depth: float,
-    receives: bool,
-    mapped: bool,
-    lights: Lights,
-    maps: ShadowMaps,
-    traced: np.ndarray | None = None,
-    face: np.ndarray | None = None,
-) -> list[tuple[np.ndarray, float]]:
-    """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye; face: normal of the
-    face, if it is not the row's; traced (n,): what rays
-    let through (None: all)."""
-    result = []
-    normal = row[NORMAL_XYZ]
-    face = normal if face is None else face
-    for i in range(len(lights.kind)):
-        if mapped and lights.baked[i]:
-            result.append((np.zeros(3), 1.0))
-            continue
-        towards, share, distance = incoming_plain(i, place, lights)
-        n_dot_l = float(row[NORMAL_XYZ] @ towards)
-        visible = 1.0
-        if receives and n_dot_l > 0 and share > 0:
-            if lights.technique[i] == TRACED:
-                visible = 1.0 if traced is None else float(traced[i])
-            else:
-                visible = float(light_visibility(i, *place, *normal, *face, n_dot_l, view_depth, distance, lights, maps))
-        shine = reflected(row[ALBEDO_RGB], row[F0_RGB], float(row[ROUGH]), row[NORMAL_XYZ], view, towards)
-        result.append((shine * share * visible * lights.power[i], visible))
-    return result
-
-
-@light_helper
-def face_normal(positions, triangles, t):
-    """Unit normal of triangle t, on the side from which its corners run counter-clockwise."""
-    a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-    ax, ay, az = np.float64(positions[a, 0]), np.float64(positions[a, 1]), np.float64(positions[a, 2])
-    px, py, pz = positions[b, 0] - ax, positions[b, 1] - ay, positions[b, 2] - az
-    qx, qy, qz = positions[c, 0] - ax, positions[c, 1] - ay, positions[c, 2] - az
-    x, y, z = py * qz - pz * qy, pz * qx - px * qz, px * qy - py * qx
-    inv = 1.0 / max(math.sqrt(x * x + y * y + z * z), 1e-30)
-    return x * inv, y * inv, z * inv
-
-
-@njit(cache=True, parallel=True, nogil=True)
-def _direct_buffer(
-    rows,
-    visible,
-    drawable,
-    triangle,
-    positions,
-    triangles,
-    receives,
-    mapped,
-    ox,
-    oy,
-    jx,
-    jy,
-    rays,
-    lights,
-    maps,
-    traced,
-    out,
-    sun,
-):
-    height, width = visible.shape
-    whole = np.int64(traced.shape[0] == height and traced.shape[1] == width)
-    for py in prange(height):
-        for px in range(width):
-            if visible[py, px] < 0:
-                continue
-            i = py * width + px
-            x, y = ox + px + 0.5 + jx, oy + py + 0.5 + jy
-            dx = rays.d0[0] + x * rays.du[0] + y * rays.dv[0]
-            dy = rays.d0[1] + x * rays.du[1] + y * rays.dv[1]
-            dz = rays.d0[2] + x * rays.du[2] + y * rays.dv[2]
-            length = math.sqrt(dx * dx + dy * dy + dz * dz)
-            depth = rows[i, DISTANCE] / length
-            fx = fy = fz = 0.0
-            if maps.by_plane == 1:
-                fx, fy, fz = face_normal(positions, triangles, triangle[py, px])
-            r, g, b, s = direct_at(
-                rows, i, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
-                -dx / length, -dy / length, -dz / length, fx, fy, fz, depth, receives[drawable[py, px]], mapped[drawable[py, px]], lights,
-                maps, traced, np.int64(py) * whole, np.int64(px) * whole,
-            )  # fmt: skip
-            out[py, px, 0] = r + rows[i, EMITTED]
-            out[py, px, 1] = g + rows[i, EMITTED + 1]
-            out[py, px, 2] = b + rows[i, EMITTED + 2]
-            sun[py, px] = s
-
-
-def direct_buffer(
-    surface: np.ndarray,
-    visible: np.ndarray,
-    drawable: np.ndarray,
-    faces: tuple[np.ndarray, np.ndarray, np.ndarray],
-    receives: np.ndarray,
-    mapped: np.ndarray,
-    origin: tuple[int, int],
-    jitter: tuple[float, float],
-    rays: Any,
-    lights: Lights,
-    maps: ShadowMaps,
-    traced: np.ndarray,
-) -> tuple[np.ndarray, np.ndarray]:
-    """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun). faces: triangle (h, w) of each pixel,
-    positions (v, 3) and triangles (t, 3) of the scene. traced (h, w, lights) float32 what rays let through of
-    each light; (1, 1, lights) if none is traced."""
-    out = np.zeros((*visible.shape, 3), np.float32)
-    sun = np.ones(visible.shape, np.float32)
-    rows = surface.reshape(-1, surface.shape[2])
-    _direct_buffer(
-        rows,
-        visible,
-        drawable,
-        *faces,
-        receives,
-        mapped,
-        origin[0],
-        origin[1],
-        jitter[0],
-        jitter[1],
-        rays,
-        lights,
-        maps,
-        traced,
-        out,
-        sun,
-    )
-    return out, sun
-
-
-__all__ = [
-    "Lights", "Places", "ShadowMaps", "direct_at", "direct_buffer", "direct_plain", "face_normal", "gaps_at", "grazing", "incoming",
-    "light_visibility", "map_visibility", "visibility_at",
-]  # fmt: skip

@@ -15,7 +15,7 @@ from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
-from eddyfall.core.shade.lights import direct_plain
+from eddyfall.core.shade.direct import direct_plain
 from eddyfall.core.truth.judge import Judge, past_m
 from eddyfall.core.truth.map_reading import read_maps
 from eddyfall.core.truth.shadow_causes import chain_of, writers
