@@ -137,7 +137,11 @@ class LightSetup(Section):
         None, "texel", "edge of the box of its maps' texels averaged at a look-up; null: shadow.filter_px", ge=1, le=7
     )
     resolution: int | None = leaf(
-        None, "texel", "edge of each of its maps; null: shadow.resolution, of a lamp shadow.light_resolution", ge=16, le=8192
+        None,
+        "texel",
+        "edge of each of its maps, a paged one aside; null: shadow.resolution, of a lamp shadow.light_resolution",
+        ge=16,
+        le=8192,
     )
     faces: Faces = leaf("front", "-", "which faces its maps draw: turned to the light, turned away, or both")
     kind: Literal["sun"] | None = leaf(None, "-", "sun adds a sun that the scene file does not have")

@@ -18,6 +18,7 @@ from eddyfall.core.truth.bias.steps import Loss, Steps
 
 LEAST_PX = 16  # false pixels that a viewpoint may have
 ROUND_MM, ROUND_SLOPE, ROUND_NORMAL = 0.1, 0.01, 0.25
+MOST_MM, MOST_SLOPE = 1e5, 64.0  # that the leaves may hold
 MOST_FRONT = 12
 HALVINGS = 12
 MOST_SCALED = 2  # biases of a way for which a finer texel is reckoned
@@ -189,7 +190,7 @@ class _Search:
                 yield from self._constants(Bias(), levels)
             case "slope":
                 exact = np.max([s.slopes(0.0, levels) for s in self.steps(self.look_up(Bias()))], axis=0)
-                for factor in exact[np.isfinite(exact) & (exact <= 64)]:
+                for factor in exact[np.isfinite(exact) & (exact < MOST_SLOPE)]:
                     yield Bias(slope=_up(factor, ROUND_SLOPE))
                 for factor in np.arange(1, self.filter_px + 1) * 1.0:
                     yield from self._constants(Bias(slope=float(factor)), levels)
@@ -202,7 +203,8 @@ class _Search:
     def _constants(self, bias: Bias, levels: np.ndarray) -> Iterator[Bias]:
         steps = self.steps(self.look_up(bias))
         for constant in np.max([s.constants_m(bias.slope, levels) for s in steps], axis=0):
-            yield replace(bias, constant_mm=_up(constant * 1000, ROUND_MM))
+            if constant * 1000 < MOST_MM:
+                yield replace(bias, constant_mm=_up(constant * 1000, ROUND_MM))
 
     def way(self, name: str) -> Way:
         """The smallest bias of a way inside both limits, or what it would take."""
