@@ -13,6 +13,7 @@ from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.frustum import ball_radius_m, padding_needed_m, range_m
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
+from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.bias import ground_of, solve_bias
 from eddyfall.core.truth.bias.proving import change_to, finer
 from eddyfall.core.truth.bias.solve import Outcome
@@ -80,9 +81,9 @@ def _changes(
             change = set_leaf(build, ("nodes", cause, "casts"), False, scope="node", title=f"let {cause} not cast")
             return [(change, "its shadow goes")]
         case "shadow.detached":
-            return _solved(survey, seen.light)
+            return _solved(survey, frame, seen.light, where)
         case _:
-            shadow, made = resolved[Shadow], _solved(survey, seen.light)
+            shadow, made = resolved[Shadow], _solved(survey, frame, seen.light, where)
             enough = _bias_that_ends_it(survey, where) if cause == "shadow.bias_texels" else None
             if enough is not None:
                 change = set_resolved(build, resolved, {"shadow.bias_texels": enough}, title=f"shadow bias {enough:g} texels")
@@ -94,11 +95,12 @@ def _changes(
             return made
 
 
-def _solved(survey: Survey, light: str) -> list[tuple[Change, str]]:
-    """The smallest bias of each way that keeps both limits at every viewpoint, the one that is chosen first; where no way does, finer maps
-    with the bias that then does."""
+def _solved(survey: Survey, frame: Frame, light: str, where: Mapping[str, Seen]) -> list[tuple[Change, str]]:
+    """The smallest bias of each way that keeps both limits, at every viewpoint (of a lamp: where its shadows are wrong), the one that is
+    chosen first; where no way does, finer maps with the bias that then does."""
+    kind = next(v.kind for v in frame.stage.lights if v.name == light)
     requests, grounds = [], []
-    for viewpoint in survey.viewpoints:
+    for viewpoint in survey.viewpoints if kind == DIRECTIONAL else where:
         try:
             grounds.append(ground_of(survey.renderer, survey.build, survey.request(viewpoint), light, EVERY))
             requests.append(survey.request(viewpoint))
