@@ -1,5 +1,6 @@
 """Shadow bias: what planes and walls take by hand, thresholds that equal re-rendered frames count for count, and what no bias can do."""
 
+import json
 import math
 
 import numpy as np
@@ -9,7 +10,7 @@ from eddyfall.core.errors import RequestError, SetupError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.passes.contract import LookUp
-from eddyfall.core.scene.changes import apply_change, set_leaf, set_leaves
+from eddyfall.core.scene.changes import apply_change, set_leaves
 from eddyfall.core.scene.model import Light
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.lights import gaps_at
@@ -146,9 +147,8 @@ def near_foot(texel_m, **light):
     """The wall, thin, seen from near by, in a map of texels of a given size."""
     view = {"eye": {"eye": [0.3, 0.9, -5], "target": [0.3, 0, -6], "fov_y_deg": 50}}
     base = {"reach_m": 20.0, "resolution": 1024}
-    build = walled(0.001, viewpoints=view, shadow=base, lights={"sun": light})
-    frame = RENDERER.frame(build, Request("eye", (64, 36)), "lights")
-    at = texel_of(RENDERER.frame(build, Request("eye", (64, 36)), "shadow_maps")) if frame else 0.0
+    coarse = walled(0.001, viewpoints=view, shadow=base, lights={"sun": light})
+    at = texel_of(RENDERER.frame(coarse, Request("eye", (64, 36)), "shadow_maps"))
     return walled(0.001, viewpoints=view, shadow={**base, "resolution": round(1024 * at / texel_m)}, lights={"sun": light})
 
 
@@ -320,14 +320,52 @@ def test_lights_without_a_map_to_bias_are_refused_by_name():
 
 @pytest.mark.parametrize("value", ["NaN", "-1", "1e400", '"much"'])
 def test_a_bias_that_is_none_is_refused_with_its_place(value):
-    import json
-
     text = f'{{"eddyfall_setup": 1, "lights": {{"lamp": {{"bias_mm": {value}}}}}}}'
     with pytest.raises((SetupError, ValueError), match=r"bias_mm|NaN|number"):
         parse_setup(json.loads(text))
 
 
-def test_the_set_leaf_of_a_light_is_a_change_of_its_own(tmp_path):
-    build = walled()
-    change = set_leaf(build, ("lights", "sun", "bias_mm"), 12.5, scope="node", title="t")
-    assert apply_change(build, change).setup.lights["sun"].bias_mm == 12.5
+@pytest.mark.parametrize("filter_px", [2, 3, 7])
+def test_in_perspective_too_a_slope_of_the_filter_clears_a_plane_and_a_filter_along_it_needs_half_a_texel(filter_px):
+    """A lamp's map: the depth of a plane is linear in its texels, so what holds for a sun holds there (derived)."""
+    raw = {
+        "viewpoints": {"eye": {"eye": [0, 3, 4], "target": [0, 0, -6], "fov_y_deg": 50}},
+        "lights": {"lamp": {"casts": True, "bias_normal_texels": 0.0}},
+        "shadow": {"filter_px": filter_px},
+    }
+    frame, judge, s, _ = floor_of(build_of(Thing("floor", FLOOR), setup=raw, lamps=(LAMP,)))
+    towards, distance = to_light(s, 0, frame)
+    away = np.abs(s.place - np.array(LAMP[1]))
+    # On a side of the cube, clear of its borders, which repeat: the floor below it lies square to its map, and has no slope there.
+    inside = np.flatnonzero(np.maximum(away[:, 0], away[:, 1]) < 0.85 * away[:, 2])
+    asked = asked_of(s.of(inside), towards[inside], distance[inside])
+    radius = filter_px // 2
+    for along, least, most in ((False, 0.8 * (radius + 0.5) if filter_px % 2 else 0.4, 2 * radius + 1), (True, 0.4, 1.0)):
+        maps = judge.maps_by(0, LookUp(filter_px=filter_px, along_plane=along))
+        gaps, slopes, _ = gaps_at(0, asked, judge.table, maps)
+        share = gaps.max(axis=1) / slopes
+        assert len(share) > 3000 and least < share.max() <= most * 1.02, (along, share.max())
+
+
+def test_a_bias_is_solved_by_each_viewpoints_own_filter():
+    view = {"eye": [0, 3, 4], "target": [0, 0, -6], "fov_y_deg": 50}
+    raw = {"roles": {"play": {}, "soft": {"set": {"shadow": {"filter_px": 7}}}},
+           "viewpoints": {"eye": view, "soft": {**view, "role": "soft"}}, "shadow": {"reach_m": 20.0, "resolution": 4096}}  # fmt: skip
+    build = walled(**raw)
+    solved = bias_of_light(RENDERER, build, [Request("eye", SIZE), Request("soft", SIZE)], "sun")
+    assert all(v.same for v in solved.redrawn)
+    t = solved.front.texel_mm[1]
+    constant = next(w for w in solved.front.ways if w.name == "constant")
+    assert (constant.best or constant.least).bias.constant_mm == pytest.approx(3.5 * t * 0.866 / 0.5, rel=0.02)
+    for name in ("eye", "soft"):
+        kept = apply_change(build, change_to(build, "sun", solved.front.chosen.bias))
+        assert solve_bias([ground_of(RENDERER, kept, Request(name, SIZE), "sun")]).set_to.inside
+
+
+def test_a_loss_longer_than_the_lift_of_a_plane_is_measured_whole():
+    """A slope factor far beyond what the plane needs: the gap of lift x sin(theta) less the wall's 50 mm is not cut short."""
+    build = walled(shadow={"reach_m": 20.0, "resolution": 4096}, lights={"sun": {"bias_slope": 60.0}})
+    front = solve_bias([ground_of(RENDERER, build, Request("eye", (960, 540)), "sun")])
+    lift = 60 * front.texel_mm[1] * 0.866 / 0.5
+    assert front.set_to.lift_mm == pytest.approx(lift, rel=0.01)
+    assert front.set_to.foot.lost_mm == pytest.approx(lift * 0.866 - 50, rel=0.05), (front.set_to.foot, lift)

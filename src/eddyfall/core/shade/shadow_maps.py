@@ -4,8 +4,9 @@ A texel darkens a place that stands behind what the texel holds by more than the
 constant, and so many texels of the surface's own slope in the map (the larger of its two axes); a shift along the normal moves the place
 before that. A place whose filter follows its plane is held against each texel by the depth that its plane has there.
 
-Percentage-closer filtering: Reeves, Salesin & Cook 1987 (the share of a box of texels that see the light), from memory.
-"""
+Slope-scaled bias: the depth bias of the Vulkan and OpenGL specifications, here at the look-up; a filter along the plane: Isidoro 2006,
+receiver plane depth bias; both from memory. Percentage-closer filtering: Reeves, Salesin & Cook 1987 (the share of a box of texels that
+see the light), from memory."""
 
 import math
 from typing import NamedTuple

@@ -112,10 +112,9 @@ class _Sweep:
         self.on_found(Underway(proved.suspicion, finding))
 
     def _other_roles(self) -> list[str]:
-        """Roles that differ from what the judged viewpoints resolve to by themselves."""
+        """Roles that differ from what the play viewpoints resolve to by themselves."""
         setup = self.survey.build.setup
-        own = {"play", *(setup.viewpoints[v].role for v in self.survey.viewpoints)}
-        return [name for name, entry in setup.roles.items() if name not in own and entry.set]
+        return [name for name, entry in setup.roles.items() if name != "play" and entry.set]
 
     def _observe(self, roles: list[str | None]) -> dict[tuple[str, str | None], dict[str, Any]]:
         observed: dict[tuple[str, str | None], dict[str, Any]] = {(f.name, r): {} for f in families() for r in roles}

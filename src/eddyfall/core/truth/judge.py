@@ -129,15 +129,6 @@ class Judge:
         lights = self.frame.stage.lights
         return looked_up(self.maps, [look_up if n == i else light.look_up for n, light in enumerate(lights)])
 
-    def lift_m(self, i: int, s: Surfaces) -> np.ndarray:
-        """(n,) by how much light i's look-up lifts surfaces towards it, all its biases together."""
-        towards, distance = to_light(s, i, self.frame)
-        look_up = self.look_up(i)
-        facing = np.maximum(np.abs(np.einsum("nk,nk->n", s.face, towards)), 0.05)
-        steep = np.sqrt(np.maximum(1 - facing * facing, 0)) / facing
-        texel = self.texel_m(i, s, distance)
-        return np.asarray(look_up.constant_m + look_up.slope * texel * steep + self.shift_m(i, s, look_up) / facing)
-
     def shift_m(self, i: int, s: Surfaces, look_up: LookUp) -> np.ndarray:
         """(n,) how far a look-up of light i moves surfaces along their normal."""
         towards, distance = to_light(s, i, self.frame)

@@ -11,6 +11,7 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Renderer, Request
+from eddyfall.core.frame.stage import make_camera
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.tables import LightSetup
@@ -53,7 +54,8 @@ class CasterWalk:
 @dataclass(frozen=True)
 class Walk:
     """A walk in one light. points: fixed places asked, each standing for `each` pixels of the first frame; dark: those drawn dark at some
-    step; swims, joined, dropped: those that flip so at some step; share: swims of dark. swimming (points,) bool and pixels (points, 2)."""
+    step; swims, joined, dropped: those that flip so at some step; share: swims of dark. swimming (n,) bool and pixels (n, 2) x y of the
+    first frame, of all that was asked."""
 
     viewpoint: str
     light: str
@@ -88,11 +90,10 @@ def shadow_walk(
     no map, or is traced anew at every pixel. mask (h, w): only the surfaces at those pixels of the first frame."""
     if not 1 <= steps <= MOST_STEPS or not np.isfinite(step) or step == 0:
         raise RequestError(f"a walk has 1 to {MOST_STEPS} steps of a finite length that is not 0")
-    first = renderer.frame(build, request, "lit")
+    start = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
+    first = renderer.frame(_moved(build, request.viewpoint, start, move, 0.0), request, "lit")
     i = light_of(first, light)
-    start = first.camera
-    s = surfaces_of(renderer.frame(_moved(build, request.viewpoint, start, move, 0.0), request, "lit"), every, mask)
-    judge = Judge(renderer, first)
+    s, judge = surfaces_of(first, every, mask), Judge(renderer, first)
     towards, distance = to_light(s, i, first)
     lit = (np.einsum("nk,nk->n", s.normal, towards) > 0) & judge.state.receives[s.drawable]
     s = s.of(np.flatnonzero(lit & ~(judge.state.mapped[s.drawable] & bool(judge.table.baked[i]))))

@@ -82,12 +82,13 @@ function Ways({
           </tr>
         </thead>
         <tbody>
-          <Row of={bias.set_to} name="as set" />
+          <Row limit={bias.limit_px} of={bias.set_to} name="as set" />
           {bias.ways.map((w) => {
             const again = w.best && drawn(w.best);
             return w.best ? (
               <Row
                 key={w.name}
+                limit={bias.limit_px}
                 of={w.best}
                 name={w.name}
                 chosen={w.best.bias.words === bias.chosen?.bias.words}
@@ -108,7 +109,7 @@ function Ways({
               </Row>
             ) : (
               w.least && (
-                <Row key={w.name} of={w.least} name={w.name}>
+                <Row limit={bias.limit_px} key={w.name} of={w.least} name={w.name}>
                   <span className="second">
                     none keeps both
                     {w.resolution !== null && `; maps of ${figure(w.resolution)} texels would (a prediction)`}
@@ -118,7 +119,7 @@ function Ways({
             );
           })}
           {others.map((r) => (
-            <Row key={r.outcome.bias.words} of={r.outcome} name={r.outcome.way}>
+            <Row limit={bias.limit_px} key={r.outcome.bias.words} of={r.outcome} name={r.outcome.way}>
               <Drawn as={r.same} />
             </Row>
           ))}
@@ -153,11 +154,13 @@ function Drawn({ as: same }: { as: boolean }) {
 
 function Row({
   of,
+  limit,
   name,
   chosen,
   children,
 }: {
   of: Outcome;
+  limit: number;
   name: string;
   chosen?: boolean;
   children?: ReactNode;
@@ -171,7 +174,7 @@ function Row({
         {name}
       </td>
       <td className={chosen ? "num font-bold" : "num"}>{of.bias.words}</td>
-      <td className={`num text-right whitespace-nowrap ${of.false_px > 16 ? "text-error" : ""}`}>
+      <td className={`num text-right whitespace-nowrap ${of.false_px > limit ? "text-error" : ""}`}>
         {figure(of.false_px)} px
       </td>
       <td className={`num text-right whitespace-nowrap ${over ? "text-error" : ""}`} title={foot.caster}>

@@ -56,7 +56,7 @@ def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) ->
     value, limit = float(most.pixels), float(LEAST[code])
     if code == DETACHED:
         value, limit = most.lost_mm, most.limit_mm
-        contact = "lost contact at the foot of a shadow: its caster's middle one"
+        contact = "lost contact at a shadow's foot, the median of its caster"
         source = "20 mm, or two pixels there"
         evidence.insert(0, Evidence(measure=f"{contact}, at {worst}", value=value, unit="mm", limit=limit, source=source))
     words = OWN_BIAS if code == ACNE and cause.startswith("lights.") else TITLES[code]

@@ -6,7 +6,7 @@ import numpy as np
 
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Frame
-from eddyfall.core.truth.bias.ground import contact_as_set
+from eddyfall.core.truth.bias.ground import contact_as_set, lift_m
 from eddyfall.core.truth.bias.steps import Loss
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost
@@ -44,6 +44,6 @@ def detached(survey: Survey, frame: Frame, whole: Disagreement, number: int) -> 
     towards, distance = to_light(s.of(lit), number, frame)
     triangle, away = judge.first_drawn_face(judge.cast_in(number), number, s.of(lit), towards, distance)
     caster = np.where(triangle >= 0, frame.geometry.owner[triangle], -1)
-    lift = judge.lift_m(number, s.of(lit))
+    lift = lift_m(judge, number, s.of(lit), own)
     mine = np.isin(caster, [v.caster for v in losses]) & (away <= lift)
     return Detached(lit[mine], caster[mine], max(losses, key=lambda v: v.lost_m / v.limit_m)) if mine.any() else None

@@ -11,6 +11,7 @@ from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, padding_needed_m, range_m
 from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
+from eddyfall.core.truth.bias.solve import LEAST_PX
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost, OfLight, Wrote
 from eddyfall.core.truth.shadow_tests import BIAS_UNITS, bias_leaves
@@ -18,7 +19,7 @@ from eddyfall.core.truth.shadow_tests import BIAS_UNITS, bias_leaves
 CULLED, MISSING_PASS, ONE_SIDED = "shadow.culled", "shadow.missing-pass", "shadow.one-sided"
 UNASKED, ACNE, DETACHED = "shadow.unasked", "shadow.acne", "shadow.detached"
 EVERY = 2  # pixels across and down that one ray stands for
-LEAST = {CULLED: 3, MISSING_PASS: 3, ONE_SIDED: 3, UNASKED: 3, ACNE: 16, DETACHED: 3}
+LEAST = {CULLED: 3, MISSING_PASS: 3, ONE_SIDED: 3, UNASKED: 3, ACNE: LEAST_PX, DETACHED: 3}
 DARKER = 2**-0.25  # a quarter of a stop less light is seen
 ACNE_SHARE = 0.05  # of what a light shows of a surface
 TECHNIQUE_WORDS = {

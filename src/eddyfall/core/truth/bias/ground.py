@@ -57,12 +57,6 @@ class Ground:
         none = np.zeros(0)
         return laid_out(self.lines, np.where(np.isfinite(away), away, -np.inf), slopes, (none, none), self.each)
 
-    def lift_m(self, look_up: LookUp) -> np.ndarray:
-        """(n,) by how much the shift along the normal lifts each surface towards the light."""
-        towards, _ = to_light(self.lit, self.light, self.judge.frame)
-        facing = np.maximum(np.einsum("nk,nk->n", self.lit.face, towards), 0.05)
-        return np.asarray(self.judge.shift_m(self.light, self.lit, look_up) / facing)
-
     def drawn_in(self, judge: Judge) -> tuple[int, int]:
         """(pixels that their own surface darkens, points of the lines that count and are lost) in another frame of the same viewpoint, as
         its own look-up has them."""
@@ -84,11 +78,26 @@ def laid_out(lines: Lines, gap: np.ndarray, slope: np.ndarray, own: tuple[np.nda
     )  # fmt: skip
 
 
+def lift_m(judge: Judge, i: int, s: Surfaces, look_up: LookUp, slope_m: np.ndarray | None = None) -> np.ndarray:
+    """(n,) by how many metres a look-up lifts surfaces towards light i, all its biases together. slope_m (n,): what a slope factor of 1 is
+    worth there, if it is known."""
+    if slope_m is None:
+        _, slope_m, _ = gathered(judge, i, s, look_up)
+    towards, _ = to_light(s, i, judge.frame)
+    facing = np.maximum(np.abs(np.einsum("nk,nk->n", s.face, towards)), SQUARE_ON)
+    return np.asarray(look_up.constant_m + look_up.slope * slope_m + judge.shift_m(i, s, look_up) / facing)
+
+
+def span_of(judge: Judge, i: int, dark: Surfaces, least_m: float = 0.0) -> float:
+    """How long lines must be, in m, to show what light i's bias as it is (or a lift of least_m) loses of a shadow."""
+    lift = float(np.quantile(lift_m(judge, i, dark, judge.look_up(i)), 0.9)) if len(dark) else 0.0
+    return float(np.clip(1.5 * max(lift, least_m), LEAST_SPAN_M, MOST_SPAN_M))
+
+
 def contact_as_set(judge: Judge, i: int, dark: Surfaces) -> list[Loss]:
     """What each caster's shadow loses at its foot with light i's bias as it is; `dark` surfaces are truly dark."""
     look_up = judge.look_up(i)
-    span = float(np.clip(1.5 * np.quantile(judge.lift_m(i, dark), 0.9), LEAST_SPAN_M, MOST_SPAN_M))
-    lines = contact_lines(judge, i, dark, span, tips=False)
+    lines = contact_lines(judge, i, dark, span_of(judge, i, dark), tips=False)
     gap, slope, _ = gathered(judge, i, lines.points, look_up, highest=False)
     none = np.zeros(0)
     return laid_out(lines, np.where(lines.held, gap, np.nan), slope, (none, none), 1).losses(
@@ -139,9 +148,7 @@ def on_ground(judge: Judge, i: int, s: Surfaces, each: int, viewpoint: str) -> G
     _, distance = to_light(lit, i, judge.frame)
     gap, _, _ = gathered(judge, i, lit, unbiased)
     highest = float(np.quantile(gap[gap > 0], 0.999)) if (gap > 0).any() else 0.0
-    set_to = judge.look_up(i)
-    span = float(np.clip(1.5 * max(highest, set_to.constant_m), LEAST_SPAN_M, MOST_SPAN_M))
-    lines = contact_lines(judge, i, dark, span)
+    lines = contact_lines(judge, i, dark, span_of(judge, i, dark, highest))
     return Ground(viewpoint, judge, i, lit, each, judge.texel_m(i, lit, distance), lines)
 
 
@@ -151,7 +158,8 @@ def _clear(judge: Judge, i: int, s: Surfaces, unbiased: LookUp) -> Surfaces:
     unseen)."""
     towards, distance = to_light(s, i, judge.frame)
     gap, slope, served = gathered(judge, i, s, unbiased)
-    own = gap <= unbiased.filter_px * slope * SPARE + judge.frame.geometry.diagonal_m * DEPTH_STEP
+    widest = 2 * (unbiased.filter_px // 2) + 1  # texels from the place to the farthest texel's far side, to both sides
+    own = gap <= widest * slope * SPARE + judge.frame.geometry.diagonal_m * DEPTH_STEP
     s = s.of(np.flatnonzero((served >= 0) & own & (np.einsum("nk,nk->n", s.face, towards) > SQUARE_ON)))
     towards, distance = to_light(s, i, judge.frame)
     # Half the filter and half a texel, and what a shift of up to so many texels as the filter is wide moves the look-up sideways.

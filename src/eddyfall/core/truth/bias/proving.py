@@ -1,5 +1,6 @@
 """Biases of a front drawn again: what a frame with the light's leaves so set has, beside what thresholds said."""
 
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -140,7 +141,7 @@ def finer(
     for _ in range(TRIES):
         if edge > most_edge or front.technique == "paged":
             break
-        whole = int(-(-edge // 1))
+        whole = math.ceil(edge)
         change = set_leaves(build, {("lights", front.light, "resolution"): whole}, scope="node", title=f"{whole} texels")
         changed = apply_change(build, change)
         there = solve_bias([ground_of(renderer, changed, r, front.light, every) for r in requests])

@@ -13,7 +13,7 @@ import numpy as np
 
 from eddyfall.core.passes.contract import LookUp
 from eddyfall.core.shade.lights import DIRECTIONAL
-from eddyfall.core.truth.bias.ground import Ground
+from eddyfall.core.truth.bias.ground import Ground, lift_m
 from eddyfall.core.truth.bias.steps import Loss, Steps
 
 LEAST_PX = 16  # false pixels that a viewpoint may have
@@ -120,43 +120,42 @@ class _Search:
         first = grounds[0]
         self.light = first.judge.frame.stage.lights[first.light]
         self.filter_px = self.light.look_up.filter_px
-        self._known: dict[LookUp, list[Steps]] = {}
-        self._by_rays: dict[LookUp, list[Steps]] = {}
+        self._known: dict[Bias, list[Steps]] = {}
+        self._by_rays: dict[Bias, list[Steps]] = {}
 
     # What a bias gives
 
-    def steps(self, look_up: LookUp) -> list[Steps]:
+    def steps(self, bias: Bias) -> list[Steps]:
         """Thresholds at each viewpoint; constant and slope factor do not matter to them."""
-        key = replace(look_up, constant_m=0.0, slope=0.0)
+        key = replace(bias, constant_mm=0.0, slope=0.0)
         if key not in self._known:
-            self._known[key] = [g.steps(key) for g in self.grounds]
+            self._known[key] = [g.steps(self._look_up(g, key)) for g in self.grounds]
         return self._known[key]
 
-    def without_texels(self, look_up: LookUp) -> list[Steps]:
+    def without_texels(self, bias: Bias) -> list[Steps]:
         """The same by rays."""
-        key = replace(look_up, constant_m=0.0, slope=0.0, along_plane=False)
+        key = replace(bias, constant_mm=0.0, slope=0.0, along_plane=False)
         if key not in self._by_rays:
-            self._by_rays[key] = [g.without_texels(key) for g in self.grounds]
+            self._by_rays[key] = [g.without_texels(self._look_up(g, key)) for g in self.grounds]
         return self._by_rays[key]
 
-    def look_up(self, bias: Bias) -> LookUp:
-        """How maps are looked up with a bias."""
-        own = self.light.look_up
-        base = own if bias.normal_texels is None else LookUp(normal_texels=bias.normal_texels, filter_px=self.filter_px)
+    def _look_up(self, ground: Ground, bias: Bias) -> LookUp:
+        """How maps are looked up with a bias: the filter, and the project's shift, are those of the viewpoint's role."""
+        own = ground.judge.look_up(ground.light)
+        base = own if bias.normal_texels is None else LookUp(normal_texels=bias.normal_texels, filter_px=own.filter_px)
         return replace(base, constant_m=bias.constant_mm / 1000, slope=bias.slope, along_plane=bias.along_plane)
 
     def outcome(self, way: str, bias: Bias) -> Outcome:
         """What a bias leaves and loses."""
-        look_up = self.look_up(bias)
-        steps = self.steps(look_up)
-        false = max(s.false_px(look_up.constant_m, look_up.slope) for s in steps)
-        foot, tip = self._worst(steps, look_up)
+        steps = self.steps(bias)
+        false = max(s.false_px(bias.constant_mm / 1000, bias.slope) for s in steps)
+        foot, tip = self._worst(steps, bias)
         inside = false <= LEAST_PX and foot.share <= 1
-        return Outcome(way, bias, false, foot, tip, self._lift_mm(steps, look_up), inside)
+        return Outcome(way, bias, false, foot, tip, self._lift_mm(steps, bias), inside)
 
-    def _worst(self, steps: list[Steps], look_up: LookUp) -> tuple[Lost, Lost]:
+    def _worst(self, steps: list[Steps], bias: Bias) -> tuple[Lost, Lost]:
         """What is lost at feet and at tips, at the viewpoint where it is most."""
-        found = [s.worst(look_up.constant_m, look_up.slope) for s in steps]
+        found = [s.worst(bias.constant_mm / 1000, bias.slope) for s in steps]
         foot, tip = (self._named(max(ends, key=lambda v: v.lost_m / v.limit_m)) for ends in zip(*found))
         return foot, tip
 
@@ -166,12 +165,11 @@ class _Search:
         name = self.grounds[0].judge.frame.geometry.drawables[loss.caster].name
         return Lost(name, loss.lost_m * 1000, loss.limit_m * 1000)
 
-    def _lift_mm(self, steps: list[Steps], look_up: LookUp) -> float:
+    def _lift_mm(self, steps: list[Steps], bias: Bias) -> float:
         lifts = [0.0]
-        for ground, s in zip(self.grounds, steps):
-            if len(ground.texel_m):
-                shift = ground.lift_m(look_up)
-                lifts.append(float(np.median(look_up.constant_m + look_up.slope * s.own_slope_m + shift)))
+        for g, s in zip(self.grounds, steps):
+            if len(g.lit):
+                lifts.append(float(np.median(lift_m(g.judge, g.light, g.lit, self._look_up(g, bias), s.own_slope_m))))
         return max(lifts) * 1000
 
     # Ways
@@ -189,7 +187,7 @@ class _Search:
             case "constant":
                 yield from self._constants(Bias(), levels)
             case "slope":
-                exact = np.max([s.slopes(0.0, levels) for s in self.steps(self.look_up(Bias()))], axis=0)
+                exact = np.max([s.slopes(0.0, levels) for s in self.steps(Bias())], axis=0)
                 for factor in exact[np.isfinite(exact) & (exact < MOST_SLOPE)]:
                     yield Bias(slope=_up(factor, ROUND_SLOPE))
                 for factor in np.arange(1, self.filter_px + 1) * 1.0:
@@ -201,7 +199,7 @@ class _Search:
                 yield from self._constants(Bias(along_plane=True), levels)
 
     def _constants(self, bias: Bias, levels: np.ndarray) -> Iterator[Bias]:
-        steps = self.steps(self.look_up(bias))
+        steps = self.steps(bias)
         for constant in np.max([s.constants_m(bias.slope, levels) for s in steps], axis=0):
             if constant * 1000 < MOST_MM:
                 yield replace(bias, constant_mm=_up(constant * 1000, ROUND_MM))
@@ -230,9 +228,8 @@ class _Search:
                 constant_mm=bias.constant_mm * scale,
                 normal_texels=None if bias.normal_texels is None else bias.normal_texels * scale,
             )
-            look_up = self.look_up(smaller)
-            steps = [replace(s, slope_m=s.slope_m * scale) for s in self.without_texels(look_up)]
-            return self._worst(steps, look_up)[0].share <= 1
+            steps = [replace(s, slope_m=s.slope_m * scale) for s in self.without_texels(smaller)]
+            return self._worst(steps, smaller)[0].share <= 1
 
         low, high = LEAST_SCALE, 1.0
         if not kept(low):
