@@ -294,12 +294,14 @@ describe("the ledger", () => {
       "GET /api/projects/3/builds/1/ledger": ledger(
         change(),
         change({ id: 12, evidence: { from: "set-up", changed_share: 0.0446 }, title: "casts" }),
+        change({ id: 13, evidence: { measure: "px of acne", before: 72440, after: 16 }, title: "bias" }),
         change({ id: 10, title: "old", dropped: "2026-11-21T10:00:00Z", dropped_by: "ben" }),
       ),
       "POST /api/projects/3/builds/1/ledger/11/drop": {},
     });
     render(<App />, at("/p/3/b/1/ledger"));
-    expect(await screen.findByRole("heading", { name: "2 changes kept, in order" })).toBeTruthy();
+    expect(await screen.findByRole("heading", { name: "3 changes kept, in order" })).toBeTruthy();
+    expect(screen.getByText("px of acne 72440 → 16")).toBeTruthy();
     expect(screen.getByText("cures · score 4961 → 0 · memory 2 KiB")).toBeTruthy();
     expect(screen.getByText(/^4\.46.% of the frame changes visibly$/)).toBeTruthy();
     expect(screen.getByText("1 dropped")).toBeTruthy();

@@ -195,7 +195,9 @@ function evidence(e: Record<string, unknown>): string {
   const costs = Array.isArray(e.costs) ? (e.costs as { name: string; value: number; unit: string }[]) : [];
   const parts = [String(e.verdict ?? "")];
   if (typeof e.before === "number")
-    parts.push(`score ${Number(e.before.toPrecision(4))} → ${Number((e.after as number).toPrecision(4))}`);
+    parts.push(
+      `${typeof e.measure === "string" ? e.measure : "score"} ${Number(e.before.toPrecision(4))} → ${Number((e.after as number).toPrecision(4))}`,
+    );
   if (typeof e.changed_share === "number")
     parts.push(`${percent(e.changed_share)} of the frame changes visibly`);
   for (const c of costs) parts.push(costWords(c));

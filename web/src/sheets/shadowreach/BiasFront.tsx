@@ -19,7 +19,7 @@ export function BiasFront({ look, light, technique }: Props) {
     keep.mutate({
       change,
       evidence: {
-        measure: `pixels that ${light} lets shade themselves`,
+        measure: `px that ${light} lets shade themselves`,
         before: bias?.set_to.false_px ?? 0,
         after: after.false_px,
       },

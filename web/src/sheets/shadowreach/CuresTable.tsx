@@ -25,7 +25,7 @@ export function CuresTable({ look, caster, technique, wanted, ask }: Props) {
   const keepCell = (c: Cell) =>
     keep.mutate({
       change: c.change,
-      evidence: { measure: `shadow of ${caster} drawn`, before: c.drawn_before, after: c.drawn },
+      evidence: { measure: `share of the shadow of ${caster} drawn`, before: c.drawn_before, after: c.drawn },
       reason: "",
     });
   const of = (t: string, r: string) => cells.find((c) => c.technique === t && c.remedy === r);

@@ -45,7 +45,10 @@ export function Walk({ look, light, technique }: { look: Look; light: string; te
       {move && found.isPending && <Skeleton lines={3} />}
       {walk && (
         <div className="grid grid-cols-[minmax(240px,1fr)_minmax(0,2fr)] gap-6 items-start mt-1">
-          <Strip walk={walk} />
+          <div>
+            <Strip walk={walk} />
+            <p className="second">Full: swims. Hollow: a join passes. Dashed: drops out.</p>
+          </div>
           <Casters walk={walk} />
         </div>
       )}
