@@ -22,7 +22,7 @@ export function HandOver({ project, build, kept }: { project: number; build: num
       <h2>Hand over</h2>
       <p className="second mt-1">
         JSON Patch, repaired scene and settings, the change file, an HTML sheet with pictures, and SARIF for a
-        build pipeline. It is swept before and after, so it takes a minute.
+        build pipeline. It is swept before and after, so it takes two sweeps.
       </p>
       <button
         type="button"
