@@ -6,7 +6,7 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_leaves
-from eddyfall.core.truth.leftovers import Leftovers, first_difference, leftovers, looks_of, non_default
+from eddyfall.core.truth.leftovers import Hints, Leftovers, first_difference, leftovers, looks_of, non_default
 
 CODE = "shadow.leftover"
 SIZE = (480, 270)  # px at which frames are compared; the command compares full ones
@@ -54,7 +54,8 @@ def _found(renderer: Renderer, build: Build) -> Leftovers:
     off = set_leaf(build, ("shadow", "enabled"), False, scope="project", title="shadows off")
     if not first_difference(renderer, build, apply_change(build, off), looks_of(build, SIZE))[1]:
         return Leftovers((), None, ())  # nobody sees a drawn shadow here: its settings are not judged
-    return leftovers(renderer, build, size=SIZE)
+    hints: Hints = renderer.memo.once("where settings are needed", dict)
+    return leftovers(renderer, build, size=SIZE, hints=hints)
 
 
 FAMILY = register(

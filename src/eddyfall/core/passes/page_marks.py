@@ -8,6 +8,7 @@ import numpy as np
 from eddyfall.core.passes.contract import Pass, Pixels, Stage, Values, View
 from eddyfall.core.passes.registry import register
 from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.shade.facing import ray_directions
 
 MOST_WIDE = 480  # eye rays across the frame
 
@@ -39,8 +40,7 @@ def _surfaces(inputs: Values, section: MarksSection) -> tuple[np.ndarray, np.nda
     view = View(inputs["camera"], Pixels((wide, high), (0, 0, wide, high)))
     x, y = (g.ravel() + 0.5 for g in np.meshgrid(np.arange(wide), np.arange(high)))
     rays = view.rays
-    directions = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
-    directions /= np.linalg.norm(directions, axis=1, keepdims=True)
+    directions = ray_directions(rays.d0, rays.du, rays.dv, x, y)
     scene = RayScene(inputs["caster_geometry"], section.solid, inputs["cutouts"], inputs["textures"].alpha_uv)
     triangle, away = scene.first_hit(np.tile(rays.eye, (len(directions), 1)), directions)
     met = triangle >= 0

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numba import njit, prange
 
 from eddyfall.core.passes.contract import Camera, LightState, Pass, Stage, Values
 from eddyfall.core.passes.off_switches import off_by_leaf
@@ -66,7 +67,7 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
     camera: Camera = inputs["camera"]
     maps: list[tuple[np.ndarray, np.ndarray]] = []
     first, counts, of_map = [], [], []
-    casters = inputs["shadow_casters"]
+    casters = inputs["cascades_casters"]
     for number, light in enumerate(lights):
         first.append(len(maps))
         if section.enabled and light.casts and light.technique == "cascades":
@@ -87,7 +88,8 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
         np.array([TECHNIQUES[v.technique] if casts else CASCADES for v, casts in zip(lights, on)], np.int32),
     )
     edges = [int(info[EDGE]) for _, info in maps]
-    depth = np.ones(max(sum(e * e for e in edges), 1), np.float32)
+    depth = np.empty(max(sum(e * e for e in edges), 1), np.float32)
+    _clear(depth)
     offset = 0
     for (matrix, info), edge, number in zip(maps, edges, of_map):
         info[START] = offset
@@ -105,6 +107,13 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
         np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32), np.zeros(0, np.float32), 0.0,
     )  # fmt: skip
     return {"lights": table, "shadow_maps": shadow_maps}
+
+
+@njit(cache=True, parallel=True)
+def _clear(depth):
+    """Nothing in the maps yet: all is at their far end. By all cores, for memory's own pace is what this takes."""
+    for n in prange(len(depth)):
+        depth[n] = 1.0
 
 
 def map_bytes(section: ShadowSection) -> int:
@@ -241,7 +250,7 @@ PASS = register(
         number=3,
         name="shadow",
         does="shadow depth of each casting light: sun cascades and far tier, cube or single maps",
-        reads=("caster_geometry", "camera", "textures", "cutouts", "shadow_casters"),
+        reads=("caster_geometry", "camera", "textures", "cutouts", "cascades_casters"),
         writes=("lights", "shadow_maps"),
         by_content=("lights",),
         section=section,

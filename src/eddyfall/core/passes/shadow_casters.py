@@ -1,7 +1,7 @@
 """Pass 2.8: what each light's shadow technique draws, and what it leaves out: by the frame, by distance, by the size a caster looks."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
@@ -11,6 +11,8 @@ from eddyfall.core.passes.registry import register
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
 from eddyfall.core.shade.lights import DIRECTIONAL
+
+OF_TECHNIQUES = tuple(f"{name}_casters" for name in get_args(Technique))
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -40,7 +42,11 @@ def section(stage: Stage) -> CastersSection:
 
 
 def run(inputs: Values, section: CastersSection) -> dict[str, Any]:
-    return {"shadow_casters": casters_of(inputs, section)}
+    kept = casters_of(inputs, section)
+    of = np.array([technique for technique, _, _ in section.lights], dtype=object)
+    # Each technique's own, so that what changes in one leaves what the others drew as it is.
+    own = {name: kept & (of == name.removesuffix("_casters"))[:, None] for name in OF_TECHNIQUES}
+    return {"shadow_casters": kept, **own}
 
 
 def casters_of(inputs: Values, section: CastersSection) -> np.ndarray:
@@ -73,8 +79,8 @@ PASS = register(
         name="shadow casters",
         does="what each light's shadow technique draws: its cull by frame, distance and size",
         reads=("caster_geometry", "camera"),
-        writes=("shadow_casters",),
-        by_content=("shadow_casters",),
+        writes=("shadow_casters", *OF_TECHNIQUES),
+        by_content=("shadow_casters", *OF_TECHNIQUES),
         section=section,
         run=run,
     )

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numba import njit
 
 from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
 from eddyfall.core.passes.registry import register
@@ -20,6 +21,7 @@ from eddyfall.core.shade.shadow_maps import PAGE, PAGED, ShadowMaps, of_planes
 MARGIN_TEXELS = 8.0  # around a place: filter and bias may look as far
 BLOCK = 16  # pages along the edge of what is drawn at once
 COARSEST = 12  # halvings at most
+MOST_MARKED = 1 << 22  # pages that are marked in a grid; more are sorted
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -56,7 +58,7 @@ def run(inputs: Values, section: PagesSection) -> dict[str, Any]:
         towards = table.towards[number]
         wanted = _wanted(places, away, pixel_m, towards, section.pool // len(paged))
         first[number], counts[number] = len(maps.info), len(wanted.levels)
-        maps = _drawn(maps, wanted, towards, inputs, inputs["shadow_casters"][number], section.casts_both, section.faces[number])
+        maps = _drawn(maps, wanted, towards, inputs, inputs["paged_casters"][number], section.casts_both, section.faces[number])
         told.append((number, wanted.pages, wanted.coarser))
     return {"lights": table._replace(first_map=first, maps=counts), "shadow_maps": maps, "shadow_pages": tuple(told)}
 
@@ -79,7 +81,7 @@ class Wanted:
 
 def _wanted(places: np.ndarray, away: np.ndarray, pixel_m: float, towards: np.ndarray, pool: int) -> Wanted:
     axes = sun_axes(towards)
-    across = places @ axes[:2].T
+    across = np.ascontiguousarray(places @ axes[:2].T)
     if not len(places):
         across, away = np.zeros((1, 2)), np.ones(1)
     for coarser in range(COARSEST + 1):
@@ -87,12 +89,7 @@ def _wanted(places: np.ndarray, away: np.ndarray, pixel_m: float, towards: np.nd
         found: dict[int, np.ndarray] = {}
         above = np.zeros((0, 2), np.int64)
         for number in range(int(level.min()), int(level.max()) + 1):
-            size = 2.0**number * PAGE
-            here = across[level == number]
-            margin = 2.0**number * MARGIN_TEXELS
-            around = [np.array([i * margin, j * margin]) for i in (-1, 1) for j in (-1, 1)]
-            marks = [np.floor((here + aside) / size).astype(np.int64) for aside in around]
-            above = _each_once(np.concatenate([*marks, above // 2]))
+            above = _each_once(_marks(across, level, number, 2.0**number * PAGE, 2.0**number * MARGIN_TEXELS), above // 2)
             found[number] = above
         count = sum(len(v) for v in found.values())
         if count <= pool or coarser == COARSEST:
@@ -101,11 +98,50 @@ def _wanted(places: np.ndarray, away: np.ndarray, pixel_m: float, towards: np.nd
     return Wanted(kept, min(count, sum(len(v) for _, v in kept)), coarser, pixel_m * 2.0**coarser)
 
 
-def _each_once(pages: np.ndarray) -> np.ndarray:
-    """The different rows of page numbers (k, 2), in order."""
+@njit(cache=True)
+def _marks(across, level, number, size, margin):
+    """(4 k, 2) page numbers under the corners of a square around each of the k places (n, 2) of one level."""
+    count = 0
+    for n in range(len(level)):
+        count += level[n] == number
+    pages = np.empty((4 * count, 2), np.int64)
+    at = 0
+    for n in range(len(level)):
+        if level[n] == number:
+            for corner in range(4):
+                pages[at, 0] = math.floor((across[n, 0] + (margin if corner > 1 else -margin)) / size)
+                pages[at, 1] = math.floor((across[n, 1] + (margin if corner % 2 else -margin)) / size)
+                at += 1
+    return pages
+
+
+def _each_once(marks: np.ndarray, more: np.ndarray) -> np.ndarray:
+    """The different rows of page numbers (k, 2) and (m, 2), in order."""
+    pages = np.concatenate([marks, more])
+    if not len(pages):
+        return pages
+    low, (wide, down) = _extent(pages)
+    if wide * down <= MOST_MARKED:
+        at = np.flatnonzero(_marked(pages, low, wide, down))
+        return np.stack([at // down + low[0], at % down + low[1]], axis=1)
     half = np.int64(1) << 30
     keys = np.unique(((pages[:, 0] + half) << 32) | (pages[:, 1] + half))
     return np.stack([(keys >> 32) - half, (keys & 0xFFFFFFFF) - half], axis=1)
+
+
+def _extent(pages: np.ndarray) -> tuple[np.ndarray, tuple[int, int]]:
+    """(lowest numbers (2,), how many there are across each way)."""
+    low = np.array([pages[:, 0].min(), pages[:, 1].min()])
+    return low, (int(pages[:, 0].max() - low[0]) + 1, int(pages[:, 1].max() - low[1]) + 1)
+
+
+@njit(cache=True)
+def _marked(pages, low, wide, down):
+    """(wide x down,) bool: which numbers there are."""
+    marked = np.zeros(wide * down, np.bool_)
+    for n in range(len(pages)):
+        marked[(pages[n, 0] - low[0]) * down + pages[n, 1] - low[1]] = True
+    return marked
 
 
 def _drawn(
@@ -187,7 +223,7 @@ PASS = register(
             "cutouts",
             "lights",
             "shadow_maps",
-            "shadow_casters",
+            "paged_casters",
             "page_marks",
         ),
         writes=("lights", "shadow_maps", "shadow_pages"),

@@ -8,7 +8,9 @@ import numpy as np
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.registry import register
 from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.shade import facing
 from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all
 from eddyfall.core.shade.shadow_maps import TRACED
@@ -49,7 +51,7 @@ def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
         at = np.flatnonzero(reaches)
         faces = face_normals(inputs["geometry"], inputs["triangle"][y[at], x[at]], directions[at])
         scene = RayScene(
-            inputs["caster_geometry"], inputs["shadow_casters"][number], inputs["cutouts"], inputs["textures"].alpha_uv
+            inputs["caster_geometry"], inputs["rays_casters"][number], inputs["cutouts"], inputs["textures"].alpha_uv
         )
         triangle, away = scene.first_hit(places[at] + faces * section.offset_m, towards[at])
         traced[y[at], x[at], number] = ~((triangle >= 0) & (away < distance[at]))
@@ -78,17 +80,12 @@ def near_lamp(view: View, place: np.ndarray, range_m: float) -> np.ndarray:
 def ray_directions(view: View, x: np.ndarray, y: np.ndarray) -> np.ndarray:
     """(n, 3) unit directions of the eye rays of pixels x, y of the window, jitter included."""
     (ox, oy), (jx, jy), rays = view.pixels.origin, view.pixels.jitter, view.rays
-    directions = rays.d0 + (x + ox + 0.5 + jx)[:, None] * rays.du + (y + oy + 0.5 + jy)[:, None] * rays.dv
-    return np.asarray(directions / np.linalg.norm(directions, axis=1, keepdims=True))
+    return facing.ray_directions(rays.d0, rays.du, rays.dv, x + ox + 0.5 + jx, y + oy + 0.5 + jy)
 
 
-def face_normals(geometry: Any, triangle: np.ndarray, directions: np.ndarray) -> np.ndarray:
+def face_normals(geometry: Geometry, triangle: np.ndarray, directions: np.ndarray) -> np.ndarray:
     """(n, 3) unit normals of faces, on the side that directions (n, 3) look at."""
-    c = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
-    normal = np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0])
-    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
-    away = np.einsum("nk,nk->n", normal, directions) > 0
-    return np.asarray(np.where(away[:, None], -normal, normal))
+    return facing.face_normals(geometry.positions, geometry.triangles, triangle, directions)
 
 
 PASS = register(
@@ -98,7 +95,7 @@ PASS = register(
         does="rays to each light whose shadow is traced, from what is visible",
         reads=(
             "geometry", "caster_geometry", "camera", "pixels", "textures", "cutouts", "triangle", "drawable", "surface", "lights",
-            "shadow_casters",
+            "rays_casters",
         ),
         writes=("traced",),
         section=section,

@@ -53,7 +53,7 @@ class _Sweep:
         self.progress = progress
         self.left_out: list[str] = list(build.notes)
         self.budget, self.on_found = budget, on_found
-        self.leaf_trials: dict[tuple[str, str, str, str], set[str]] = {}
+        self.leaf_trials: dict[tuple[str, str, str, str, tuple[str, ...]], set[str]] = {}
 
     def run(self) -> SweepResult:
         views = self.survey.viewpoints
@@ -153,9 +153,9 @@ class _Sweep:
                 left = {s: {k: v for k, v in f.items() if (s, k) != (section, name)} for s, f in overlay.items()}
                 entry = setup.roles[role].model_copy(update={"set": {s: f for s, f in left.items() if f}})
                 trial = replace(self.survey.build, setup=setup.model_copy(update={"roles": {**setup.roles, role: entry}}))
-                key = (family.name, role, section, name)
+                key = (family.name, role, section, name, where)
                 if key not in self.leaf_trials:
-                    after = family.inspect(replace(self.survey, build=trial, role=role, pictures=False))
+                    after = family.inspect(replace(self.survey, build=trial, role=role, pictures=False, only=where))
                     self.leaf_trials[key] = {s.fingerprint for s in after}
                 if suspicion.fingerprint in self.leaf_trials[key]:
                     return RoleView(role, False, f"{section}.{name}", play_value, value)

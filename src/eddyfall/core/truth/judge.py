@@ -20,12 +20,13 @@ from eddyfall.core.truth.shadow_classes import SAME, Class
 from eddyfall.core.truth.surfaces import Surfaces, to_light
 from eddyfall.core.truth.visibility import intended, ray_scene_of
 
+SHADOWED = "traced"  # what a frame has to be drawn up to to be judged: all of its shadows, no light yet
 MOST_FACES = 16  # along one ray
 AROUND = ((1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1), (0, -1), (1, -1))  # opposite ones four apart
 
 
 class Judge:
-    """Truth and picture of one frame, drawn up to its direct light.
+    """Truth and picture of one frame, drawn up to its shadows.
 
     due_to (d,) bool: what ought to cast; None: what is intended to (drawn, not blended, not told not to cast)."""
 

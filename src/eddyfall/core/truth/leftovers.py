@@ -36,6 +36,10 @@ class Leftover:
     pixels: int
 
 
+# For a setting and its value: the look at which it was last needed, to look there first. A hint: what is needed is always drawn.
+Hints = dict[tuple[Path, str], str]
+
+
 @dataclass(frozen=True)
 class Leftovers:
     """Every non-default shadow setting, and the change that takes all out together that nothing needs; None if all are needed."""
@@ -47,13 +51,20 @@ class Leftovers:
 
 def leftovers(
     renderer: Renderer, build: Build, *, size: tuple[int, int] = DEFAULT_SIZE,
-    progress: Callable[[str, float], None] = lambda what, share: None,
+    progress: Callable[[str, float], None] = lambda what, share: None, hints: Hints | None = None,
 ) -> Leftovers:  # fmt: skip
-    """The non-default shadow settings of a build, each needed or not."""
-    looks = looks_of(build, size)
+    """The non-default shadow settings of a build, each needed or not. hints: read and written, so that the next build, which may differ in
+    one setting, is looked at first where the last one needed what it has."""
+    looks, hints = looks_of(build, size), {} if hints is None else hints
+    by_name = dict(looks)
     paths = list(non_default(build))
     without = {path: apply_change(build, _reset(build, [(path, default)])) for path, _, default in paths}
     needed: dict[Path, tuple[str, int]] = {}
+    hinted = [(hints.get((path, str(value)), ""), path) for path, value, _ in paths]
+    for hint, path in sorted(h for h in hinted if h[0] in by_name):
+        where, pixels = first_difference(renderer, build, without[path], [(hint, by_name[hint])])
+        if pixels:
+            needed[path] = where, pixels
     # One look after the other, so that what a look is drawn from is drawn once.
     for number, look in enumerate(looks):
         for path in [path for path, _, _ in paths if path not in needed]:
@@ -61,10 +72,11 @@ def leftovers(
             where, pixels = first_difference(renderer, build, without[path], [look])
             if pixels:
                 needed[path] = where, pixels
+    hints.update({(path, str(value)): needed[path][0] for path, value, _ in paths if path in needed})
     settings = [Leftover(p, value, default, p in needed, *needed.get(p, ("", 0))) for p, value, default in paths]
     spare = [(s.path, s.default) for s in settings if not s.needed]
     # Two settings may each do what the other does: together they are needed.
-    while spare and first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]:
+    while len(spare) > 1 and first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]:
         path, _ = spare.pop()
         settings = [
             s if s.path != path else Leftover(s.path, s.value, s.default, True, "together with the others", 0) for s in settings

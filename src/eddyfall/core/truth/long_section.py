@@ -14,7 +14,7 @@ from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.shade.shadow_maps import EDGE, FAR_M, NEAR_M, PAGE, TEXEL_M
 from eddyfall.core.truth.disagreement import of_light
-from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.judge import SHADOWED, Judge
 from eddyfall.core.truth.shadow_classes import LOST_WORDS, WROTE_WORDS, Class, Lost, OfLight, Wrote
 from eddyfall.core.truth.shadow_costs import ShadowCost, shadow_cost
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
@@ -95,7 +95,7 @@ class LongSection:
 
 def long_section(renderer: Renderer, build: Build, request: Request, light: str | None = None) -> LongSection:
     """The long section of a light (the first that shines if none is named). RequestError if no light shines, or not that one."""
-    frame = renderer.frame(build, request, "lit")
+    frame = renderer.frame(build, request, SHADOWED)
     number = light_number(frame, light)
     judge, s = Judge(renderer, frame), surfaces_of(frame, EVERY)
     found = _with_every_caster(judge, number, s, of_light(judge, number, s))

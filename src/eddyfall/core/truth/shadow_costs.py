@@ -30,7 +30,7 @@ class ShadowCost:
 
 
 def shadow_cost(frame: Frame) -> ShadowCost:
-    """The cost of all lights' shadows of a frame drawn up to its direct light."""
+    """The cost of all lights' shadows of a frame drawn up to its shadows."""
     table, maps, geometry = frame.buffers["lights"], frame.buffers["shadow_maps"], frame.geometry
     shadow, total = frame.stage.resolved[Shadow], np.zeros(6, np.int64)
     counts = np.array([d.last - d.first for d in geometry.drawables])

@@ -17,7 +17,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.tables import LightSetup
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.shade.shadow_maps import PAGED, TEXEL_M
-from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.judge import SHADOWED, Judge
 from eddyfall.core.truth.map_reading import serving_map
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
 
@@ -91,7 +91,7 @@ def shadow_walk(
     if not 1 <= steps <= MOST_STEPS or not np.isfinite(step) or step == 0:
         raise RequestError(f"a walk has 1 to {MOST_STEPS} steps of a finite length that is not 0")
     start = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
-    first = renderer.frame(_moved(build, request.viewpoint, start, move, 0.0), request, "lit")
+    first = renderer.frame(_moved(build, request.viewpoint, start, move, 0.0), request, SHADOWED)
     i = light_of(first, light)
     s, judge = surfaces_of(first, every, mask), Judge(renderer, first)
     towards, distance = to_light(s, i, first)

@@ -18,7 +18,7 @@ from eddyfall.core.truth.bias import ground_of, solve_bias
 from eddyfall.core.truth.bias.proving import change_to, finer
 from eddyfall.core.truth.bias.solve import Outcome
 from eddyfall.core.truth.disagreement import disagreement
-from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.judge import SHADOWED, Judge
 from eddyfall.core.truth.shadow_classes import Lost, Wrote
 from eddyfall.core.truth.shadow_costs import shadow_cost
 from eddyfall.core.truth.shadow_tests import with_bias
@@ -33,7 +33,7 @@ MOST_EDGE = 4096  # of maps that a sweep draws to see whether they would do
 
 def candidates_of(survey: Survey, code: str, cause: str, worst: str, where: Mapping[str, Seen]) -> list[Candidate]:
     """The remedies of one cause, narrowest first."""
-    frame = survey.frame(worst, "lit")
+    frame = survey.frame(worst, SHADOWED)
     seen = where[worst]
     made = list(_changes(survey, frame, code, cause, seen, where))
     return [
@@ -51,7 +51,7 @@ def levers_of(survey: Survey, viewpoint: str, found: Mapping[tuple[str, str], Se
     """The same as single changes worth a trial."""
     result = []
     for (code, cause), seen in found.items():
-        frame = survey.frame(viewpoint, "lit")
+        frame = survey.frame(viewpoint, SHADOWED)
         why = f"{seen.pixels} px by rays: {cause}"
         result += [
             Lever("direct" if code in (ACNE, DETACHED) else "shadow", change, predicts, why)
@@ -155,7 +155,7 @@ def _keep_it_in(survey: Survey, frame: Frame, node: str, seen: Seen, where: Mapp
 
 
 def _padding_needed(survey: Survey, viewpoint: str, seen: Seen, limit_deg: float) -> float:
-    frame = survey.frame(viewpoint, "lit")
+    frame = survey.frame(viewpoint, SHADOWED)
     padding = frame.stage.state.padding_m
     away, radius = range_m(frame.geometry, frame.camera), ball_radius_m(frame.geometry, padding) - padding
     return float(max(padding_needed_m(radius, away, limit_deg)[d] for d in seen.casters))
@@ -166,7 +166,7 @@ def _bias_that_ends_it(survey: Survey, where: Mapping[str, Seen]) -> float | Non
     drawn anew: the same maps are looked up with another bias."""
     asked = []
     for viewpoint in where:
-        frame = survey.frame(viewpoint, "lit")
+        frame = survey.frame(viewpoint, SHADOWED)
         judge, whole = Judge(survey.renderer, frame), disagreement(survey.renderer, frame, EVERY)
         for i, light in enumerate(whole.lights):
             s = whole.surfaces.of((light.wrote == Wrote.OWN_SURFACE) & (light.drawn < DARKER))
@@ -197,7 +197,7 @@ def _aside(survey: Survey, viewpoint: str, before: Frame, code: str, change: Cha
     themselves."""
     if code not in (ACNE, DETACHED):
         return ()
-    after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "lit")
+    after = survey.on(apply_change(survey.build, change)).frame(viewpoint, SHADOWED)
     told = {"true shadow lost to the bias": [0, 0], "surfaces shading themselves": [0, 0]}
     for lights in zip(*(disagreement(survey.renderer, f, EVERY).lights for f in (before, after))):
         lost = [int((v.lost == Lost.BIAS).sum()) * EVERY**2 for v in lights]

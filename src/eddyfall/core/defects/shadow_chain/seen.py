@@ -13,6 +13,7 @@ from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, padding_n
 from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.truth.bias.solve import LEAST_PX
 from eddyfall.core.truth.disagreement import disagreement
+from eddyfall.core.truth.judge import SHADOWED
 from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost, OfLight, Wrote
 from eddyfall.core.truth.shadow_tests import BIAS_UNITS, bias_leaves
 
@@ -48,7 +49,7 @@ class Seen:
 
 def observe(survey: Survey, viewpoint: str) -> dict[tuple[str, str], Seen]:
     """Causes (code, cause) that a viewpoint shows; a cause of several lights is told for the one it spoils most of."""
-    frame = survey.frame(viewpoint, "lit", survey.spot)
+    frame = survey.frame(viewpoint, SHADOWED, survey.spot)
     if not len(frame.stage.lights):
         return {}
     found: dict[tuple[str, str], Seen] = {}

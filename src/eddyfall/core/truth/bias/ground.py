@@ -11,7 +11,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.shade.lights import gaps_at
 from eddyfall.core.truth.bias.contact import Lines, contact_lines
 from eddyfall.core.truth.bias.steps import Loss, Steps
-from eddyfall.core.truth.judge import Judge, asked_of
+from eddyfall.core.truth.judge import SHADOWED, Judge, asked_of
 from eddyfall.core.truth.shadow_classes import Class
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
 
@@ -125,7 +125,7 @@ def gathered(
 def ground_of(renderer: Renderer, build: Build, request: Request, light: str, every: int = 2) -> Ground:
     """The ground of a light at the request's viewpoint, each `every`-th pixel across and down asked. RequestError if the light does not
     shine there, casts no shadow, or draws it by rays."""
-    frame = renderer.frame(build, request, "lit")
+    frame = renderer.frame(build, request, SHADOWED)
     names = [v.name for v in frame.stage.lights]
     if light not in names:
         raise RequestError(f"light {light!r} does not shine at {request.viewpoint}; there are: {', '.join(names) or 'none'}")

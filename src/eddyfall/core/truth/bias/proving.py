@@ -11,7 +11,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, apply_change, set_leaves
 from eddyfall.core.truth.bias.ground import Ground, ground_of
 from eddyfall.core.truth.bias.solve import Bias, BiasFront, Outcome, solve_bias
-from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.judge import SHADOWED, Judge
 
 FINER = 1.05  # a predicted texel that does not do is made so much finer, a few times
 TRIES = 6
@@ -111,7 +111,7 @@ def redraw(renderer: Renderer, build: Build, requests: Sequence[Request], ground
     change = change_to(build, light, outcome.bias)
     changed = apply_change(build, change)
     for request, ground in zip(requests, grounds):
-        judge = Judge(renderer, renderer.frame(changed, request, "lit"))
+        judge = Judge(renderer, renderer.frame(changed, request, SHADOWED))
         drawn.append(ground.drawn_in(judge))
         look_up = judge.look_up(ground.light)
         steps = ground.steps(look_up)
