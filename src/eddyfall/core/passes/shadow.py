@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit, prange
 
 from eddyfall.core.passes.contract import Camera, LightState, Pass, Stage, Values
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sun_maps import along_sun, draw_map, sun_axes
+from eddyfall.core.raster.rasterise import clear
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Faces, Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
@@ -89,7 +89,7 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
     )
     edges = [int(info[EDGE]) for _, info in maps]
     depth = np.empty(max(sum(e * e for e in edges), 1), np.float32)
-    _clear(depth)
+    clear(depth)
     offset = 0
     for (matrix, info), edge, number in zip(maps, edges, of_map):
         info[START] = offset
@@ -107,13 +107,6 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
         np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32), np.zeros(0, np.float32), 0.0,
     )  # fmt: skip
     return {"lights": table, "shadow_maps": shadow_maps}
-
-
-@njit(cache=True, parallel=True)
-def _clear(depth):
-    """Nothing in the maps yet: all is at their far end. By all cores, for memory's own pace is what this takes."""
-    for n in prange(len(depth)):
-        depth[n] = 1.0
 
 
 def map_bytes(section: ShadowSection) -> int:

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numba import njit
 
 from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sun_maps import along_sun, draw_map, sun_axes
+from eddyfall.core.raster.page_grid import each_once, marks
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Faces, Shadow
 from eddyfall.core.shade.shadow_maps import PAGE, PAGED, ShadowMaps, of_planes
@@ -21,7 +21,6 @@ from eddyfall.core.shade.shadow_maps import PAGE, PAGED, ShadowMaps, of_planes
 MARGIN_TEXELS = 8.0  # around a place: filter and bias may look as far
 BLOCK = 16  # pages along the edge of what is drawn at once
 COARSEST = 12  # halvings at most
-MOST_MARKED = 1 << 22  # pages that are marked in a grid; more are sorted
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -89,59 +88,13 @@ def _wanted(places: np.ndarray, away: np.ndarray, pixel_m: float, towards: np.nd
         found: dict[int, np.ndarray] = {}
         above = np.zeros((0, 2), np.int64)
         for number in range(int(level.min()), int(level.max()) + 1):
-            above = _each_once(_marks(across, level, number, 2.0**number * PAGE, 2.0**number * MARGIN_TEXELS), above // 2)
+            above = each_once(marks(across, level, number, 2.0**number * PAGE, 2.0**number * MARGIN_TEXELS), above // 2)
             found[number] = above
         count = sum(len(v) for v in found.values())
         if count <= pool or coarser == COARSEST:
             break
     kept = tuple((2.0**number, found[number][:pool]) for number in sorted(found))
     return Wanted(kept, min(count, sum(len(v) for _, v in kept)), coarser, pixel_m * 2.0**coarser)
-
-
-@njit(cache=True)
-def _marks(across, level, number, size, margin):
-    """(4 k, 2) page numbers under the corners of a square around each of the k places (n, 2) of one level."""
-    count = 0
-    for n in range(len(level)):
-        count += level[n] == number
-    pages = np.empty((4 * count, 2), np.int64)
-    at = 0
-    for n in range(len(level)):
-        if level[n] == number:
-            for corner in range(4):
-                pages[at, 0] = math.floor((across[n, 0] + (margin if corner > 1 else -margin)) / size)
-                pages[at, 1] = math.floor((across[n, 1] + (margin if corner % 2 else -margin)) / size)
-                at += 1
-    return pages
-
-
-def _each_once(marks: np.ndarray, more: np.ndarray) -> np.ndarray:
-    """The different rows of page numbers (k, 2) and (m, 2), in order."""
-    pages = np.concatenate([marks, more])
-    if not len(pages):
-        return pages
-    low, (wide, down) = _extent(pages)
-    if wide * down <= MOST_MARKED:
-        at = np.flatnonzero(_marked(pages, low, wide, down))
-        return np.stack([at // down + low[0], at % down + low[1]], axis=1)
-    half = np.int64(1) << 30
-    keys = np.unique(((pages[:, 0] + half) << 32) | (pages[:, 1] + half))
-    return np.stack([(keys >> 32) - half, (keys & 0xFFFFFFFF) - half], axis=1)
-
-
-def _extent(pages: np.ndarray) -> tuple[np.ndarray, tuple[int, int]]:
-    """(lowest numbers (2,), how many there are across each way)."""
-    low = np.array([pages[:, 0].min(), pages[:, 1].min()])
-    return low, (int(pages[:, 0].max() - low[0]) + 1, int(pages[:, 1].max() - low[1]) + 1)
-
-
-@njit(cache=True)
-def _marked(pages, low, wide, down):
-    """(wide x down,) bool: which numbers there are."""
-    marked = np.zeros(wide * down, np.bool_)
-    for n in range(len(pages)):
-        marked[(pages[n, 0] - low[0]) * down + pages[n, 1] - low[1]] = True
-    return marked
 
 
 def _drawn(

@@ -46,6 +46,13 @@ def rasterise(
         _rasterise(*triangles, owner, taking_part, *cutouts, code.bits, code.sign, depth, visible, origin[0], origin[1])
 
 
+@njit(cache=True, parallel=True)
+def clear(depth):
+    """Nothing is drawn yet: a depth map (n,) is at its far end. By all cores, for memory's own pace is what this takes."""
+    for n in prange(len(depth)):
+        depth[n] = 1.0
+
+
 @helper
 def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
     """Perspective-correct uv of the alpha texture where the fixed-point pixel is (screen barycentrics over w)."""
