@@ -33,7 +33,7 @@ def test_it_is_a_build_worth_looking_at(demo, renderer):
 def test_exactly_the_seeded_causes_are_found(demo_sweep, truth):
     assert {(f.code, f.suspicion.cause) for f in demo_sweep.findings} == {(t["code"], t["cause"]) for t in truth["findings"]}
     for row in truth["findings"]:
-        found = next(f for f in demo_sweep.findings if f.code == row["code"])
+        found = next(f for f in demo_sweep.findings if (f.code, f.suspicion.cause) == (row["code"], row["cause"]))
         assert set(row["subjects"]) <= set(found.suspicion.subjects)
 
 
@@ -46,7 +46,7 @@ def test_no_healthy_twin_is_reported(demo_sweep, truth):
 
 def test_a_role_that_hides_a_defect_is_named_with_the_leaf(demo_sweep, truth):
     for row in truth["findings"]:
-        found = next(f for f in demo_sweep.findings if f.code == row["code"])
+        found = next(f for f in demo_sweep.findings if (f.code, f.suspicion.cause) == (row["code"], row["cause"]))
         hidden = {r.role: r.leaf for r in found.roles if not r.seen}
         assert hidden == row["hidden_in_roles"], row["code"]
 

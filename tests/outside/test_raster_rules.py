@@ -17,7 +17,7 @@ SIZE = (48, 32)
 CODE = DepthFormat("float32", False, 0.1, 100.0).code
 SOLID = Cutouts(
     np.array([-1], np.int32), np.zeros(1, np.float32), np.ones(1, np.float32), np.zeros((1, 6), np.int32),
-    np.array([[0, 1, 1]], np.int64), np.full(1, 255, np.uint8),
+    np.array([[0, 1, 1]], np.int64), np.full(1, 255, np.uint8), np.zeros(1, np.float32),
 )  # fmt: skip
 
 

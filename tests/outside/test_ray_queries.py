@@ -15,7 +15,7 @@ from scenes import Thing, build_of
 
 SOLID = Cutouts(
     np.full(8, -1, np.int32), np.zeros(1, np.float32), np.ones(1, np.float32), np.zeros((1, 6), np.int32),
-    np.array([[0, 1, 1]], np.int64), np.full(1, 255, np.uint8),
+    np.array([[0, 1, 1]], np.int64), np.full(1, 255, np.uint8), np.zeros(1, np.float32),
 )  # fmt: skip
 
 
@@ -94,7 +94,7 @@ def test_a_cutout_lets_rays_through_its_holes():
     geometry = pack(build.scene, build.setup)
     cutouts = Cutouts(
         np.array([0, -1, -1], np.int32), np.array([0.5], np.float32), np.ones(1, np.float32),
-        np.array([[0, 1, 0, 0, 1, 1]], np.int32), np.array([[0, 2, 1]], np.int64), pixels[0, :, 3].copy(),
+        np.array([[0, 1, 0, 0, 1, 1]], np.int32), np.array([[0, 2, 1]], np.int64), pixels[0, :, 3].copy(), np.zeros(1, np.float32),
     )  # fmt: skip
     rays = RayScene(geometry, np.array([True, True, False]), cutouts, geometry.uv0)
     start = np.array([[-0.75, 0.1, 0.0], [-0.25, 0.1, 0.0]])  # a tile is a metre: hole on its left half

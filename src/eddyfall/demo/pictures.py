@@ -108,3 +108,13 @@ def ripples(rng: np.random.Generator, size: int = 512) -> np.ndarray:
     n = np.dstack([-dx * 2.0, dy * 2.0, np.ones_like(dx) * 0.35])
     n /= np.linalg.norm(n, axis=2, keepdims=True)
     return _rgba(n * 127.5 + 127.5)
+
+
+def grating(base: tuple[int, int, int], periods: int = 4, covered: int = 4, size: int = 64) -> np.ndarray:
+    """Crossed flat bars with square holes between them, in alpha: `covered` of each period's pixels, across and down."""
+    period = size // periods
+    bar = np.arange(size) % period < covered
+    rgba = np.empty((size, size, 4), np.uint8)
+    rgba[..., :3] = base
+    rgba[..., 3] = np.where(bar[:, None] | bar[None, :], 255, 0)
+    return rgba

@@ -1,4 +1,5 @@
-"""The symptoms "missing shadow" and "false shadow": light that rays say is blocked and the picture has, and the other way round."""
+"""The symptoms "missing shadow", "false shadow", "shadow density": light that rays say is blocked and the picture has, the other way
+round, and both on average."""
 
 from collections.abc import Callable
 
@@ -24,6 +25,12 @@ def light_too_much(renderer: Renderer, build: Build, spot: Spot, rays: Callable[
 def light_too_little(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
     """Mean over the subject's pixels of the share of a light that rays say arrives and the picture lacks; of the light with most of it."""
     return max((float(np.maximum(true - drawn, 0).mean()) for drawn, true in _of_lights(renderer, build, spot)), default=0.0)
+
+
+def light_off_on_average(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
+    """How far the mean share of a light over the subject's pixels is from the mean by rays; of the light that is farthest off. What a
+    grille's shadow has too much in one pixel and too little in the next does not count."""
+    return max((abs(float(drawn.mean() - true.mean())) for drawn, true in _of_lights(renderer, build, spot)), default=0.0)
 
 
 def _of_lights(renderer: Renderer, build: Build, spot: Spot) -> list[tuple[np.ndarray, np.ndarray]]:
@@ -71,6 +78,20 @@ def shadow_came_true(before: Frame, after: Frame, spot: Spot, rays: Callable[[Fr
     return np.asarray(better & ~worse)
 
 
+def holes_came_true(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
+    """Pixels that changed and lie in the shadow that a cutout would throw with its holes filled, in some light."""
+    found = np.zeros(before.drawable.shape, bool)
+    changed = (before.linear != after.linear).any(axis=2) & (before.drawable == after.drawable)
+    s, judge = surfaces_of(after, mask=changed), Judge(Renderer(), after)
+    holed = judge.intended & (after.buffers["cutouts"].material >= 0)
+    if not len(s) or not holed.any():
+        return found
+    x, y = s.pixels.T
+    for i in range(len(after.stage.lights)):
+        found[y, x] |= judge.blocked(judge.scene_without_holes(holed), s, *to_light(s, i, after))
+    return found
+
+
 MISSING = register_symptom(
     Symptom(
         name="missing shadow",
@@ -89,5 +110,15 @@ FALSE = register_symptom(
         score=light_too_little,
         clear_share=0.25,
         shares=shadow_came_true,
+    )
+)
+DENSITY = register_symptom(
+    Symptom(
+        name="shadow density",
+        unit="share",
+        means="how far the light that a shadow lets through on average is from what rays say",
+        score=light_off_on_average,
+        clear_share=0.25,
+        shares=holes_came_true,
     )
 )

@@ -16,10 +16,12 @@ from eddyfall.core.frame.stage import (
     alpha_tests,
     make_camera,
     make_cutouts,
+    make_shadow_cutouts,
     make_stage,
     make_state,
     make_textures,
     material_store,
+    shadow_alpha_tests,
 )
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import Camera, Pass, Pixels, Stage
@@ -147,6 +149,7 @@ class Renderer:
         stored = self.derive(material_store, build.scene, t.mips)
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
+        shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), cutouts)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)
         mapped = frozenset(np.flatnonzero(lightmaps.value.of_drawable >= 0).tolist())
         state = self.derive(make_state, build, packed, request.hidden, request.plate is not None, mapped)
@@ -159,6 +162,7 @@ class Renderer:
             "caster_geometry": packed,
             "textures": textures,
             "cutouts": cutouts,
+            "shadow_cutouts": shadow_cutouts,
             "lightmaps": lightmaps,
             "camera": Known(camera, digest(camera)),
             "pixels": Known(pixels, digest(pixels)),

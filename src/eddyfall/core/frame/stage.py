@@ -9,6 +9,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.passes.contract import Camera, DrawableState, LightState, LookUp, Stage, Textures
+from eddyfall.core.raster.coverage import with_coverage_kept
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
@@ -133,8 +134,25 @@ def make_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, text
     cut = np.array([d.material % len(tests) if tests[d.material][0] else -1 for d in geometry.drawables], np.int32)
     cutoffs = np.array([cutoff for _, cutoff in tests], np.float32)
     return Cutouts(
-        cut, cutoffs, surfaces.factors[:, BASE_ALPHA].astype(np.float32), table, surfaces.levels, surfaces.texels[:, 3]
-    )
+        cut, cutoffs, surfaces.factors[:, BASE_ALPHA].astype(np.float32), table, surfaces.levels, surfaces.texels[:, 3],
+        np.zeros(len(tests), np.float32),
+    )  # fmt: skip
+
+
+def shadow_alpha_tests(build: Build) -> tuple[tuple[bool, float, bool], ...]:
+    """By material index, the default last: whether the shadow pass tests a cutout's alpha, levels added to the mip level that it tests,
+    whether its mips keep their coverage."""
+    entries = [build.setup.materials.get(key, MaterialSetup()) for key in build.scene.material_keys]
+    return (*((e.shadow_alpha_test, e.shadow_mip_bias, e.shadow_coverage_kept) for e in entries), (True, 0.0, False))
+
+
+def make_shadow_cutouts(tests: tuple[tuple[bool, float, bool], ...], cutouts: Cutouts) -> Cutouts:
+    """Alpha tests as shadows make them; tests as `shadow_alpha_tests` gives them."""
+    tested = np.array([test for test, _, _ in tests])
+    material = np.where((cutouts.material >= 0) & tested[cutouts.material], cutouts.material, -1).astype(np.int32)
+    changed = cutouts._replace(material=material, bias=np.array([bias for _, bias, _ in tests], np.float32))
+    kept = [m for m, (_, _, keeps) in enumerate(tests) if keeps and cutouts.table[m, 5] and (material == m).any()]
+    return with_coverage_kept(changed, kept) if kept else changed
 
 
 def _technique(kind: int, entry: LightSetup, by_default: Technique) -> Technique:

@@ -173,7 +173,7 @@ PASS = register(
             "camera",
             "frame_size",
             "textures",
-            "cutouts",
+            "shadow_cutouts",
             "lights",
             "shadow_maps",
             "paged_casters",

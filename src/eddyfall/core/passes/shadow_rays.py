@@ -51,7 +51,7 @@ def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
         at = np.flatnonzero(reaches)
         faces = face_normals(inputs["geometry"], inputs["triangle"][y[at], x[at]], directions[at])
         scene = RayScene(
-            inputs["caster_geometry"], inputs["rays_casters"][number], inputs["cutouts"], inputs["textures"].alpha_uv
+            inputs["caster_geometry"], inputs["rays_casters"][number], inputs["shadow_cutouts"], inputs["textures"].alpha_uv
         )
         triangle, away = scene.first_hit(places[at] + faces * section.offset_m, towards[at])
         traced[y[at], x[at], number] = ~((triangle >= 0) & (away < distance[at]))
@@ -94,7 +94,7 @@ PASS = register(
         name="shadow rays",
         does="rays to each light whose shadow is traced, from what is visible",
         reads=(
-            "geometry", "caster_geometry", "camera", "pixels", "textures", "cutouts", "triangle", "drawable", "surface", "lights",
+            "geometry", "caster_geometry", "camera", "pixels", "textures", "shadow_cutouts", "triangle", "drawable", "surface", "lights",
             "rays_casters",
         ),
         writes=("traced",),

@@ -59,7 +59,9 @@ def draw_map(
     top = np.float32(1.0 if bits == 32 else 2**bits - 1)
     if bits < 32:
         depth *= top
-    rasterise(screen, geometry.owner, casters.astype(np.uint8), inputs["cutouts"], DepthCode(bits, 1.0), depth, no_ids, (0, 0))
+    rasterise(
+        screen, geometry.owner, casters.astype(np.uint8), inputs["shadow_cutouts"], DepthCode(bits, 1.0), depth, no_ids, (0, 0)
+    )
     if bits < 32:
         depth /= top
 

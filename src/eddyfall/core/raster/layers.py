@@ -37,6 +37,7 @@ def two_nearest(
         readonly(int32, 2),
         readonly(int64, 2),
         readonly(uint8, 1),
+        readonly(float32, 1),
         int64,
         float64,
         float32[:, :, ::1],
@@ -49,7 +50,7 @@ def two_nearest(
     nogil=True,
 )
 def _two_nearest(
-    fixed, zs, inv_w, uvs, ids, box, owner, taking_part, c_material, c_cutoff, c_factor, c_table, c_levels, c_alpha,
+    fixed, zs, inv_w, uvs, ids, box, owner, taking_part, c_material, c_cutoff, c_factor, c_table, c_levels, c_alpha, c_bias,
     bits, sign, keys, found, ox, oy,
 ):  # fmt: skip
     height, width = keys.shape[0], keys.shape[1]
@@ -98,6 +99,7 @@ def _two_nearest(
                         material,
                         c_levels,
                         c_alpha,
+                        c_bias[material],
                     ):
                         continue
                     if key < keys[y - oy, x - ox, 0]:

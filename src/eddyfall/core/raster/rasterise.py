@@ -17,7 +17,7 @@ BANDS = 48
 class Cutouts(NamedTuple):
     """Alpha tests by triangle owner. `material` (drawables,) int32 index into `cutoff` (-1: none); `table` (materials, 6) int32:
     first level, levels, wrap u, wrap v, nearest, has texture; `levels` (n, 3) int64: offset, width, height; `alpha` uint8 texels;
-    `factor` (materials,) float32 base alpha."""
+    `factor` (materials,) float32 base alpha; `bias` (materials,) float32 levels added to the mip level that is tested."""
 
     material: np.ndarray
     cutoff: np.ndarray
@@ -25,6 +25,7 @@ class Cutouts(NamedTuple):
     table: np.ndarray
     levels: np.ndarray
     alpha: np.ndarray
+    bias: np.ndarray
 
 
 def rasterise(
@@ -66,8 +67,8 @@ def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
 
 
 @helper
-def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, table, m, levels, alpha):
-    """glTF MASK rule: alpha >= cutoff is drawn. Alpha is trilinear at the isotropic mip level of this pixel."""
+def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, table, m, levels, alpha, bias):
+    """glTF MASK rule: alpha >= cutoff is drawn. Alpha is trilinear at the isotropic mip level of this pixel, and so many more."""
     value = np.float64(factor)
     if table[m, 5] == 1:
         u, v = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs)
@@ -75,7 +76,7 @@ def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, 
         uy, vy = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py + SUBPIXEL, inv_w, uvs)
         w, h = levels[table[m, 0], 1], levels[table[m, 0], 2]
         long = max(((ux - u) * w) ** 2 + ((vx - v) * h) ** 2, ((uy - u) * w) ** 2 + ((vy - v) * h) ** 2)
-        level = 0.5 * np.log2(max(long, 1e-12))
+        level = 0.5 * np.log2(max(long, 1e-12)) + bias
         value *= sample_alpha(u, v, level, table, m, levels, alpha)
     return value >= cutoff
 
@@ -93,6 +94,37 @@ def sample_alpha(u, v, level, table, m, levels, alpha):
     if part > 0.0:
         value += part * (_bilinear_alpha(u, v, table, m, levels, low + 1, alpha) - value)
     return value
+
+
+def keeps_alpha(material: np.ndarray, uv: np.ndarray, level: np.ndarray, cutouts: Cutouts) -> np.ndarray:
+    """(n,) bool: whether the alpha of materials (n,), -1 for none, reaches their cutoff at uv (n, 2) and mip levels (n,)."""
+    c = cutouts
+    return _keeps_alpha(material, uv, level, c.cutoff, c.factor, c.table, c.levels, c.alpha)
+
+
+@njit(cache=True)
+def _keeps_alpha(material, uv, level, cutoff, factor, table, levels, alpha):
+    kept = np.ones(len(material), np.bool_)
+    for i in range(len(material)):
+        m = material[i]
+        if m >= 0:
+            value = float(factor[m])
+            if table[m, 5] == 1:
+                value *= sample_alpha(uv[i, 0], uv[i, 1], level[i], table, m, levels, alpha)
+            kept[i] = value >= cutoff[m]
+    return kept
+
+
+@njit(cache=True)
+def at_barycentric(values, triangles, triangle, u, v):
+    """(n, 2) float64 values of corners, two each, at barycentric u, v (n,) of the second and third corner of triangles (n,)."""
+    result = np.empty((len(triangle), 2))
+    for i in range(len(triangle)):
+        a, b, c = triangles[triangle[i], 0], triangles[triangle[i], 1], triangles[triangle[i], 2]
+        w = np.float64(np.float32(1.0) - np.float32(u[i]) - np.float32(v[i]))
+        for k in range(2):
+            result[i, k] = values[a, k] * w + values[b, k] * np.float64(u[i]) + values[c, k] * np.float64(v[i])
+    return result
 
 
 @helper
@@ -150,6 +182,7 @@ def wrap(i, n, mode):
         readonly(int32, 2),
         readonly(int64, 2),
         readonly(uint8, 1),
+        readonly(float32, 1),
         int64,
         float64,
         float32[:, ::1],
@@ -162,7 +195,7 @@ def wrap(i, n, mode):
     nogil=True,
 )
 def _rasterise(
-    fixed, zs, inv_w, uvs, ids, box, owner, taking_part, c_material, c_cutoff, c_factor, c_table, c_levels, c_alpha,
+    fixed, zs, inv_w, uvs, ids, box, owner, taking_part, c_material, c_cutoff, c_factor, c_table, c_levels, c_alpha, c_bias,
     bits, sign, depth, visible, ox, oy,
 ):  # fmt: skip
     height, width = depth.shape
@@ -204,7 +237,7 @@ def _rasterise(
                         continue
                     if material >= 0 and not _keeps(
                         i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, c_cutoff[material], c_factor[material],
-                        c_table, material, c_levels, c_alpha,
+                        c_table, material, c_levels, c_alpha, c_bias[material],
                     ):  # fmt: skip
                         continue
                     depth[y - oy, x - ox] = key
@@ -282,7 +315,7 @@ def keeps_plain(
         here, size = uv(*at), cutouts.levels[start, 1:3]
         right, down = uv(at[0] + SUBPIXEL, at[1]), uv(at[0], at[1] + SUBPIXEL)
         footprint = max(float(np.linalg.norm((right - here) * size)), float(np.linalg.norm((down - here) * size)))
-        level = min(max(np.log2(max(footprint, 1e-6)), 0.0), levels - 1)
+        level = min(max(np.log2(max(footprint, 1e-6)) + float(cutouts.bias[m]), 0.0), levels - 1)
         level = np.floor(level + 0.5) if nearest else level
         below = _alpha_plain(here, int(level), start, (wrap_u, wrap_v), bool(nearest), cutouts)
         part = level - int(level)

@@ -4,7 +4,7 @@ import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
-from eddyfall.core.raster.rasterise import Cutouts, sample_alpha
+from eddyfall.core.raster.rasterise import Cutouts, at_barycentric, keeps_alpha
 from eddyfall.core.rays.threads import traced
 from eddyfall.core.scene.drawables import Geometry
 
@@ -68,15 +68,8 @@ class RayScene:
         return triangle, distance
 
     def _kept(self, triangle: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        owner = self.geometry.owner[triangle]
-        material = self.cutouts.material[owner]
-        kept = np.ones(len(triangle), bool)
-        for i in np.flatnonzero(material >= 0):
-            m = material[i]
-            value = float(self.cutouts.factor[m])
-            if self.cutouts.table[m, 5]:
-                corners = self.alpha_uv[self.geometry.triangles[triangle[i]]].astype(np.float64)
-                at = corners[0] * (1 - u[i] - v[i]) + corners[1] * u[i] + corners[2] * v[i]
-                value *= sample_alpha(at[0], at[1], 0.0, self.cutouts.table, m, self.cutouts.levels, self.cutouts.alpha)
-            kept[i] = value >= self.cutouts.cutoff[m]
-        return kept
+        material = self.cutouts.material[self.geometry.owner[triangle]]
+        if not (material >= 0).any():
+            return np.ones(len(triangle), bool)
+        at = at_barycentric(self.alpha_uv, self.geometry.triangles, triangle, u, v)
+        return keeps_alpha(material, at, np.zeros(len(triangle)), self.cutouts)

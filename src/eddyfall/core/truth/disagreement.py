@@ -19,8 +19,8 @@ from eddyfall.core.truth.surfaces import Surfaces, surfaces_of
 
 # All of a frame that the judge is shown, so that nothing it goes by is left out of what its judgement is remembered under.
 JUDGED_BY = (
-    "geometry", "caster_geometry", "camera", "pixels", "textures", "cutouts", "drawable", "triangle", "surface", "lights", "shadow_maps",
-    "shadow_casters", "traced",
+    "geometry", "caster_geometry", "camera", "pixels", "textures", "cutouts", "shadow_cutouts", "drawable", "triangle", "surface", "lights",
+    "shadow_maps", "shadow_casters", "traced",
 )  # fmt: skip
 
 

@@ -1,5 +1,6 @@
 """Judges the shadows of a frame's surfaces: true visibility by rays against what the picture has, and the class that follows."""
 
+from collections.abc import Iterator
 from dataclasses import replace
 from functools import cached_property
 
@@ -196,17 +197,13 @@ class Judge:
         edge[served] = ~same & ((true[served] > 0) | ~between)
         return edge
 
-    def lit_around(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, reach_m: np.ndarray) -> np.ndarray:
-        """(8, n) bool: whether light i truly arrives on the surfaces' own planes, in eight directions `reach_m` (n,) across its rays."""
-        side = np.cross(towards, np.where(np.abs(towards[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
-        side /= np.linalg.norm(side, axis=1, keepdims=True)
-        up = np.cross(towards, side)
-        scene, falls, lit = self.scene(self.intended), np.einsum("nk,nk->n", s.face, towards), []
-        for x, y in AROUND:
-            aside = (x * side + y * up) * reach_m[:, None]
-            on_plane = aside - towards * (np.einsum("nk,nk->n", aside, s.face) / np.maximum(falls, 0.05))[:, None]
-            lit.append(~self.blocked(scene, replace(s, place=s.place + on_plane), towards, distance))
-        return np.stack(lit)
+    def lit_around(
+        self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, reach_m: np.ndarray, scene: RayScene | None = None
+    ) -> np.ndarray:
+        """(8, n) bool: whether light i truly arrives (or passes a scene) on the surfaces' own planes, in eight directions `reach_m` (n,)
+        across its rays."""
+        scene = scene or self.scene(self.intended)
+        return np.stack([~self.blocked(scene, moved, towards, distance) for moved in around(s, towards, reach_m)])
 
     def looks_around_m(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray) -> np.ndarray:
         """(n,) how far across the light's rays a look-up takes from: half the filter and half a texel, or what its start moves a ray."""
@@ -222,6 +219,17 @@ class Judge:
             return np.zeros(len(s))
         scale = np.ones(len(s)) if self.table.kind[i] == DIRECTIONAL else distance
         return np.where(k >= 0, self.maps.info[np.maximum(k, 0), TEXEL_M] * scale, 0.0)
+
+
+def around(s: Surfaces, towards: np.ndarray, reach_m: np.ndarray) -> Iterator[Surfaces]:
+    """Surfaces moved on their own planes, in eight directions `reach_m` (n,) across the rays to a light."""
+    side = np.cross(towards, np.where(np.abs(towards[:, 1:2]) < 0.9, [[0.0, 1.0, 0.0]], [[1.0, 0.0, 0.0]]))
+    side /= np.linalg.norm(side, axis=1, keepdims=True)
+    up, falls = np.cross(towards, side), np.einsum("nk,nk->n", s.face, towards)
+    for x, y in AROUND:
+        aside = (x * side + y * up) * reach_m[:, None]
+        on_plane = aside - towards * (np.einsum("nk,nk->n", aside, s.face) / np.maximum(falls, 0.05))[:, None]
+        yield replace(s, place=s.place + on_plane)
 
 
 def asked_of(s: Surfaces, towards: np.ndarray, distance: np.ndarray) -> Places:

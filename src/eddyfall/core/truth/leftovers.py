@@ -18,7 +18,7 @@ Path = tuple[str, ...]
 OF_TABLES: tuple[tuple[str, type, tuple[str, ...]], ...] = (
     ("nodes", NodeSetup, ("bounds_padding_m",)),
     ("meshes", MeshSetup, ("dense",)),
-    ("materials", MaterialSetup, ("casts_both_sides",)),
+    ("materials", MaterialSetup, ("casts_both_sides", "shadow_alpha_test", "shadow_mip_bias", "shadow_coverage_kept")),
     ("lights", LightSetup, ("technique", *sorted(LOOK_UP), "resolution", "faces")),
 )
 

@@ -1,4 +1,6 @@
-"""depth.missing-prepass: rope fender nets whose shader has no depth pass, three materials, one of them at the far end of the quay."""
+"""depth.missing-prepass: rope fender nets whose shader has no depth pass, three materials, one of them at the far end of the quay.
+
+shadow.hole-lost: their mesh is finer than the shadow maps' texels, so that the shadows of the near ones come out too solid."""
 
 import numpy as np
 
@@ -49,3 +51,8 @@ def sow(world: World) -> None:
             "hidden_in_roles": {},
         }
     )
+    for material, panels_of in (("net_manila", (1, 2, 4)), ("net_tarred", (3, 5, 6))):
+        world.truth.append({
+            "code": "shadow.hole-lost", "cause": material, "subjects": [f"fender_net_{n}" for n in panels_of], "seed": "nets",
+            "hidden_in_roles": {},
+        })  # fmt: skip

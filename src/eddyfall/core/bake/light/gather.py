@@ -238,7 +238,13 @@ def _first_hit(
             if not len(active):
                 break
             through = cut_through(
-                prim[active], u[active], v[active], scene.owner, scene.triangles, scene.alpha_uv, *scene.cutouts
+                prim[active],
+                u[active],
+                v[active],
+                scene.owner,
+                scene.triangles,
+                scene.alpha_uv,
+                *scene.cutouts[:-1],  # at no level's bias
             )
             active = active[through]
             if not len(active):

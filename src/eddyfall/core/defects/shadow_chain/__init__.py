@@ -1,5 +1,5 @@
-"""shadow.culled, missing-pass, one-sided, unasked, acne, detached: shadows that are missing or false, by the first test of the chain that
-failed.
+"""Codes shadow.*: culled, missing-pass, one-sided, unasked, acne, detached, thin. Shadows that are missing or false, by the first test
+of the chain that failed.
 
 One mechanism for all: every surface's shadow is held against rays (`core.truth`), what disagrees is laid to its cause, and a cause is one
 finding with all that it spoils."""
@@ -9,7 +9,19 @@ from typing import Any
 from eddyfall.core.defects.contract import Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.shadow_chain.remedies import candidates_of, levers_of
-from eddyfall.core.defects.shadow_chain.seen import ACNE, CULLED, DETACHED, LEAST, MISSING_PASS, ONE_SIDED, UNASKED, Seen, observe
+from eddyfall.core.defects.shadow_chain.seen import (
+    ACNE,
+    CULLED,
+    DETACHED,
+    LEAST,
+    MISSING_PASS,
+    ONE_SIDED,
+    THIN,
+    UNASKED,
+    Seen,
+    observe,
+)
+from eddyfall.core.defects.shadow_chain.thin import LEAST_TEXELS
 from eddyfall.core.defects.survey import Survey
 
 TITLES = {
@@ -19,9 +31,18 @@ TITLES = {
     UNASKED: "{cause} is seen by no camera and still throws a shadow",
     ACNE: "Surfaces shade themselves: the shadow bias is too small",
     DETACHED: "Shadows of {light} stand off what throws them: its bias is too large",
+    THIN: "{cause} is thinner than a texel of the maps of {light}: its shadow is lost",
 }
 OWN_BIAS = "Surfaces shade themselves in the light of {light}: its shadow bias is too small"
-KINDS = {CULLED: "node", MISSING_PASS: "shader", ONE_SIDED: "material", UNASKED: "node", ACNE: "setting", DETACHED: "setting"}
+KINDS = {
+    CULLED: "node",
+    MISSING_PASS: "shader",
+    ONE_SIDED: "material",
+    UNASKED: "node",
+    ACNE: "setting",
+    DETACHED: "setting",
+    THIN: "node",
+}
 
 
 def conclude(survey: Survey, seen: dict[str, dict[tuple[str, str], Seen]]) -> list[Suspicion]:
@@ -40,7 +61,7 @@ def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) ->
     receivers = tuple(sorted({drawables[d].name for s in where.values() for d in s.receivers}))
     what = (
         "pixels where a shadow is missing"
-        if code in (CULLED, MISSING_PASS, ONE_SIDED, DETACHED)
+        if code in (CULLED, MISSING_PASS, ONE_SIDED, DETACHED, THIN)
         else "pixels that are falsely dark"
     )
     evidence = [
@@ -59,6 +80,15 @@ def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) ->
         contact = "lost contact at a shadow's foot, the median of its caster"
         source = "20 mm, or two pixels there"
         evidence.insert(0, Evidence(measure=f"{contact}, at {worst}", value=value, unit="mm", limit=limit, source=source))
+    if most.thin is not None:
+        value, limit = most.thin.texels, LEAST_TEXELS
+        evidence += [
+            Evidence(
+                measure=f"width across the light's rays, in texels of the map that serves its shadow at {worst}", value=value,
+                unit="texel", limit=limit, at_least=True, source=f"texels of {most.thin.texel_m * 1000:.0f} mm there",
+            ),
+            Evidence(measure="width of the caster across the light's rays", value=most.thin.width_m * 1000, unit="mm"),
+        ]  # fmt: skip
     words = OWN_BIAS if code == ACNE and cause.startswith("lights.") else TITLES[code]
     title = words.format(cause=cause, technique=most.technique, light=most.light)
     return Suspicion(
@@ -122,6 +152,12 @@ FAMILY = register(
                 "A shadow's foot is passed by, so that it stands off what throws it",
                 "missing shadow",
                 "no more than 20 mm, or what two pixels cover, may be lost",
+            ),
+            _code(
+                THIN,
+                "A caster is thinner than a texel of the map that holds its shadow",
+                "missing shadow",
+                "a caster must be a texel wide where 16 px or more of its shadow are due",
             ),
         ),
         observe,

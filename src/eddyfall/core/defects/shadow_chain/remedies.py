@@ -7,6 +7,7 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Cost, Lever
 from eddyfall.core.defects.shadow_chain.seen import ACNE, DARKER, DETACHED, EVERY, LEAST, Seen
+from eddyfall.core.defects.shadow_chain.thin import finer_texels
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame
@@ -80,6 +81,8 @@ def _changes(
         case "shadow.unasked":
             change = set_leaf(build, ("nodes", cause, "casts"), False, scope="node", title=f"let {cause} not cast")
             return [(change, "its shadow goes")]
+        case "shadow.thin":
+            return finer_texels(build, frame, seen.light, [s.thin for s in where.values() if s.thin is not None])
         case "shadow.detached":
             return _solved(survey, frame, seen.light, where)
         case _:

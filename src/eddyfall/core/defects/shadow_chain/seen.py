@@ -6,6 +6,7 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Evidence
 from eddyfall.core.defects.shadow_chain.detached import detached
+from eddyfall.core.defects.shadow_chain.thin import Thin, thin_casters
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import LightState
@@ -18,9 +19,9 @@ from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost, OfLigh
 from eddyfall.core.truth.shadow_tests import BIAS_UNITS, bias_leaves
 
 CULLED, MISSING_PASS, ONE_SIDED = "shadow.culled", "shadow.missing-pass", "shadow.one-sided"
-UNASKED, ACNE, DETACHED = "shadow.unasked", "shadow.acne", "shadow.detached"
+UNASKED, ACNE, DETACHED, THIN = "shadow.unasked", "shadow.acne", "shadow.detached", "shadow.thin"
 EVERY = 2  # pixels across and down that one ray stands for
-LEAST = {CULLED: 3, MISSING_PASS: 3, ONE_SIDED: 3, UNASKED: 3, ACNE: LEAST_PX, DETACHED: 3}
+LEAST = {CULLED: 3, MISSING_PASS: 3, ONE_SIDED: 3, UNASKED: 3, ACNE: LEAST_PX, DETACHED: 3, THIN: LEAST_PX}
 DARKER = 2**-0.25  # a quarter of a stop less light is seen
 ACNE_SHARE = 0.05  # of what a light shows of a surface
 TECHNIQUE_WORDS = {
@@ -45,6 +46,7 @@ class Seen:
     measures: tuple[Evidence, ...] = field(default=())
     lost_mm: float = 0.0
     limit_mm: float = 0.0
+    thin: Thin | None = None
 
 
 def observe(survey: Survey, viewpoint: str) -> dict[tuple[str, str], Seen]:
@@ -65,6 +67,12 @@ def observe(survey: Survey, viewpoint: str) -> dict[tuple[str, str], Seen]:
             seen = replace(seen, lost_mm=off.loss.lost_m * 1000, limit_mm=off.loss.limit_m * 1000)
             key = DETACHED, bias_of(frame.stage.lights[number])
             if seen.pixels > LEAST[DETACHED] and (key not in found or found[key].lost_mm < seen.lost_mm):
+                found[key] = seen
+        for thin in thin_casters(survey.renderer, frame, whole, number):
+            key = THIN, frame.geometry.drawables[thin.drawable].node
+            at_fault = np.full(len(thin.rows), thin.drawable)
+            seen = replace(_seen(survey, viewpoint, frame, whole, number, THIN, thin.rows, at_fault), thin=thin)
+            if seen.pixels > LEAST[THIN] and (key not in found or found[key].pixels < seen.pixels):
                 found[key] = seen
     return found
 

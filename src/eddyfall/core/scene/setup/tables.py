@@ -30,6 +30,15 @@ class MaterialSetup(Section):
     casts_both_sides: bool | None = leaf(
         None, "-", "whether faces turned away from a light are drawn into its shadow maps; null follows double_sided"
     )
+    shadow_alpha_test: bool = leaf(
+        True, "-", "cutouts: whether the shadow pass tests the alpha; off, a face casts with its holes filled"
+    )
+    shadow_mip_bias: float = leaf(
+        0.0, "level", "cutouts: added to the mip level whose alpha the shadow pass tests; less is finer", ge=-16, le=16
+    )
+    shadow_coverage_kept: bool = leaf(
+        False, "-", "cutouts: the alpha of each mip that the shadow pass tests is scaled until as much passes as of the finest"
+    )
 
 
 class MirrorPlane(Section):
