@@ -19,7 +19,7 @@ from eddyfall.core.truth.judge import SHADOWED
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of, floor, merged
 
-SIZE = (480, 270)
+SIZE = (960, 540)
 RENDERER = Renderer()
 
 

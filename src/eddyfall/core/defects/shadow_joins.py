@@ -17,7 +17,7 @@ from eddyfall.core.truth.shadow_costs import shadow_cost
 
 CODE = "shadow.tier-gap"
 MOST = 2.0  # CIEDE2000 from one side to the other
-LEAST_PX = 16
+LEAST_PX = 64  # along a join, or nobody sees a line
 MOST_EDGE = 8192
 BLENDS = (0.1, 0.2, 0.4)
 WIDE_PX = 4  # lines painted either side of a join, so that it is seen in the evidence
@@ -126,7 +126,7 @@ FAMILY = register(
                 words="A shadow changes along a line where one map takes over from the next",
                 kind="Shadow",
                 symptom="a line across shadows",
-                limit="CIEDE2000 of 2 on average between the two maps along their join",
+                limit="CIEDE2000 of 2 on average between the two maps, over 64 px or more along their join",
                 sheet="shadow-reach",
             ),
         ),
