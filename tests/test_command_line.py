@@ -162,6 +162,18 @@ def test_a_bias_is_solved_for_a_lamp_without_one_and_for_one_with_too_much(run, 
         assert run("shadow-bias", yard_file, "--viewpoint", "boat_shed", *wrong)[0] == 2, wrong
 
 
+def test_how_fine_shadows_are_is_measured_beside_its_limits(run, yard_file):
+    code, out, _ = run("shadow-fineness", yard_file, "--viewpoint", "tow_path", "--json", "-")
+    [fine] = json.loads(out)
+    [grille] = [h for h in fine["holes"] if h["material"] == "grille_mesh"]
+    assert code == 1 and grille["drawn"] < 0.01 and grille["true"] > 0.45 and grille["pixels"] > 256
+    assert fine["edges"]["pixels_a_texel"] < fine["edges"]["limit"] == 4
+    assert {t["caster"] for t in fine["thin"]} == {"flagstaff"} and fine["thin"][0]["texels"] < 1
+    code, out, _ = run("shadow-fineness", yard_file, "--viewpoint", "berth")
+    assert code == 0 and "a texel covers" in out
+    assert run("shadow-fineness", yard_file, "--viewpoint", "berth", "--light", "moon")[0] == 2
+
+
 def test_a_walk_says_what_swims_and_where_a_shadow_drops_out(run, yard_file):
     code, out, _ = run("shadow-walk", yard_file, "--viewpoint", "berth", "--json", "-")
     slides = json.loads(out)

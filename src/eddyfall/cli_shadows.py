@@ -1,4 +1,4 @@
-"""Commands about shadows: shadows, autopsy, cures, shadow-bias, shadow-walk, leftovers."""
+"""Commands about shadows: shadows, autopsy, cures, shadow-bias, shadow-walk, shadow-fineness, leftovers."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -41,6 +41,13 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--step", type=float, metavar="M", help="metres, degrees of a turn (default 0.025 m, 0.3 deg)")
     sub.add_argument("--steps", type=int, default=8, metavar="N")
     sub.add_argument("--light", help="one light (default: the first sun that draws maps)")
+    sub = command(
+        "shadow-fineness",
+        shadow_fineness,
+        "measure how fine a light's shadows are drawn: texels at their edges, joins between maps, holes, casters thinner than a texel",
+    )
+    sub.add_argument("--viewpoint", help="one viewpoint (default: all that are not of role edit)")
+    sub.add_argument("--light", help="one light (default: the first that shines)")
     command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
 
 
@@ -265,6 +272,43 @@ def shadow_walk(args: Any) -> int:
         out.table("", ["caster", "places of its shadow", "swim", "drops out at m"], rows)
     out.result(found, inputs(args))
     return 1 if found.share > found.limit else 0
+
+
+def shadow_fineness(args: Any) -> int:
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.shadow_fineness import FinenessDocument
+    from eddyfall.core.truth.fineness import fineness
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target, None, args.size).viewpoints
+    found = []
+    for view in views:
+        f = FinenessDocument.from_core(fineness(renderer, build, Request(view, args.size, None, args.target), args.light))
+        found.append(f)
+        out.say(f"{view}: {f.light} by {f.technique}{'; beyond a limit' if f.beyond else ''}")
+        rows = []
+        if f.edges:
+            covers = f"a texel covers {f.edges.pixels_a_texel:.3g} px"
+            rows.append(["edges", covers, f"{f.edges.limit:g} px", str(f.edges.pixels)])
+        rows += [[f"join at {j.at_m:.4g} m", f"dE00 {j.step:.3g}", f"dE00 {j.limit:g}", str(j.pixels)] for j in f.joins]
+        rows += [
+            [f"holes of {h.material}", f"{h.drawn:.0%} drawn, {h.true:.0%} by rays", f"{h.limit:.0%} apart", str(h.pixels)]
+            for h in f.holes
+        ]
+        rows += [
+            [
+                t.caster,
+                f"{t.texels:.2g} texel wide ({t.width_mm:.3g} of {t.texel_mm:.3g} mm)",
+                f"{t.limit:g} texel",
+                str(t.pixels),
+            ]
+            for t in f.thin
+        ]
+        if rows:
+            out.table("", ["what", "measured", "limit", "px"], rows)
+    out.result(found, inputs(args))
+    return 1 if any(f.beyond for f in found) else 0
 
 
 def leftovers(args: Any) -> int:

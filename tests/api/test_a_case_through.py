@@ -171,6 +171,9 @@ def test_what_the_shadow_reach_sheet_asks_is_what_the_command_line_says(people, 
     walked = said("shadow-walk", "--viewpoint", "eye", "--move", "turn", "--step", "0.5", "--steps", "3")[1]
     assert send(viewer, "GET", base + "/shadows/eye/walk?move=turn&step=0.5&steps=3") == (200, walked)
     assert send(viewer, "GET", base + "/shadows/eye/walk?steps=65")[0] == 422
+    fine = said("shadow-fineness", "--viewpoint", "eye")[1][0]
+    assert send(viewer, "GET", base + "/shadows/eye/fineness") == (200, fine)
+    assert fine["light"] == "sun" and send(viewer, "GET", base + "/shadows/eye/fineness?light=moon")[0] == 422
     picture = viewer.get(base + "/shadows/eye/picture")
     assert Image.open(io.BytesIO(picture.content)).size == (960, 540)
     assert main(["cures", str(path), "--viewpoint", "eye", "--caster", "crane"]) == 2

@@ -7,13 +7,14 @@ import pytest
 
 from eddyfall.core.compare.ciede2000 import delta_e_2000
 from eddyfall.core.defects import families
-from eddyfall.core.defects.shadow_coarse import pixel_m, predicted, slices_with
+from eddyfall.core.defects.shadow_coarse import predicted, slices_with
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.model import Light
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.sweep import sweep
+from eddyfall.core.truth.fineness import pixel_m
 from eddyfall.core.truth.joins import join_gaps
 from eddyfall.core.truth.judge import SHADOWED
 from eddyfall.demo.shapes import Shape

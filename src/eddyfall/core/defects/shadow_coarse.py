@@ -17,10 +17,9 @@ from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.disagreement import disagreement
+from eddyfall.core.truth.fineness import edge_texels, pixel_m
 from eddyfall.core.truth.judge import SHADOWED, Judge
-from eddyfall.core.truth.shadow_classes import Class
 from eddyfall.core.truth.shadow_costs import shadow_cost
-from eddyfall.core.truth.surfaces import to_light
 
 CODE = "shadow.coarse"
 MOST = 4.0  # pixels that a texel covers at the median edge
@@ -53,14 +52,10 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Coarse]:
         return {}
     whole, judge, found = disagreement(survey.renderer, frame, EVERY), Judge(survey.renderer, frame), {}
     for number, light in enumerate(whole.lights):
-        rows = np.flatnonzero(light.classes == Class.EDGE)
-        if judge.traced(number) or len(rows) * EVERY**2 < LEAST_PX:
+        edges = edge_texels(judge, whole, number)
+        if edges is None or edges.pixels < LEAST_PX or edges.pixels_a_texel <= MOST:
             continue
-        s = whole.surfaces.of(rows)
-        _, distance = to_light(s, number, frame)
-        median = float(np.median(judge.texel_m(number, s, distance) / (s.depth_m * pixel_m(frame))))
-        if median <= MOST:
-            continue
+        s = whole.surfaces.of(edges.rows)
         mask = np.zeros(frame.pixels.shape, bool)
         for dx in range(EVERY):
             for dy in range(EVERY):
@@ -68,15 +63,10 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Coarse]:
         told_apart = whole.surfaces.range_m if judge.shadow.reach_by == "range" else whole.surfaces.depth_m
         names = tuple(frame.geometry.drawables[d].name for d in np.unique(s.drawable))
         found[light.light] = Coarse(
-            light.light, median, len(rows) * EVERY**2, region_of(mask), s.range_m if judge.shadow.reach_by == "range" else s.depth_m,
+            light.light, edges.pixels_a_texel, edges.pixels, region_of(mask), s.range_m if judge.shadow.reach_by == "range" else s.depth_m,
             float(told_apart[light.true == 0].max()), survey.painted(viewpoint, mask), names,
         )  # fmt: skip
     return found
-
-
-def pixel_m(frame: Frame) -> float:
-    """Size in m of a pixel in the middle of the frame at one metre from the eye."""
-    return 2 * math.tan(frame.camera.fov_y_rad / 2) / frame.pixels.size[1]
 
 
 def conclude(survey: Survey, seen: dict[str, dict[str, Coarse]]) -> list[Suspicion]:

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
+from eddyfall.core.handover.documents.shadow_fineness import FinenessDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.core.handover.documents.shadow_walk import WalkDocument
 from eddyfall.workbench.api.asking import ask
@@ -73,6 +74,11 @@ def walk(request: Any, project_id: int, number: int, viewpoint: str, asked: Quer
         by.step,
         by.steps,
     )
+
+
+@route(router, "GET", SHEET + "/{viewpoint}/fineness", "viewer", response=FinenessDocument)
+def fineness(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", shadows.fineness, _of(request, number, asked), viewpoint, asked.light, asked.target)
 
 
 @route(router, "GET", BUILD + "/shadow-bias", "viewer", response=ShadowBiasDocument)

@@ -7,11 +7,13 @@ from PIL import Image
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
+from eddyfall.core.handover.documents.shadow_fineness import FinenessDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.core.handover.documents.shadow_walk import WalkDocument
 from eddyfall.core.lineup.cures import cures_matrix
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.bias.proving import SolvedBias, bias_of_light
+from eddyfall.core.truth.fineness import fineness as core_fineness
 from eddyfall.core.truth.leftovers import leftovers as core_leftovers
 from eddyfall.core.truth.long_section import long_section
 from eddyfall.core.truth.shadow_picture import shadow_picture
@@ -56,6 +58,12 @@ def walk(
     """A short walk in one light."""
     request = Request(viewpoint, DEFAULT_SIZE, None, target)
     return WalkDocument.from_core(STUDIO.draw(lambda renderer: shadow_walk(renderer, build, request, move, step, steps, light)))
+
+
+def fineness(build: CoreBuild, viewpoint: str, light: str | None, target: str | None) -> FinenessDocument:
+    """Texels at edges, joins, holes and thin casters of one light."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    return FinenessDocument.from_core(STUDIO.draw(lambda renderer: core_fineness(renderer, build, request, light)))
 
 
 def leftovers(build: CoreBuild) -> LeftoversDocument:

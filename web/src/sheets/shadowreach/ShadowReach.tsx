@@ -15,6 +15,7 @@ import { axisOf, readingAt } from "./axis";
 import { Beds } from "./Beds";
 import { BiasFront } from "./BiasFront";
 import { CuresTable } from "./CuresTable";
+import { Fineness } from "./Fineness";
 import { FrameMarked } from "./FrameMarked";
 import { Leftovers } from "./Leftovers";
 import { type Caster, type Look, type Section, useSection } from "./queries";
@@ -204,6 +205,7 @@ function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf
       </div>
       <BiasFront look={look} light={section.light} technique={section.technique} />
       <Walk look={look} light={section.light} technique={section.technique} />
+      <Fineness look={look} light={section.light} />
       <Tables section={section} chosen={chosen?.name ?? null} choose={choose} />
     </Page>
   );

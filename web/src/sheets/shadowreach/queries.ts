@@ -9,6 +9,7 @@ export type Cures = Schemas["CuresDocument"];
 export type Bias = Schemas["ShadowBiasDocument"];
 export type Outcome = Bias["set_to"];
 export type WalkOf = Schemas["WalkDocument"];
+export type FinenessOf = Schemas["FinenessDocument"];
 export type Move = "aside" | "retreat" | "turn";
 export type Cell = Cures["cells"][number];
 
@@ -83,6 +84,21 @@ export const useWalk = (l: Look, light: string, move: Move | null) =>
             path: path(l),
             query: { light, target: l.target, move: move ?? "aside", step: move === "turn" ? 0.3 : 0.025 },
           },
+        }),
+      ),
+  });
+
+/** Asked for once it is wanted: it draws the light away and back. */
+export const useFineness = (l: Look, light: string, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.fineness(l.project, l.build, l.viewpoint, light, l.target, l.stamp),
+    enabled: wanted,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}/fineness", {
+          params: { path: path(l), query: { light, target: l.target } },
         }),
       ),
   });

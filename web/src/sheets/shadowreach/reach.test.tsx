@@ -357,4 +357,30 @@ describe("the sheet", () => {
     expect(screen.getByRole("img", { name: /Flips at each of 2 steps: 6, 8 swim/ })).toBeTruthy();
     expect(asked.some((a) => a.path.includes("/walk"))).toBe(true);
   });
+
+  test("fineness says what is measured beside its limit, and what is beyond it", async () => {
+    const fineness = {
+      viewpoint: "long_reach",
+      light: "sun",
+      technique: "cascades",
+      edges: { pixels: 8332, pixels_a_texel: 2.46, limit: 4 },
+      joins: [
+        { at_m: 37.7, nearer: 1, farther: 2, pixels: 119, delta_e: 1.2, wide_px: 0, step: 1.2, limit: 2 },
+      ],
+      holes: [{ material: "grille_mesh", pixels: 892, drawn: 0, true: 0.525, limit: 0.1 }],
+      thin: [{ caster: "flagstaff", width_mm: 84.2, texel_mm: 88.5, texels: 0.952, pixels: 32, limit: 1 }],
+    };
+    open({ [`GET ${BUILD}/shadows/long_reach/fineness`]: fineness });
+    fireEvent.click(await screen.findByRole("button", { name: "Measure the shadows of sun" }));
+    const table = within(await screen.findByTestId("fineness"));
+    expect(table.getByRole("row", { name: /Edges/ }).textContent).toMatch(/covers 2\.46 px.*4 px.*8.?332/);
+    expect(table.getByRole("row", { name: /Join at 37\.7 m, map 1 to 2/ }).textContent).toContain("ΔE₀₀ 1.2");
+    expect(table.getByRole("row", { name: /grille_mesh/ }).textContent).toMatch(
+      /0.% drawn, 5[23].% by rays \(beyond its limit\)/,
+    );
+    expect(table.getByRole("row", { name: /flagstaff/ }).textContent).toMatch(
+      /0?\.952 of a texel wide.*beyond/,
+    );
+    expect(screen.getByText("2 of 4 beyond a limit")).toBeTruthy();
+  });
 });

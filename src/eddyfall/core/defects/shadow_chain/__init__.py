@@ -21,8 +21,8 @@ from eddyfall.core.defects.shadow_chain.seen import (
     Seen,
     observe,
 )
-from eddyfall.core.defects.shadow_chain.thin import LEAST_TEXELS
 from eddyfall.core.defects.survey import Survey
+from eddyfall.core.truth.widths import LEAST_TEXELS
 
 TITLES = {
     CULLED: "{cause} throws no shadow: {technique} leaves it out",

@@ -6,7 +6,6 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Evidence
 from eddyfall.core.defects.shadow_chain.detached import detached
-from eddyfall.core.defects.shadow_chain.thin import Thin, thin_casters
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import LightState
@@ -17,6 +16,7 @@ from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.judge import SHADOWED
 from eddyfall.core.truth.shadow_classes import Class, Disagreement, Lost, OfLight, Wrote
 from eddyfall.core.truth.shadow_tests import BIAS_UNITS, bias_leaves
+from eddyfall.core.truth.widths import Thin, thin_casters
 
 CULLED, MISSING_PASS, ONE_SIDED = "shadow.culled", "shadow.missing-pass", "shadow.one-sided"
 UNASKED, ACNE, DETACHED, THIN = "shadow.unasked", "shadow.acne", "shadow.detached", "shadow.thin"

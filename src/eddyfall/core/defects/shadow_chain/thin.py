@@ -1,61 +1,19 @@
-"""Casters that as a whole are narrower than a texel of the map that serves their shadow: it shows where a texel's centre happens to meet
-them, and swims with the texels; and what would make the texels fine enough."""
+"""What would make the texels of a shadow map no larger than what casts a shadow into them."""
 
 import math
-from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.frame.render import Frame, Renderer
+from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL
-from eddyfall.core.truth.judge import Judge
-from eddyfall.core.truth.shadow_classes import Disagreement, Lost, OfLight
-from eddyfall.core.truth.surfaces import to_light
-from eddyfall.core.truth.widths import outline_width_m
+from eddyfall.core.truth.widths import Thin
 
-LEAST_TEXELS = 1.0  # a caster's width, below which the map may miss it altogether
 MOST_EDGE = 8192
 HUNDREDTHS = 100
-
-
-@dataclass(frozen=True)
-class Thin:
-    """One caster. rows (n,): surfaces that lack its shadow; width_m across the light's rays; texel_m: median of the texels that serve
-    those surfaces; depth_m (n,): what the light's maps tell them apart by."""
-
-    drawable: int
-    rows: np.ndarray
-    width_m: float
-    texel_m: float
-    depth_m: np.ndarray
-
-    @property
-    def texels(self) -> float:
-        """The caster's width in texels."""
-        return self.width_m / max(self.texel_m, 1e-12)
-
-
-def thin_casters(renderer: Renderer, frame: Frame, whole: Disagreement, number: int) -> list[Thin]:
-    """The casters whose shadow in a light is lost to the width of texels, and that are narrower than one."""
-    light: OfLight = whole.lights[number]
-    lost = np.flatnonzero((light.lost == Lost.WIDTH) & (light.caster >= 0))
-    if not len(lost):
-        return []
-    judge, found = Judge(renderer, frame), []
-    for d in np.unique(light.caster[lost]):
-        rows = lost[light.caster[lost] == d]
-        s = whole.surfaces.of(rows)
-        towards, distance = to_light(s, number, frame)
-        texel = float(np.median(judge.texel_m(number, s, distance)))
-        width = outline_width_m(frame.geometry, int(d), towards[len(rows) // 2])
-        if width < LEAST_TEXELS * texel:
-            by_range = judge.shadow.reach_by == "range"
-            found.append(Thin(int(d), rows, width, texel, s.range_m if by_range else s.depth_m))
-    return found
 
 
 def finer_texels(build: Build, frame: Frame, light: str, thin: list[Thin]) -> list[tuple[Change, str]]:
