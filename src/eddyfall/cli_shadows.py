@@ -17,6 +17,9 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--viewpoint", help="one viewpoint (default: all that are not of role edit)")
     sub.add_argument("--light", help="one light (default: the first that shines)")
     sub.add_argument("--picture", type=Path, metavar="F.png", help="write the frame of --viewpoint with wrong shadows marked")
+    sub.add_argument(
+        "--end", metavar="CASTER", help="write --picture of a caster's shadow just inside its end and just beyond it instead"
+    )
     sub = command("autopsy", autopsy, "say which shadows are due at a pixel, which are drawn, and which test lost them")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
@@ -66,6 +69,8 @@ def shadows(args: Any) -> int:
     renderer = Renderer()
     if args.picture and not args.viewpoint:
         raise RequestError("--picture needs --viewpoint")
+    if args.end:
+        return _end(args, out, renderer, build)
     views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target, None, args.size).viewpoints
     found = []
     for view in views:
@@ -111,6 +116,31 @@ def shadows(args: Any) -> int:
     out.result(found, inputs(args))
     wrong = any(c.lost_at for d in found for c in d.casters)
     return 1 if wrong else 0
+
+
+def _end(args: Any, out: Out, renderer: Any, build: Any) -> int:
+    """Both sides of where a caster's shadow ends, beside one another."""
+    import numpy as np
+    from PIL import Image
+
+    from eddyfall.core.errors import RequestError
+    from eddyfall.core.frame.render import Request
+    from eddyfall.core.truth.bar_ends import bar_end
+
+    if not args.picture:
+        raise RequestError("--end needs --viewpoint and --picture")
+    request = Request(args.viewpoint, args.size, None, args.target)
+    sides = [bar_end(renderer, build, request, args.end, args.light, beyond) for beyond in (False, True)]
+    for side, words in zip(sides, ("inside", "beyond")):
+        out.say(f"{words} its end, eye {side.retreat_m:+.4g} m back: {side.dark:.0%} of {side.due_px} px are dark")
+    high = max(s.picture.shape[0] for s in sides)
+    shown = [np.asarray(Image.fromarray(s.picture).resize((high * 4 // 3, high))) for s in sides]
+    Image.fromarray(np.concatenate(shown, axis=1)).save(args.picture)
+    found = [
+        {"side": w, "retreat_m": s.retreat_m, "due_px": s.due_px, "dark": s.dark} for s, w in zip(sides, ("inside", "beyond"))
+    ]
+    out.result(found, inputs(args))
+    return 0
 
 
 def autopsy(args: Any) -> int:

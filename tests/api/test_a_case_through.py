@@ -174,6 +174,15 @@ def test_what_the_shadow_reach_sheet_asks_is_what_the_command_line_says(people, 
     fine = said("shadow-fineness", "--viewpoint", "eye")[1][0]
     assert send(viewer, "GET", base + "/shadows/eye/fineness") == (200, fine)
     assert fine["light"] == "sun" and send(viewer, "GET", base + "/shadows/eye/fineness?light=moon")[0] == 422
+    ends = [viewer.get(f"{base}/shadows/eye/end?caster=wall&beyond={side}") for side in ("false", "true")]
+    sides = [Image.open(io.BytesIO(answer.content)) for answer in ends]
+    beside = tmp_path / "ends.png"
+    assert main(["shadows", str(path), "--viewpoint", "eye", "--end", "wall", "--picture", str(beside)]) == 0
+    assert "are dark" in capsys.readouterr().out and all(3 * s.width == pytest.approx(4 * s.height, abs=8) for s in sides)
+    assert Image.open(beside).height == max(s.height for s in sides)
+    assert main(["shadows", str(path), "--viewpoint", "eye", "--end", "crane", "--picture", str(beside)]) == 2
+    line = capsys.readouterr().err.strip().removeprefix("eddyfall: ")
+    assert send(viewer, "GET", base + "/shadows/eye/end?caster=crane") == (422, {"detail": line})
     picture = viewer.get(base + "/shadows/eye/picture")
     assert Image.open(io.BytesIO(picture.content)).size == (960, 540)
     assert main(["cures", str(path), "--viewpoint", "eye", "--caster", "crane"]) == 2

@@ -91,7 +91,7 @@ def shadow_walk(
     if not 1 <= steps <= MOST_STEPS or not np.isfinite(step) or step == 0:
         raise RequestError(f"a walk has 1 to {MOST_STEPS} steps of a finite length that is not 0")
     start = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
-    first = renderer.frame(_moved(build, request.viewpoint, start, move, 0.0), request, SHADOWED)
+    first = renderer.frame(moved(build, request.viewpoint, start, move, 0.0), request, SHADOWED)
     i = light_of(first, light)
     s, judge = surfaces_of(first, every, mask), Judge(renderer, first)
     towards, distance = to_light(s, i, first)
@@ -101,7 +101,7 @@ def shadow_walk(
     drawn, served, seen = [], [], []
     alone = _alone(build, first, i)
     for n in range(steps + 1):
-        frame = renderer.frame(_moved(alone, request.viewpoint, start, move, n * step), request, "shadow_maps")
+        frame = renderer.frame(moved(alone, request.viewpoint, start, move, n * step), request, "shadow_maps")
         there, now = Judge(renderer, frame), _from(s, frame.camera)
         k = serving_map(now, i, there.table, there.maps)
         drawn.append(there.drawn(i, now, towards, distance) < DARK)
@@ -135,7 +135,7 @@ def _alone(build: Build, frame: Frame, i: int) -> Build:
     return build.with_setup(build.setup.model_copy(update={"lights": lights}))
 
 
-def _moved(build: Build, viewpoint: str, start: Camera, move: Move, by: float) -> Build:
+def moved(build: Build, viewpoint: str, start: Camera, move: Move, by: float) -> Build:
     """The build with the eye of a viewpoint moved, its direction level with the world."""
     eye, forward, right = np.array(start.eye), start.forward, start.axes[0]
     if move == "turn":

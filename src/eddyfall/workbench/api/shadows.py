@@ -55,6 +55,14 @@ def picture(request: Any, project_id: int, number: int, viewpoint: str, asked: Q
     return HttpResponse(data, content_type="image/png")
 
 
+@route(router, "GET", SHEET + "/{viewpoint}/end", "viewer")
+def end(request: Any, project_id: int, number: int, viewpoint: str, caster: str, asked: Query[Of], beyond: bool = False) -> Any:
+    data = ask(
+        request, "draw", shadows.end, _of(request, number, asked), viewpoint, asked.light, asked.target, caster, beyond
+    )  # fmt: skip
+    return HttpResponse(data, content_type="image/png")
+
+
 @route(router, "GET", SHEET + "/{viewpoint}/cures", "viewer", response=CuresDocument)
 def cures(request: Any, project_id: int, number: int, viewpoint: str, caster: str, asked: Query[Of]) -> Any:
     return ask(request, "measure", shadows.cures, _of(request, number, asked), viewpoint, caster, asked.target)

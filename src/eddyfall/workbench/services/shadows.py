@@ -12,6 +12,7 @@ from eddyfall.core.handover.documents.shadow_reach import CuresDocument, Leftove
 from eddyfall.core.handover.documents.shadow_walk import WalkDocument
 from eddyfall.core.lineup.cures import cures_matrix
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.truth.bar_ends import bar_end
 from eddyfall.core.truth.bias.proving import SolvedBias, bias_of_light
 from eddyfall.core.truth.fineness import fineness as core_fineness
 from eddyfall.core.truth.leftovers import leftovers as core_leftovers
@@ -33,6 +34,15 @@ def picture(build: CoreBuild, viewpoint: str, light: str | None, target: str | N
     stream = io.BytesIO()
     shown = STUDIO.draw(lambda renderer: shadow_picture(renderer, build, request, light))
     Image.fromarray(shown).save(stream, "PNG", compress_level=1)
+    return stream.getvalue()
+
+
+def end(build: CoreBuild, viewpoint: str, light: str | None, target: str | None, caster: str, beyond: bool) -> bytes:
+    """PNG of a caster's shadow just inside its bar's end, or just beyond it."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    stream = io.BytesIO()
+    found = STUDIO.draw(lambda renderer: bar_end(renderer, build, request, caster, light, beyond))
+    Image.fromarray(found.picture).save(stream, "PNG", compress_level=1)
     return stream.getvalue()
 
 

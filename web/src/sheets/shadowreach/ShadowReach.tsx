@@ -12,6 +12,7 @@ import { Shadows } from "../bench/Shadows";
 import { useBeforeKey } from "../lightmaps/useBeforeKey";
 import { WhatToDo } from "../sweep/WhatToDo";
 import { axisOf, readingAt } from "./axis";
+import { BarEnds } from "./BarEnds";
 import { Beds } from "./Beds";
 import { BiasFront } from "./BiasFront";
 import { CuresTable } from "./CuresTable";
@@ -171,11 +172,14 @@ function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf
           <section aria-label="Test chain">
             <h2>Test chain{chosen ? `: ${chosen.name}` : ""}</h2>
             {chosen ? (
-              <p className="mt-1">
-                <button type="button" className="btn btn-sm" onClick={() => drill(chosen)}>
-                  Autopsy of its shadow<kbd>Enter</kbd>
-                </button>
-              </p>
+              <>
+                <p className="mt-1">
+                  <button type="button" className="btn btn-sm" onClick={() => drill(chosen)}>
+                    Autopsy of its shadow<kbd>Enter</kbd>
+                  </button>
+                </p>
+                <BarEnds look={look} caster={chosen} light={section.light} />
+              </>
             ) : (
               <p className="second">No caster is chosen.</p>
             )}

@@ -358,6 +358,18 @@ describe("the sheet", () => {
     expect(asked.some((a) => a.path.includes("/walk"))).toBe(true);
   });
 
+  test("both sides of a bar's end are drawn when asked", async () => {
+    open({});
+    expect(screen.queryByTestId("bar-ends")).toBeNull();
+    fireEvent.click(await screen.findByRole("button", { name: "Draw both sides of its end" }));
+    const pictures = within(await screen.findByTestId("bar-ends")).getAllByRole("img");
+    expect(pictures.map((p) => new URL((p as HTMLImageElement).src).searchParams.get("beyond"))).toEqual([
+      "false",
+      "true",
+    ]);
+    expect(pictures[1]?.getAttribute("alt")).toMatch(/just beyond \d+ m/);
+  });
+
   test("fineness says what is measured beside its limit, and what is beyond it", async () => {
     const fineness = {
       viewpoint: "long_reach",
