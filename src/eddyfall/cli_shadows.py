@@ -132,7 +132,7 @@ def _end(args: Any, out: Out, renderer: Any, build: Any) -> int:
     request = Request(args.viewpoint, args.size, None, args.target)
     sides = [bar_end(renderer, build, request, args.end, args.light, beyond) for beyond in (False, True)]
     for side, words in zip(sides, ("inside", "beyond")):
-        out.say(f"{words} its end, eye {side.retreat_m:+.4g} m back: {side.dark:.0%} of {side.due_px} px are dark")
+        out.say(f"{words} its end, eye {side.retreat_m:+.4g} m back: {side.dark * 100:.0f} % of {side.due_px} px are dark")
     high = max(s.picture.shape[0] for s in sides)
     shown = [np.asarray(Image.fromarray(s.picture).resize((high * 4 // 3, high))) for s in sides]
     Image.fromarray(np.concatenate(shown, axis=1)).save(args.picture)
@@ -323,7 +323,12 @@ def shadow_fineness(args: Any) -> int:
             rows.append(["edges", covers, f"{f.edges.limit:g} px", str(f.edges.pixels)])
         rows += [[f"join at {j.at_m:.4g} m", f"dE00 {j.step:.3g}", f"dE00 {j.limit:g}", str(j.pixels)] for j in f.joins]
         rows += [
-            [f"holes of {h.material}", f"{h.drawn:.0%} drawn, {h.true:.0%} by rays", f"{h.limit:.0%} apart", str(h.pixels)]
+            [
+                f"holes of {h.material}",
+                f"{h.drawn * 100:.0f} % drawn, {h.true * 100:.0f} % by rays",
+                f"{h.limit * 100:.0f} % apart",
+                str(h.pixels),
+            ]
             for h in f.holes
         ]
         rows += [

@@ -105,7 +105,7 @@ def _suspicion(survey: Survey, material: str, where: dict[str, Lost]) -> Suspici
         code=CODE,
         cause_kind="material",
         cause=material,
-        title=f"The shadow of {material} is {how}: its holes let {most.true:.0%} of {most.light} through, {most.drawn:.0%} is drawn",
+        title=f"The shadow of {material} is {how}: its holes let {most.true * 100:.0f} % of {most.light} through, {most.drawn * 100:.0f} % is drawn",
         subjects=tuple(dict.fromkeys(name for lost in where.values() for name in lost.subjects)),
         value=abs(most.off),
         limit=MOST,
@@ -218,7 +218,11 @@ def _swimming(survey: Survey, viewpoint: str, change: Change, most: Lost) -> tup
         except RequestError:  # by rays: nothing is looked up, so nothing swims
             return ()
         told.append(walk.share)
-    return (f"of its dark places {told[0]:.1%} -> {told[1]:.1%} flip in a short walk aside",) if told[1] > told[0] + 0.005 else ()
+    return (
+        (f"of its dark places {told[0] * 100:.1f} % -> {told[1] * 100:.1f} % flip in a short walk aside",)
+        if told[1] > told[0] + 0.005
+        else ()
+    )
 
 
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
@@ -228,7 +232,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     made = []
     for material, lost in observe(survey, viewpoint).items():
         if name in lost.subjects:
-            why = f"{lost.true:.0%} of {lost.light} comes through by rays, {lost.drawn:.0%} is drawn"
+            why = f"{lost.true * 100:.0f} % of {lost.light} comes through by rays, {lost.drawn * 100:.0f} % is drawn"
             made += [
                 Lever("shadow", change, predicts, why) for change, predicts in _changes(survey, viewpoint, frame, material, lost)
             ]

@@ -99,7 +99,10 @@ def _candidates(survey: Survey, viewpoint: str, gap: Gap) -> Iterator[Candidate]
 def _ways(shadow: Shadow, join: JoinGap) -> Iterator[tuple[list[tuple[dict[str, Any], str]], str]]:
     """Settings to try, least first, by what they do: a stretch over which the maps are mixed, finer maps beyond the join."""
     blends = [blend for blend in BLENDS if blend > shadow.join_blend]
-    yield [({"shadow.join_blend": b}, f"joins mixed over {b:.0%} of a map") for b in blends], "one map fades into the next"
+    yield (
+        [({"shadow.join_blend": b}, f"joins mixed over {b * 100:.0f} % of a map") for b in blends],
+        "one map fades into the next",
+    )
     tier = join.farther >= shadow.cascades
     leaf, edge, what = (
         ("shadow.far_resolution", shadow.far_resolution, "far tier of")
