@@ -5,6 +5,8 @@ import re
 import pytest
 
 from browser_helpers import api, barriers, bring, command_line, hand_over
+from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.demo.pictures import grating
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of, floor, net_build, write_build
 
@@ -185,6 +187,41 @@ def far_hoist():
             "depth": {"near_m": 0.5}, "shadow": {"reach_m": 360.0},
         },
     )  # fmt: skip
+
+
+def grille():
+    """A level grille with a mesh finer than the shadow map's texels, over a floor under a sun overhead."""
+    bars = Material("bars", base_texture=TextureUse(0), alpha_mode="MASK", alpha_cutoff=0.35, double_sided=True)
+    sheet = Shape().quad((-4, 4, 4), (8, 0, 0), (0, 0, -8), 0.2)
+    setup = {
+        "viewpoints": {"eye": {"eye": [0, 12, 9], "target": [0, 0, 0], "fov_y_deg": 50}},
+        "lights": {"sun": {"kind": "sun", "illuminance_lux": 3.0, "towards": [0, 1, 0]}},
+        "shadow": {"reach_m": 18.0, "resolution": 1024, "cascades": 1},
+    }
+    things = (Thing("floor", floor(0.0, near=-20, far=20)), Thing("sheet", sheet, bars))
+    return build_of(*things, images=(Image("bars", grating((128, 128, 128))),), setup=setup)
+
+
+def test_a_lost_hole_is_measured_mended_and_measured_again(page, tmp_path):
+    path = write_build(grille(), tmp_path, "grille")
+    bring(page, "Grille", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+    assert "shadow.hole-lost" in page.get_by_role("list", name="Findings by impact").inner_text()
+    page.get_by_role("link", name="Shadow reach").last.click()
+    page.get_by_role("button", name="Measure the shadows of sun").click()
+    row = page.get_by_test_id("fineness").get_by_role("row", name=re.compile("Holes of bars"))
+    shown = row.inner_text()
+    _, [fine] = command_line("shadow-fineness", path, "--viewpoint", "eye")
+    drawn, true = (round(fine["holes"][0][k] * 100) for k in ("drawn", "true"))
+    assert figures(shown)[:2] == [drawn, true] and "beyond its limit" in shown
+    page.get_by_role("button", name="Draw both sides of its end").click()
+    pictures = page.get_by_test_id("bar-ends").get_by_role("img")
+    page.wait_for_function("() => [...document.querySelectorAll('[data-testid=bar-ends] img')].every(i => i.naturalWidth > 0)")
+    assert pictures.count() == 2
+    page.get_by_role("button", name=re.compile("keep bars: shadow mip bias -[0-9]")).click()
+    page.get_by_text("none beyond a limit").wait_for(timeout=60_000)
+    assert "beyond" not in row.inner_text() and barriers(page) == []
 
 
 def test_a_reach_is_mended_from_sweep_to_hand_over_by_mouse_and_then_by_keys(page, tmp_path):

@@ -93,6 +93,7 @@ def _suspicion(survey: Survey, material: str, where: dict[str, Lost]) -> Suspici
     worst = max(where, key=lambda v: abs(where[v].off))
     most = where[worst]
     how = "too solid" if most.off < 0 else "too open"
+    through = f"its holes let {_percent(most.true)} of {most.light} through, {_percent(most.drawn)} is drawn"
     evidence = (
         Evidence(
             measure=f"open share of its shadow, drawn against true, at {worst}", value=abs(most.off), unit="share", limit=MOST,
@@ -105,7 +106,7 @@ def _suspicion(survey: Survey, material: str, where: dict[str, Lost]) -> Suspici
         code=CODE,
         cause_kind="material",
         cause=material,
-        title=f"The shadow of {material} is {how}: its holes let {most.true * 100:.0f} % of {most.light} through, {most.drawn * 100:.0f} % is drawn",
+        title=f"The shadow of {material} is {how}: {through}",
         subjects=tuple(dict.fromkeys(name for lost in where.values() for name in lost.subjects)),
         value=abs(most.off),
         limit=MOST,
@@ -115,6 +116,10 @@ def _suspicion(survey: Survey, material: str, where: dict[str, Lost]) -> Suspici
         candidates=tuple(_candidates(survey, worst, material, most)) if survey.pictures else (),
         facts={"light": most.light},
     )
+
+
+def _percent(share: float) -> str:
+    return f"{share * 100:.0f} %"
 
 
 def _candidates(survey: Survey, viewpoint: str, material: str, most: Lost) -> Iterator[Candidate]:
@@ -232,7 +237,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     made = []
     for material, lost in observe(survey, viewpoint).items():
         if name in lost.subjects:
-            why = f"{lost.true * 100:.0f} % of {lost.light} comes through by rays, {lost.drawn * 100:.0f} % is drawn"
+            why = f"{_percent(lost.true)} of {lost.light} comes through by rays, {_percent(lost.drawn)} is drawn"
             made += [
                 Lever("shadow", change, predicts, why) for change, predicts in _changes(survey, viewpoint, frame, material, lost)
             ]
