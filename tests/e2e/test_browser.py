@@ -121,14 +121,14 @@ def test_findings_are_shown_while_the_rest_of_the_sweep_runs(page, demo_files):
     page.get_by_role("button", name="Sweep", exact=True).click()
     so_far = page.get_by_role("region", name="Found so far")
     so_far.get_by_text("measured; remedies are being tried").first.wait_for(timeout=90_000)
-    assert so_far.get_by_role("listitem").count() == 4
+    assert so_far.get_by_role("listitem").count() == 6
     page.wait_for_function(
         "() => /proved/.test(document.querySelector('[aria-label=\"Found so far\"] li:has(svg)')?.textContent ?? '')",
         timeout=90_000,
     )
     so_far.wait_for(state="detached", timeout=90_000)
-    page.get_by_role("heading", name="Build 1: 4 defects").wait_for()
-    assert page.get_by_role("list", name="Findings by impact").get_by_role("listitem").count() == 4
+    page.get_by_role("heading", name="Build 1: 6 defects").wait_for()
+    assert page.get_by_role("list", name="Findings by impact").get_by_role("listitem").count() == 6
 
 
 def test_a_walk_over_all_sheets_by_mouse_and_by_keys(page):
@@ -378,7 +378,7 @@ def test_the_whole_path_by_keyboard_alone(browser, stack, tmp_path):
     page.get_by_role("heading", name="Projects").wait_for()
     go_to("Weirgate Pump Station")
     page.keyboard.press("Enter")
-    page.get_by_role("heading", name=re.compile("Build 1: 4 defects")).wait_for()
+    page.get_by_role("heading", name=re.compile("Build 1: 6 defects")).wait_for()
     go_to(r"^Open case \d$")
     page.keyboard.press("Enter")
     page.get_by_role("heading", name=re.compile("rope_net")).wait_for()
