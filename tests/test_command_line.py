@@ -174,6 +174,16 @@ def test_how_fine_shadows_are_is_measured_beside_its_limits(run, yard_file):
     assert run("shadow-fineness", yard_file, "--viewpoint", "berth", "--light", "moon")[0] == 2
 
 
+def test_what_shadows_take_is_counted_beside_the_targets_limits(run, yard_file):
+    code, out, _ = run("shadow-budget", yard_file, "--viewpoint", "long_reach", "--target", "kiosk", "--json", "-")
+    [spent] = json.loads(out)
+    assert code == 1 and spent["limits"] == [{"leaf": "shadow_mib", "spent": spent["total"]["mib"], "limit": 128.0}]
+    by_light = {v["light"]: v for v in spent["lights"]}
+    assert by_light["sun"]["spent"]["mib"] == 64 and by_light["slip_lamp_bare"]["due_px"] == 0
+    code, out, _ = run("shadow-budget", yard_file, "--viewpoint", "long_reach")
+    assert code == 0 and "no limit is set" in out and "slip_lamp_bare" in out
+
+
 def test_a_walk_says_what_swims_and_where_a_shadow_drops_out(run, yard_file):
     code, out, _ = run("shadow-walk", yard_file, "--viewpoint", "berth", "--json", "-")
     slides = json.loads(out)

@@ -1,4 +1,5 @@
-"""Commands about shadows: shadows, autopsy, cures, shadow-bias, shadow-walk, shadow-fineness, leftovers."""
+"""Commands about shadows: shadows, autopsy, cures, shadow-bias, shadow-walk, shadow-fineness, shadow-budget,
+leftovers."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -51,6 +52,12 @@ def add_commands(command: Callable[..., Any]) -> None:
     )
     sub.add_argument("--viewpoint", help="one viewpoint (default: all that are not of role edit)")
     sub.add_argument("--light", help="one light (default: the first that shines)")
+    sub = command(
+        "shadow-budget",
+        shadow_budget,
+        "count what each light's shadows take: memory, draws, triangles, rays; what they are due on; the target's limits",
+    )
+    sub.add_argument("--viewpoint", help="one viewpoint (default: all that are not of role edit)")
     command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
 
 
@@ -344,6 +351,32 @@ def shadow_fineness(args: Any) -> int:
             out.table("", ["what", "measured", "limit", "px"], rows)
     out.result(found, inputs(args))
     return 1 if any(f.beyond for f in found) else 0
+
+
+def shadow_budget(args: Any) -> int:
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.shadow_budget import FrameBudgetDocument
+    from eddyfall.core.truth.shadow_budget import frame_budget
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target, None, args.size).viewpoints
+    found = []
+    for view in views:
+        b = FrameBudgetDocument.from_core(frame_budget(renderer, build, Request(view, args.size, None, args.target)))
+        found.append(b)
+        limits = ", ".join(f"{v.leaf} {v.spent:.4g} of {v.limit:g}{' OVER' if v.spent > v.limit else ''}" for v in b.limits)
+        out.say(f"{view}: {limits or 'no limit is set'}")
+        rows = [
+            [name, technique, f"{s.mib:.4g}", str(s.maps), str(s.draws), str(s.triangles), str(s.rays), due, drawn]
+            for name, technique, s, due, drawn in (
+                *((v.light, v.technique, v.spent, str(v.due_px), str(v.drawn_px)) for v in b.lights),
+                ("all", "", b.total, "", ""),
+            )
+        ]
+        out.table("", ["light", "by", "MiB", "maps", "draws", "triangles", "rays", "px due", "px drawn"], rows)
+    out.result(found, inputs(args))
+    return 1 if any(b.over for b in found) else 0
 
 
 def leftovers(args: Any) -> int:

@@ -101,6 +101,14 @@ def test_leftovers_name_the_barrows_padding_and_no_setting_that_is_needed(yard, 
     } <= needed
 
 
+def test_the_kiosk_alone_has_a_shadow_budget_and_is_over_it(yard, renderer):
+    family = next(f for f in families() if f.name == "shadow budget")
+    [over] = family.inspect(Survey(yard[0], renderer, "kiosk", pictures=False))
+    # Four maps of 2048 and a pool of 4096 pages are 64 MiB each, three lamps of six maps of 512 are 6 MiB each; rays have a tree.
+    assert over.limit == 128 and 64 + 64 + 18 < over.value < 64 + 64 + 18 + 1
+    assert family.inspect(Survey(yard[0], renderer, pictures=False)) == []
+
+
 def test_a_line_up_on_the_false_shadow_finds_who_throws_it(yard, swept, renderer):
     found = next(f for f in swept.findings if f.code == "shadow.unasked")
     view = found.impact.viewpoint

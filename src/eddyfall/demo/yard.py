@@ -56,7 +56,7 @@ def _settings(world: World) -> None:
                 "shed_lamp": {"casts": True, "technique": "rays"},
             },
             "roles": {"play": {}, "edit": {"set": {"shadow": {"casters_from": "scene"}}}},
-            "targets": {"kiosk": {}},
+            "targets": {"kiosk": {"set": {"budget": {"shadow_mib": 128}}}},
             "viewpoints": {
                 "tow_path": {"eye": [-2.6, 2.3, 6.0], "target": [0.9, 1.2, -6.0], "fov_y_deg": 58},
                 "berth": {"eye": [6.0, 3.4, -13.0], "target": [9.5, 0.4, -52.0], "fov_y_deg": 15},

@@ -81,6 +81,14 @@ export const keys = {
     move: string | null,
     stamp: string,
   ) => ["walk", project, build, viewpoint, light, target, move, stamp],
+  budget: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
+    "budget",
+    project,
+    build,
+    viewpoint,
+    target,
+    stamp,
+  ],
   fineness: (
     project: number,
     build: number,

@@ -11,10 +11,13 @@ from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.passes.contract import LOOK_UP
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, apply_change, set_leaves
+from eddyfall.core.scene.setup.registry import name_of
+from eddyfall.core.scene.setup.sections.budget import Budget
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetup, NodeSetup
 
 Path = tuple[str, ...]
+NOT_DRAWN = name_of(Budget)  # a section that no pass reads
 OF_TABLES: tuple[tuple[str, type, tuple[str, ...]], ...] = (
     ("nodes", NodeSetup, ("bounds_padding_m",)),
     ("meshes", MeshSetup, ("dense",)),
@@ -116,7 +119,7 @@ def looks_of(build: Build, size: tuple[int, int]) -> list[tuple[str, Request]]:
 
 def _looks(build: Build, size: tuple[int, int]) -> Iterator[tuple[str, Request]]:
     roles = [name for name, entry in build.setup.roles.items() if entry.set]
-    for target in (None, *(name for name, entry in build.setup.targets.items() if entry.set)):
+    for target in (None, *(name for name, entry in build.setup.targets.items() if set(entry.set) - {NOT_DRAWN})):
         for viewpoint in build.setup.viewpoints:
             for role in (None, *(r for r in roles if r != build.setup.viewpoints[viewpoint].role)):
                 words = [viewpoint, *([f"target {target}"] if target else []), *([f"role {role}"] if role else [])]

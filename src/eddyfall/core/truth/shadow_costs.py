@@ -31,26 +31,29 @@ class ShadowCost:
 
 def shadow_cost(frame: Frame) -> ShadowCost:
     """The cost of all lights' shadows of a frame drawn up to its shadows."""
+    each = [cost_of_light(frame, i) for i in range(len(frame.stage.lights))]
+    return ShadowCost(*(sum(getattr(c, f.name) for c in each) for f in fields(ShadowCost)))
+
+
+def cost_of_light(frame: Frame, i: int) -> ShadowCost:
+    """The cost of one light's shadows; of a pool of pages, its share."""
     table, maps, geometry = frame.buffers["lights"], frame.buffers["shadow_maps"], frame.geometry
     shadow, total = frame.stage.resolved[Shadow], np.zeros(6, np.int64)
     counts = np.array([d.last - d.first for d in geometry.drawables])
-    paged = int((table.technique == PAGED).sum())
-    for i in range(len(table.kind)):
-        casters = frame.buffers["shadow_casters"][i]
-        if table.technique[i] == TRACED:
-            triangles, pixels = int(counts[casters].sum()), int(np.prod(frame.pixels.size))
-            total += [TREE_BYTES * triangles + pixels, 0, 0, 0, 0, pixels]
-            continue
-        first, count = int(table.first_map[i]), int(table.maps[i])
-        if table.technique[i] == PAGED:
-            held = shadow.page_pool // paged * PAGE * PAGE
-            total += [4 * held, held, 0, 0, 0, 0]
-        for k in range(first, first + count):
-            edge = int(maps.info[k, EDGE])
-            drawn = casters & touches(maps.matrix[k] if table.technique[i] != PAGED else _as_clip(maps, k), geometry.bounds)
-            size = 2 if shadow.map_format == "unorm16" and table.kind[i] == DIRECTIONAL else 4
-            own = 0 if table.technique[i] == PAGED else edge * edge
-            total += [size * own, own, 1, int(drawn.sum()), int(counts[drawn].sum()), 0]
+    casters = frame.buffers["shadow_casters"][i]
+    if table.technique[i] == TRACED:
+        triangles, pixels = int(counts[casters].sum()), int(np.prod(frame.pixels.size))
+        return ShadowCost(TREE_BYTES * triangles + pixels, rays=pixels)
+    first, count = int(table.first_map[i]), int(table.maps[i])
+    if table.technique[i] == PAGED:
+        held = shadow.page_pool // int((table.technique == PAGED).sum()) * PAGE * PAGE
+        total += [4 * held, held, 0, 0, 0, 0]
+    for k in range(first, first + count):
+        edge = int(maps.info[k, EDGE])
+        drawn = casters & touches(maps.matrix[k] if table.technique[i] != PAGED else _as_clip(maps, k), geometry.bounds)
+        size = 2 if shadow.map_format == "unorm16" and table.kind[i] == DIRECTIONAL else 4
+        own = 0 if table.technique[i] == PAGED else edge * edge
+        total += [size * own, own, 1, int(drawn.sum()), int(counts[drawn].sum()), 0]
     return ShadowCost(*(int(v) for v in total))
 
 

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
+from eddyfall.core.handover.documents.shadow_budget import FrameBudgetDocument
 from eddyfall.core.handover.documents.shadow_fineness import FinenessDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.core.handover.documents.shadow_walk import WalkDocument
@@ -82,6 +83,11 @@ def walk(request: Any, project_id: int, number: int, viewpoint: str, asked: Quer
         by.step,
         by.steps,
     )
+
+
+@route(router, "GET", SHEET + "/{viewpoint}/budget", "viewer", response=FrameBudgetDocument)
+def budget(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", shadows.budget, _of(request, number, asked), viewpoint, asked.target)
 
 
 @route(router, "GET", SHEET + "/{viewpoint}/fineness", "viewer", response=FinenessDocument)

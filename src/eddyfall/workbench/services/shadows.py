@@ -7,6 +7,7 @@ from PIL import Image
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
+from eddyfall.core.handover.documents.shadow_budget import FrameBudgetDocument
 from eddyfall.core.handover.documents.shadow_fineness import FinenessDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.core.handover.documents.shadow_walk import WalkDocument
@@ -17,6 +18,7 @@ from eddyfall.core.truth.bias.proving import SolvedBias, bias_of_light
 from eddyfall.core.truth.fineness import fineness as core_fineness
 from eddyfall.core.truth.leftovers import leftovers as core_leftovers
 from eddyfall.core.truth.long_section import long_section
+from eddyfall.core.truth.shadow_budget import frame_budget
 from eddyfall.core.truth.shadow_picture import shadow_picture
 from eddyfall.core.truth.walk import Move, shadow_walk
 from eddyfall.workbench.studio.room import STUDIO
@@ -74,6 +76,12 @@ def fineness(build: CoreBuild, viewpoint: str, light: str | None, target: str | 
     """Texels at edges, joins, holes and thin casters of one light."""
     request = Request(viewpoint, DEFAULT_SIZE, None, target)
     return FinenessDocument.from_core(STUDIO.draw(lambda renderer: core_fineness(renderer, build, request, light)))
+
+
+def budget(build: CoreBuild, viewpoint: str, target: str | None) -> FrameBudgetDocument:
+    """What each light's shadows take of a frame, beside the target's limits."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    return FrameBudgetDocument.from_core(STUDIO.draw(lambda renderer: frame_budget(renderer, build, request)))
 
 
 def leftovers(build: CoreBuild) -> LeftoversDocument:

@@ -20,6 +20,7 @@ import { Fineness } from "./Fineness";
 import { FrameMarked } from "./FrameMarked";
 import { Leftovers } from "./Leftovers";
 import { type Caster, type Look, type Section, useSection } from "./queries";
+import { Spending } from "./Spending";
 import { Tables } from "./Tables";
 import { useReachKeys } from "./useReachKeys";
 import { Walk } from "./Walk";
@@ -210,6 +211,7 @@ function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf
       <BiasFront look={look} light={section.light} technique={section.technique} />
       <Walk look={look} light={section.light} technique={section.technique} />
       <Fineness look={look} light={section.light} />
+      <Spending look={look} />
       <Tables section={section} chosen={chosen?.name ?? null} choose={choose} />
     </Page>
   );

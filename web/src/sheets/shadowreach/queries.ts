@@ -9,6 +9,7 @@ export type Cures = Schemas["CuresDocument"];
 export type Bias = Schemas["ShadowBiasDocument"];
 export type Outcome = Bias["set_to"];
 export type WalkOf = Schemas["WalkDocument"];
+export type BudgetOf = Schemas["FrameBudgetDocument"];
 export type FinenessOf = Schemas["FinenessDocument"];
 export type Move = "aside" | "retreat" | "turn";
 export type Cell = Cures["cells"][number];
@@ -84,6 +85,21 @@ export const useWalk = (l: Look, light: string, move: Move | null) =>
             path: path(l),
             query: { light, target: l.target, move: move ?? "aside", step: move === "turn" ? 0.3 : 0.025 },
           },
+        }),
+      ),
+  });
+
+/** What each light's shadows take at the viewpoint, once it is wanted. */
+export const useBudget = (l: Look, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.budget(l.project, l.build, l.viewpoint, l.target, l.stamp),
+    enabled: wanted,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}/budget", {
+          params: { path: path(l), query: { target: l.target } },
         }),
       ),
   });

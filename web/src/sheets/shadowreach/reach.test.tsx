@@ -370,6 +370,31 @@ describe("the sheet", () => {
     expect(pictures[1]?.getAttribute("alt")).toMatch(/just beyond \d+ m/);
   });
 
+  test("every light is counted beside the target's limit", async () => {
+    const spent = { mib: 64, maps: 4, draws: 214, triangles: 7900, rays: 0 };
+    const budget = {
+      viewpoint: "long_reach",
+      lights: [
+        { light: "sun", technique: "cascades", spent, due_px: 6900, drawn_px: 4100 },
+        {
+          light: "slip_lamp_bare",
+          technique: "cascades",
+          spent: { ...spent, mib: 6 },
+          due_px: 0,
+          drawn_px: 0,
+        },
+      ],
+      total: { ...spent, mib: 146.6 },
+      limits: [{ leaf: "shadow_mib", spent: 146.6, limit: 128 }],
+    };
+    open({ [`GET ${BUILD}/shadows/long_reach/budget`]: budget });
+    fireEvent.click(await screen.findByRole("button", { name: "Count every light" }));
+    const table = within(await screen.findByTestId("spending"));
+    expect(table.getByRole("row", { name: /^sun/ }).textContent).toMatch(/64 MiB.*214.*7.?900.*6.?900/);
+    expect(table.getByRole("row", { name: /^all/ }).textContent).toContain("147 MiB");
+    expect(screen.getByText(/147 of 128 MiB: over budget/)).toBeTruthy();
+  });
+
   test("fineness says what is measured beside its limit, and what is beyond it", async () => {
     const fineness = {
       viewpoint: "long_reach",

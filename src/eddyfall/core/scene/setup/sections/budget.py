@@ -1,0 +1,23 @@
+"""Section `budget`: what a frame may take on the machine it runs on. A target sets it; nothing is drawn by it."""
+
+from eddyfall.core.scene.setup.leaf import Section, leaf
+from eddyfall.core.scene.setup.registry import register_section
+
+
+@register_section("budget", place=90)
+class Budget(Section):
+    shadow_mib: float = leaf(
+        0.0,
+        "MiB",
+        "memory that all shadows of a frame may take: maps, pools, trees; 0 is no limit",
+        beside="budget",
+        ge=0,
+        le=1e6,
+    )
+    shadow_draws: int = leaf(
+        0, "-", "drawables that may be drawn into shadow maps in a frame; 0 is no limit", beside="budget", ge=0
+    )
+    shadow_triangles: int = leaf(
+        0, "-", "triangles that may be drawn into shadow maps in a frame; 0 is no limit", beside="budget", ge=0
+    )
+    shadow_rays: int = leaf(0, "-", "shadow rays that a frame may trace; 0 is no limit", beside="budget", ge=0)
