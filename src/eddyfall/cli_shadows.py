@@ -1,5 +1,5 @@
 """Commands about shadows: shadows, autopsy, cures, shadow-bias, shadow-walk, shadow-fineness, shadow-budget,
-leftovers."""
+sun-of, leftovers."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -58,6 +58,14 @@ def add_commands(command: Callable[..., Any]) -> None:
         "count what each light's shadows take: memory, draws, triangles, rays; what they are due on; the target's limits",
     )
     sub.add_argument("--viewpoint", help="one viewpoint (default: all that are not of role edit)")
+    sub = command(
+        "sun-of",
+        sun_of,
+        "find the sun in an equirectangular sky: direction, illuminance, size, the sky without it; or say why there is none to trust",
+        file=False,
+    )
+    sub.add_argument("picture", type=Path, help="sky: .exr or .hdr, twice as wide as high, -Z in the middle")
+    sub.add_argument("--out", type=Path, metavar="F.exr", help="write the sky without its sun")
     command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
 
 
@@ -377,6 +385,36 @@ def shadow_budget(args: Any) -> int:
         out.table("", ["light", "by", "MiB", "maps", "draws", "triangles", "rays", "px due", "px drawn"], rows)
     out.result(found, inputs(args))
     return 1 if any(b.over for b in found) else 0
+
+
+def sun_of(args: Any) -> int:
+    from eddyfall.core.handover.documents.sky_sun import SkySunDocument
+    from eddyfall.core.handover.exr import radiance_bytes
+    from eddyfall.core.handover.package import write_new
+    from eddyfall.core.intake.sky_pictures import read_sky
+    from eddyfall.core.truth.sky_sun import sun_of as find
+
+    out, picture = Out(args), read_sky(args.picture)
+    found = find(picture)
+    document = SkySunDocument.from_core(picture, found)
+    words = {
+        "sun": "a sun",
+        "clipped": f"a sun that is cut off ({found.why}): lower bounds",
+        "none": f"no sun to trust: {found.why}",
+    }
+    out.say(f"{picture.name}, {document.width} x {document.height} px: {words[found.verdict]}")
+    if found.verdict != "none":
+        size = "not resolved" if found.radius_deg is None else f"{2 * found.radius_deg:.3g} deg across"
+        x, y, z = found.towards
+        out.say(f"  towards ({x:.5f}, {y:.5f}, {z:.5f}), {found.lux:.5g} lx on a face turned to it, {size}")
+        out.say(
+            f"  level ground: {found.sun_lux:.5g} lx of it and {found.sky_lux:.5g} lx of the sky; as a picture alone "
+            f"{found.unshadowed_share * 100:.1f} % throws no shadow; its shade is due at {found.stops:+.2f} stops"
+        )
+    if args.out:
+        write_new(args.out, radiance_bytes(found.sky), [args.picture])
+    out.result(document, [args.picture])
+    return 0 if found.verdict == "sun" else 1
 
 
 def leftovers(args: Any) -> int:
