@@ -60,8 +60,10 @@ def _read_exr(path: Path) -> tuple[np.ndarray, bool]:
         if not np.array_equal(windows[0], windows[1]):
             raise SceneError(f"{path.name}: its data window is not its display window: part of the sky is missing")
         with OpenEXR.File(str(path), separate_channels=True) as file:
+            if not file.parts:
+                raise SceneError(f"{path.name}: it is cut off before its last line")
             held = {name: np.array(channel.pixels) for name, channel in file.channels().items()}
-    except RuntimeError as error:
+    except (RuntimeError, ValueError) as error:  # the library raises either for what it cannot read
         raise SceneError(f"{path.name}: {str(error).splitlines()[0][:160]}") from error
     names = ("R", "G", "B") if "R" in held else ("Y", "Y", "Y")
     missing = [name for name in names if name not in held]
