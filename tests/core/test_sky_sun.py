@@ -9,8 +9,8 @@ import pytest
 
 from eddyfall.cli import main
 from eddyfall.core.errors import SceneError
-from eddyfall.core.intake.sky_pictures import SkyPicture, read_hdr, read_sky
-from eddyfall.core.truth.sky_sun import directions_of, level_lux, solid_angles, sun_of
+from eddyfall.core.intake.sky_pictures import read_hdr, read_sky
+from eddyfall.core.truth.sky_sun import SkyPicture, directions_of, level_lux, solid_angles, sun_of
 
 SUN_RAD = math.radians(0.2665)  # half of 0.533 degrees, a handbook value
 TOWARDS = np.array([-0.5, 0.55, 0.67]) / np.linalg.norm([-0.5, 0.55, 0.67])
@@ -194,7 +194,7 @@ def test_what_is_no_sky_is_one_error_that_says_so(tmp_path):
         "square.hdr": (good.replace(b"+X 32", b"+X 16"), "twice as wide"),
         "minus.hdr": (good.replace(b"-Y 16", b"+Y 16"), "not of the form"),
         "one.hdr": (b"#?RADIANCE\n\n-Y 1 +X 2\n\1\1\1\1\1\1\1\1", "no directions"),
-        "cut.exr": (write_exr(tmp_path / "w.exr", made(32)).read_bytes()[:-60], ""), "not.exr": (b"nothing", "not an OpenEXR file"),
+        "cut.exr": (write_exr(tmp_path / "w.exr", made(32)).read_bytes()[:-60], "cut.exr"), "not.exr": (b"nothing", "not an OpenEXR file"),
         "sky.png": (b"", "OpenEXR"),
     }  # fmt: skip
     for name, (data, words) in files.items():

@@ -1,5 +1,7 @@
 """shadow.leftover: shadow settings of earlier trials that change no pixel any more."""
 
+from weakref import WeakKeyDictionary
+
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
@@ -9,6 +11,7 @@ from eddyfall.core.scene.changes import apply_change, set_leaf, set_leaves
 from eddyfall.core.truth.leftovers import Hints, Leftovers, first_difference, leftovers, looks_of, non_default
 
 CODE = "shadow.leftover"
+_hints: WeakKeyDictionary[Renderer, Hints] = WeakKeyDictionary()  # a sweep asks again of builds that differ in one setting
 SIZE = (480, 270)  # px at which frames are compared; the command compares full ones
 
 
@@ -54,8 +57,7 @@ def _found(renderer: Renderer, build: Build) -> Leftovers:
     off = set_leaf(build, ("shadow", "enabled"), False, scope="project", title="shadows off")
     if not first_difference(renderer, build, apply_change(build, off), looks_of(build, SIZE))[1]:
         return Leftovers((), None, ())  # nobody sees a drawn shadow here: its settings are not judged
-    hints: Hints = renderer.memo.once("where settings are needed", dict)
-    return leftovers(renderer, build, size=SIZE, hints=hints)
+    return leftovers(renderer, build, size=SIZE, hints=_hints.setdefault(renderer, {}))
 
 
 FAMILY = register(

@@ -3,26 +3,17 @@
 The middle column looks along -Z, to the right of it lies +X, the top row is overhead. Sizes are read and checked before anything is
 allocated; what cannot be read is one error that says what and where."""
 
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import OpenEXR
 
 from eddyfall.core.errors import SceneError
+from eddyfall.core.truth.sky_sun import SkyPicture
 
 MOST_PIXELS = 64 * 10**6
 LEAST_HIGH = 8
 SCANLINE_MARK, RLE_LEAST, RLE_MOST = 2, 8, 0x7FFF
-
-
-@dataclass(frozen=True)
-class SkyPicture:
-    """radiance (h, w, 3) float32, linear; half: stored in half floats, which end at 65504."""
-
-    name: str
-    radiance: np.ndarray
-    half: bool
 
 
 def read_sky(path: Path) -> SkyPicture:

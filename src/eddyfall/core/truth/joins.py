@@ -8,6 +8,7 @@ import numpy as np
 
 from eddyfall.core.compare.ciede2000 import delta_e_2000
 from eddyfall.core.frame.render import Frame, Renderer, Request
+from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.display import encode_display, exposure_scale
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.sections.exposure import Exposure
@@ -97,8 +98,6 @@ def _told_apart_by(frame: Frame, by_range: bool) -> np.ndarray:
     """(h, w) what the maps are told apart by: metres along the view, or to the eye; 0 where nothing is shown."""
     depth = np.where(frame.drawable >= 0, frame.view_depth, 0.0)
     if by_range:
-        from eddyfall.core.passes.contract import View
-
         depth = depth * View(frame.camera, frame.pixels).ray_lengths
     return np.asarray(depth)
 

@@ -10,8 +10,6 @@ from typing import Literal
 
 import numpy as np
 
-from eddyfall.core.intake.sky_pictures import SkyPicture
-
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # ITU-R BT.709
 DISC_RAD = math.radians(3.0)  # what stands out within it is taken for the sun
 RING_RAD = math.radians(6.0)  # and held against the sky out to here
@@ -24,6 +22,15 @@ HALF_MOST = 65504.0
 RESOLVED_PX = 0.5
 
 Verdict = Literal["sun", "clipped", "none"]
+
+
+@dataclass(frozen=True)
+class SkyPicture:
+    """radiance (h, w, 3) float32, linear; half: stored in half floats, which end at 65504."""
+
+    name: str
+    radiance: np.ndarray
+    half: bool
 
 
 @dataclass(frozen=True)

@@ -3,8 +3,7 @@
 from typing import Literal, Self
 
 from eddyfall.core.handover.documents.base import Document
-from eddyfall.core.intake.sky_pictures import SkyPicture
-from eddyfall.core.truth.sky_sun import SkySun
+from eddyfall.core.truth.sky_sun import SkyPicture, SkySun
 
 
 class SunLightDocument(Document):
