@@ -9,8 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.shadow_added import added
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.changes import Change, Scope, apply_change, set_leaf, set_leaves
@@ -96,11 +97,7 @@ def _candidates(survey: Survey, worst: str, leaf: str, frames: dict[str, FrameBu
                 break
     for change, why in enough:
         after = survey.on(apply_change(survey.build, change)).frame(worst, SHADOWED)
-        more = shadow_cost(after).less(shadow_cost(before))
-        costs = (
-            Cost("memory", float(more.bytes), "bytes"), Cost("draws", float(more.draws), "draws"),
-            Cost("triangles", float(more.triangles), "triangles"),
-        )  # fmt: skip
+        costs = added(survey, worst, change)
         yield Candidate(change=change, predicts=why, costs=costs, side_effects=_worse(survey, worst, before, after))
 
 

@@ -8,18 +8,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.defects.shadow_added import added
+from eddyfall.core.defects.survey import Survey, mask_of, region_of
 from eddyfall.core.frame.render import Frame
-from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
+from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.fineness import edge_texels, pixel_m
 from eddyfall.core.truth.judge import SHADOWED, Judge
-from eddyfall.core.truth.shadow_costs import shadow_cost
 
 CODE = "shadow.coarse"
 MOST = 4.0  # pixels that a texel covers at the median edge
@@ -56,10 +56,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Coarse]:
         if edges is None or edges.pixels < LEAST_PX or edges.pixels_a_texel <= MOST:
             continue
         s = whole.surfaces.of(edges.rows)
-        mask = np.zeros(frame.pixels.shape, bool)
-        for dx in range(EVERY):
-            for dy in range(EVERY):
-                mask[np.maximum(s.pixels[:, 1] - dy, 0), np.maximum(s.pixels[:, 0] - dx, 0)] = True
+        mask = mask_of(frame.pixels.shape, s.pixels, EVERY)
         told_apart = whole.surfaces.range_m if judge.shadow.reach_by == "range" else whole.surfaces.depth_m
         names = tuple(frame.geometry.drawables[d].name for d in np.unique(s.drawable))
         found[light.light] = Coarse(
@@ -104,13 +101,7 @@ def _suspicion(survey: Survey, light: str, where: dict[str, Coarse]) -> Suspicio
 def _candidates(survey: Survey, viewpoint: str, most: Coarse, where: dict[str, Coarse]) -> Iterator[Candidate]:
     before = survey.frame(viewpoint, "shadow_maps")
     for change, predicts in _changes(survey, before, most, where):
-        after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "shadow_maps")
-        more = shadow_cost(after).less(shadow_cost(before))
-        costs = (
-            Cost("memory", float(more.bytes), "bytes"), Cost("draws", float(more.draws), "draws"),
-            Cost("triangles", float(more.triangles), "triangles"),
-        )  # fmt: skip
-        yield Candidate(change=change, predicts=predicts, costs=costs)
+        yield Candidate(change=change, predicts=predicts, costs=added(survey, viewpoint, change))
 
 
 def _changes(survey: Survey, frame: Frame, most: Coarse, where: dict[str, Coarse]) -> Iterator[tuple[Change, str]]:

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.defects.shadow_added import added
+from eddyfall.core.defects.survey import Survey, mask_of, region_of
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
@@ -19,7 +20,6 @@ from eddyfall.core.scene.setup.tables import MaterialSetup
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.holes import HoleShare, hole_shares
 from eddyfall.core.truth.judge import SHADOWED, Judge
-from eddyfall.core.truth.shadow_costs import shadow_cost
 from eddyfall.core.truth.surfaces import surfaces_of
 from eddyfall.core.truth.walk import shadow_walk
 
@@ -69,10 +69,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Lost]:
 
 
 def _lost(survey: Survey, viewpoint: str, frame: Frame, light: str, share: HoleShare, pixels: np.ndarray) -> Lost:
-    mask = np.zeros(frame.pixels.shape, bool)
-    for dx in range(EVERY):
-        for dy in range(EVERY):
-            mask[np.maximum(pixels[:, 1] - dy, 0), np.maximum(pixels[:, 0] - dx, 0)] = True
+    mask = mask_of(frame.pixels.shape, pixels, EVERY)
     names = [frame.geometry.drawables[d].name for d in (*share.drawables, *share.receivers)]
     picture = survey.painted(viewpoint, mask) if survey.spot is None else None
     return Lost(
@@ -125,12 +122,7 @@ def _percent(share: float) -> str:
 def _candidates(survey: Survey, viewpoint: str, material: str, most: Lost) -> Iterator[Candidate]:
     before = survey.frame(viewpoint, SHADOWED)
     for change, predicts in _changes(survey, viewpoint, before, material, most):
-        after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "shadow_maps")
-        more = shadow_cost(after).less(shadow_cost(before))
-        costs = (
-            Cost("memory", float(more.bytes), "bytes"), Cost("draws", float(more.draws), "draws"),
-            Cost("triangles", float(more.triangles), "triangles"),
-        )  # fmt: skip
+        costs = added(survey, viewpoint, change)
         aside = (
             _swimming(survey, viewpoint, change, most) if any(op.path.endswith("shadow_mip_bias") for op in change.patch) else ()
         )

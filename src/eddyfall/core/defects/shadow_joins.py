@@ -6,14 +6,14 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.shadow_added import added
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.scene.changes import Change, apply_change, set_resolved
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.truth.joins import JoinGap, join_gaps
-from eddyfall.core.truth.shadow_costs import shadow_cost
 
 CODE = "shadow.tier-gap"
 MOST = 2.0  # CIEDE2000 from one side to the other
@@ -82,16 +82,13 @@ def _suspicion(survey: Survey, light: str, where: dict[str, Gap]) -> Suspicion:
 
 
 def _candidates(survey: Survey, viewpoint: str, gap: Gap) -> Iterator[Candidate]:
-    before = survey.frame(viewpoint, "shadow_maps")
     for ways, predicts in _ways(gap.resolved[Shadow], gap.join):
         # Of each way the least that does, by the maps that it draws.
         for values, title in ways:
             change = set_resolved(survey.build, gap.resolved, values, title=title)
             left = step_with(survey, viewpoint, change, gap.join.light)
             if left <= MOST:
-                after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "shadow_maps")
-                more = shadow_cost(after).less(shadow_cost(before))
-                costs = (Cost("memory", float(more.bytes), "bytes"), Cost("draws", float(more.draws), "draws"))
+                costs = added(survey, viewpoint, change)
                 yield Candidate(change=change, predicts=f"{predicts}: {left:.2g} is left", costs=costs)
                 break
 

@@ -127,6 +127,15 @@ class Survey:
         return replace(self, build=build)
 
 
+def mask_of(shape: tuple[int, ...], pixels: np.ndarray, every: int) -> np.ndarray:
+    """(h, w) bool: pixels (n, 2) x y, each of which stands for a square of every x every that ends with it."""
+    mask = np.zeros(shape, bool)
+    for dx in range(every):
+        for dy in range(every):
+            mask[np.maximum(pixels[:, 1] - dy, 0), np.maximum(pixels[:, 0] - dx, 0)] = True
+    return mask
+
+
 def region_of(mask: np.ndarray) -> tuple[int, int, int, int]:
     """Bounds (x, y, width, height) of the true pixels of a mask."""
     rows, columns = np.flatnonzero(mask.any(axis=1)), np.flatnonzero(mask.any(axis=0))

@@ -5,7 +5,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Cost, Lever
+from eddyfall.core.defects.contract import Candidate, Lever
+from eddyfall.core.defects.shadow_added import added
 from eddyfall.core.defects.shadow_chain.seen import ACNE, DARKER, DETACHED, EVERY, LEAST, Seen
 from eddyfall.core.defects.shadow_chain.thin import finer_texels
 from eddyfall.core.defects.survey import Survey
@@ -21,7 +22,6 @@ from eddyfall.core.truth.bias.solve import Outcome
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.judge import SHADOWED, Judge
 from eddyfall.core.truth.shadow_classes import Lost, Wrote
-from eddyfall.core.truth.shadow_costs import shadow_cost
 from eddyfall.core.truth.shadow_tests import with_bias
 from eddyfall.core.truth.surfaces import to_light
 
@@ -41,7 +41,7 @@ def candidates_of(survey: Survey, code: str, cause: str, worst: str, where: Mapp
         Candidate(
             change=change,
             predicts=predicts,
-            costs=_costs(survey, worst, frame, change),
+            costs=added(survey, worst, change),
             side_effects=_aside(survey, worst, frame, code, change),
         )
         for change, predicts in made
@@ -183,16 +183,6 @@ def _bias_that_ends_it(survey: Survey, where: Mapping[str, Seen]) -> float | Non
         if max(left, default=0) <= LEAST[ACNE]:
             return float(bias)
     return None
-
-
-def _costs(survey: Survey, viewpoint: str, before: Frame, change: Change) -> tuple[Cost, ...]:
-    """What a change adds to the frame's shadows, counted."""
-    after = survey.on(apply_change(survey.build, change)).frame(viewpoint, "shadow_maps")
-    more = shadow_cost(after).less(shadow_cost(before))
-    return (
-        Cost("memory", float(more.bytes), "bytes"), Cost("draws", float(more.draws), "draws"),
-        Cost("triangles", float(more.triangles), "triangles"),
-    )  # fmt: skip
 
 
 def _aside(survey: Survey, viewpoint: str, before: Frame, code: str, change: Change) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Evidence
 from eddyfall.core.defects.shadow_chain.detached import detached
-from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.defects.survey import Survey, mask_of, region_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.passes.frustum import ball_radius_m, limit_range_m, padding_needed_m, range_m
@@ -135,13 +135,7 @@ def _seen(
     casters: np.ndarray,
 ) -> Seen:
     light, s = frame.stage.lights[number], whole.surfaces.of(rows)
-    mask = np.zeros(frame.pixels.shape, bool)
-    mask[s.pixels[:, 1], s.pixels[:, 0]] = True
-    # Each stands for a square of pixels: painted as such.
-    half = whole.each**0.5 // 2
-    for dy in range(int(half) + 1):
-        for dx in range(int(half) + 1):
-            mask[np.maximum(s.pixels[:, 1] - dy, 0), np.maximum(s.pixels[:, 0] - dx, 0)] = True
+    mask = mask_of(frame.pixels.shape, s.pixels, EVERY)
     technique = TECHNIQUE_WORDS[light.technique]
     measures = _measures(frame, number, code, casters)
     picture = survey.painted(viewpoint, mask) if survey.spot is None else None
