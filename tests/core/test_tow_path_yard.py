@@ -82,7 +82,7 @@ def test_the_repaired_yard_sweeps_clean_but_for_limits_that_leave_out_nothing_an
     assert {code for code, _ in left} <= {"shadow.leftover"}, left
     # With all that was left out padded, a limit changes no pixel; without the limit, paddings change none.
     for _ in range(3):
-        change = leftovers(renderer, build, size=(480, 270)).change
+        change = leftovers(renderer, build, size=(320, 180)).change
         if change is None:
             break
         build = apply_changes(build, [change])
