@@ -108,6 +108,11 @@ def test_a_lost_hole_is_one_finding_and_a_finer_mip_cures_it(cutoff):
     assert {r.verdict for r in finding.remedies if "by rays" in r.change.title} == {"cures"}
 
 
+def test_a_bias_set_the_other_way_is_put_back():
+    [suspicion] = found(hatch(0.35, materials={"bars": {"shadow_mip_bias": 16.0}}))
+    assert suspicion.candidates[0].change.title == "bars: shadow mip bias 0"
+
+
 def test_healthy_twins_are_silent():
     assert found(hatch(0.5)) == []
     assert found(hatch(0.35, shadow={"technique": "rays"})) == []

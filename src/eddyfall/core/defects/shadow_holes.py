@@ -29,6 +29,7 @@ LEAST_PX = 256  # of a shadow's inside, or its share says little
 WELL = MOST / 2  # a bias is looked for that leaves no more
 EVERY = 2
 LEVELS = 12  # finer that are tried
+FINEST = -16  # that the setting can be
 WALK = (0.05, 4)  # m a step, steps
 MOST_EDGE = 8192
 
@@ -161,10 +162,12 @@ def _finer_mips(survey: Survey, viewpoint: str, material: str, bias: float) -> t
     """The least bias that leaves the share well inside its limit; failing that, the one that leaves it nearest, if that is inside."""
     best: tuple[float, Change] | None = None
     before = -1.0
-    for level in range(1, LEVELS + 1):
-        title = f"{material}: shadow mip bias {bias - level:g}"
+    start = min(bias, 0.0)
+    tried = [start - level for level in range(int(bias <= 0), LEVELS + 1) if start - level >= FINEST]
+    for value in tried:  # one that is set the other way is put back first
+        title = f"{material}: shadow mip bias {value:g}"
         path = ("materials", material, "shadow_mip_bias")
-        change = set_leaf(survey.build, path, bias - level, scope="material", title=title)
+        change = set_leaf(survey.build, path, value, scope="material", title=title)
         left = off_with(survey, viewpoint, change, material)
         if left is None or left == before:  # no finer mip is left
             break
