@@ -19,7 +19,7 @@ from eddyfall.core.truth.visibility import caster_scene, sun_visibility, sunlit_
 from strangers import strangers
 
 SIZE = (320, 180)
-MUTANTS = 300
+MUTANTS = 200
 SWEPT = 16  # of those that can be read
 RENDERER = Renderer(Memo(256 * 1024**2))
 
