@@ -104,8 +104,14 @@ def test_a_lost_hole_is_one_finding_and_a_finer_mip_cures_it(cutoff):
     assert "mip bias" in best.change.title and best.verdict == "cures"
     [left] = shares(apply_change(coarse, best.change))
     assert abs(left.off) <= 0.1
-    # Rays test the finest mip: they cure it too.
-    assert {r.verdict for r in finding.remedies if "by rays" in r.change.title} == {"cures"}
+    # What changes all shadows of the sun is not offered where the material by itself does.
+    assert not any("by rays" in r.change.title for r in finding.remedies)
+
+
+def test_where_no_mip_does_finer_maps_and_rays_are_offered():
+    build = hatch(0.35, 0.03, shadow={"resolution": 128}, materials={"bars": {"shadow_mip_bias": -16.0}})
+    [suspicion] = found(build)
+    assert [c.change.title for c in suspicion.candidates] == ["shadow maps of 256 texels", "sun by rays"]
 
 
 def test_a_bias_set_the_other_way_is_put_back():

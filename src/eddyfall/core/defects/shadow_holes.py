@@ -11,6 +11,7 @@ import numpy as np
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.shadow_added import added
+from eddyfall.core.defects.shadow_swims import stands_still
 from eddyfall.core.defects.survey import Survey, mask_of, region_of
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame
@@ -145,6 +146,8 @@ def _changes(survey: Survey, viewpoint: str, frame: Frame, material: str, most: 
         kept = set_leaf(build, (*path, "shadow_coverage_kept"), True, scope="material", title=title)
         if _does(survey, viewpoint, kept, material):
             yield kept, "as much of each mip passes the test as of the finest"
+    if finer is not None:
+        return  # what changes all shadows of a light is offered where the material by itself does not do
     light = next(v for v in frame.stage.lights if v.name == most.light)
     shadow = frame.stage.resolved[Shadow]
     edge = light.resolution or (shadow.resolution if light.kind == DIRECTIONAL else shadow.light_resolution)
@@ -211,6 +214,8 @@ def _does(survey: Survey, viewpoint: str, change: Change, material: str) -> bool
 
 def _swimming(survey: Survey, viewpoint: str, change: Change, most: Lost) -> tuple[str, ...]:
     """Whether the shadow's inside flips more in a short walk than before: finer mips are sampled more coarsely."""
+    if stands_still(survey.resolved(viewpoint)[Shadow]):
+        return ()  # texels that stand still hold the same of a mesh, at whatever mip
     told = []
     for build in (survey.build, apply_change(survey.build, change)):
         try:
