@@ -97,6 +97,7 @@ def _parser() -> argparse.ArgumentParser:
         "--hall", action="store_true", help="the pump hall with its lightmaps instead of the river front; only written"
     )
     sub.add_argument("--yard", action="store_true", help="the tow-path yard with its shadows instead; only written")
+    sub.add_argument("--court", action="store_true", help="the court under a picture of the sky instead; only written")
     add_lightmap_commands(command)
     add_shadow_commands(command)
     command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
@@ -328,11 +329,12 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.write import write_demo
 
     out = Out(args)
-    if args.only_write or args.hall or args.yard:
+    if args.only_write or args.hall or args.yard or args.court:
+        from eddyfall.demo.court import write_court
         from eddyfall.demo.hall import write_hall
         from eddyfall.demo.yard import write_yard
 
-        write = write_hall if args.hall else write_yard if args.yard else write_demo
+        write = write_hall if args.hall else write_yard if args.yard else write_court if args.court else write_demo
         paths = write(args.out)
         out.result({"files": {k: str(p) for k, p in paths.items()}}, [])
         for kind, path in paths.items():

@@ -355,6 +355,15 @@ def shadow_fineness(args: Any) -> int:
             ]
             for t in f.thin
         ]
+        rows += [
+            [
+                f"edges {e.gap_m:.3g} m behind what throws them",
+                f"{e.drawn_mm:.3g} mm wide, {e.true_mm:.3g} mm by the light's size",
+                f"{e.limit:g} times",
+                str(e.pixels),
+            ]
+            for e in f.soft
+        ]
         if rows:
             out.table("", ["what", "measured", "limit", "px"], rows)
     out.result(found, inputs(args))
@@ -389,9 +398,8 @@ def shadow_budget(args: Any) -> int:
 
 def sun_of(args: Any) -> int:
     from eddyfall.core.handover.documents.sky_sun import SkySunDocument
-    from eddyfall.core.handover.exr import radiance_bytes
     from eddyfall.core.handover.package import write_new
-    from eddyfall.core.intake.sky_pictures import read_sky
+    from eddyfall.core.scene.sky_pictures import read_sky, sky_bytes
     from eddyfall.core.truth.sky_sun import sun_of as find
 
     out, picture = Out(args), read_sky(args.picture)
@@ -412,7 +420,7 @@ def sun_of(args: Any) -> int:
             f"{found.unshadowed_share * 100:.1f} % throws no shadow; its shade is due at {found.stops:+.2f} stops"
         )
     if args.out:
-        write_new(args.out, radiance_bytes(found.sky), [args.picture])
+        write_new(args.out, sky_bytes(found.sky), [args.picture])
     out.result(document, [args.picture])
     return 0 if found.verdict == "sun" else 1
 

@@ -13,6 +13,7 @@ from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.lineup import line_up
+from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.tiny import tiny_build
@@ -47,6 +48,8 @@ def main(progress: Callable[[str, float], None] = lambda what, share: None) -> N
     core_sample(renderer, baked, Request("front", size), 48, 30)
     explain(baked, "rail", (8, 8))
     tell()
+    marched = set_leaf(build, ("lights", build.scene.light_keys[0], "contact_m"), 0.5, scope="project", title="march")
+    renderer.frame(apply_change(build, marched), Request("front", size))
     shortlist(baked, renderer.geometry(baked), triangles_per_s=1e5)
 
 

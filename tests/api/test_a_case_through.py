@@ -176,6 +176,10 @@ def test_what_the_shadow_reach_sheet_asks_is_what_the_command_line_says(people, 
     assert fine["light"] == "sun" and send(viewer, "GET", base + "/shadows/eye/fineness?light=moon")[0] == 422
     [spent] = said("shadow-budget", "--viewpoint", "eye")[1]
     assert send(viewer, "GET", base + "/shadows/eye/budget") == (200, spent) and spent["total"]["mib"] > 0
+    status, sky = send(viewer, "GET", base + "/shadows/eye/sky")
+    assert status == 200 and sky["picture"] == "" and sky["found"] is None and sky["share"] == 0
+    line = "eye has no sky picture"
+    assert send(viewer, "GET", base + "/shadows/eye/sky/picture") == (422, {"detail": line})
     ends = [viewer.get(f"{base}/shadows/eye/end?caster=wall&beyond={side}") for side in ("false", "true")]
     sides = [Image.open(io.BytesIO(answer.content)) for answer in ends]
     beside = tmp_path / "ends.png"

@@ -1,5 +1,7 @@
 """A ledger takes any mixture of changes, in any order, dropped and put in order again, and always comes to what its changes come to."""
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -9,14 +11,16 @@ from bake_scenes import under_a_partition
 from eddyfall.core import defects  # noqa: F401  (registers the operations)
 from eddyfall.core.bake.maps.store import StoredLight
 from eddyfall.core.handover.package import setup_patch
+from eddyfall.core.hashing import freeze
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.changes import OPERATIONS, Change, apply_changes
-from eddyfall.core.scene.model import Image
+from eddyfall.core.scene.model import Image, SkyPicture
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.workbench.models import Build as Row
 from eddyfall.workbench.models import Change as ChangeRow
 from eddyfall.workbench.services import builds
 from scenes import build_of, write_build
+from skies import made
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -35,6 +39,7 @@ PARAMS = {
     "copies.own_parts": {"mesh": "floor"},
     "texture.dilate": {"image": "net", "texels": 1},
     "bake.run": {"maps": [["floor", None]]},
+    "sky.take_sun_out": {"picture": "noon.exr", "light": "sky_sun"},
 }
 LEAVES = {
     "fog on": [("replace", "/fog/enabled", False, True)],
@@ -70,6 +75,7 @@ def hall(people, tmp_path):
         type(build.scene)(build.scene.meshes, build.scene.nodes, build.scene.materials, scene.images), parse_setup(build.raw_setup),
         build.raw_setup, [],
     )  # fmt: skip
+    build = replace(build, scene=build.scene.with_sky(SkyPicture("noon.exr", freeze(made(32, fine=64)))))
     return bring(people, write_build(build, tmp_path, "hall"))
 
 

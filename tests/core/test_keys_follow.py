@@ -15,7 +15,7 @@ from eddyfall.demo.shapes import Shape, grid_charts
 from scenes import Thing, build_of
 
 SIZE = (64, 36)
-SEQUENCES = 60
+SEQUENCES = 100
 ALPHA = np.full((8, 8, 4), 255, np.uint8)
 ALPHA[::2, :, 3] = 0
 CHANGES = (

@@ -107,6 +107,12 @@ def test_the_lamp_that_nobody_sees_goes_first_and_settings_are_joined_where_one_
     assert frame_budget(RENDERER, apply_change(tight, only.change), request("kiosk")).total.bytes <= 2 * 2**20
 
 
+def test_where_nobody_sees_a_shadow_the_reach_is_left_alone():
+    alone = yard({"shadow_mib": 20}, viewpoints={"eye": {"eye": [0, 3, 0], "target": [0, 30, 0.1], "fov_y_deg": 50}})
+    [suspicion] = inspected(alone)
+    assert suspicion.candidates and not any("reach" in c.change.title for c in suspicion.candidates)
+
+
 def test_draws_and_triangles_have_limits_of_their_own():
     found = {s.cause: s for s in inspected(yard({"shadow_draws": 3, "shadow_triangles": 5, "shadow_rays": 10}))}
     assert set(found) == {"budget.shadow_draws", "budget.shadow_triangles"}

@@ -7,6 +7,7 @@ from eddyfall.core.defects import families
 from eddyfall.core.defects.shadow_holes import CODE
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.lineup import line_up
 from eddyfall.core.raster.coverage import coverage, scaled_to
 from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.model import Image, Light, Material, TextureUse
@@ -99,7 +100,6 @@ def test_a_lost_hole_is_one_finding_and_a_finer_mip_cures_it(cutoff):
     [finding] = [f for f in sweep(coarse, size=SIZE, renderer=RENDERER).findings if f.code == CODE]
     s = finding.suspicion
     assert (s.cause_kind, s.cause) == ("material", "bars") and {"sheet", "floor"} <= set(s.subjects)
-    assert ("too solid" if cutoff < OPEN else "too open") in s.title or cutoff == 0.5
     best = finding.best
     assert "mip bias" in best.change.title and best.verdict == "cures"
     [left] = shares(apply_change(coarse, best.change))
@@ -154,11 +154,22 @@ def test_the_alpha_test_can_be_left_out_of_the_shadow_pass():
 
 
 def test_lamps_lose_holes_too():
-    lamp = (Light("lamp", "spot", (1, 1, 1), 900.0, None, 0.2, 0.9), (0.0, 8.0, 0.0))
+    lamp = (Light("lamp", "point", (1, 1, 1), 900.0), (0.0, 8.0, 0.0))
     setup = {"lights": {"sun": {"illuminance_lux": 10.0, "kind": "sun", "on": False}, "lamp": {"casts": True}}}
     coarse = hatch(0.35, 0.05, half=1.5, lamps=(lamp,), **setup, shadow={"light_resolution": 128})
-    suspicions = found(coarse, pictures=False)
-    assert suspicions == [] or suspicions[0].facts["light"] == "lamp"
+    [suspicion] = found(coarse, pictures=False)
+    assert suspicion.facts["light"] == "lamp" and "too solid" in suspicion.title
+    assert found(hatch(0.5, 0.4, half=1.5, lamps=(lamp,), **setup, shadow={"light_resolution": 1024}), pictures=False) == []
+
+
+def test_a_line_up_on_the_shadows_density_finds_the_mip_and_lamps_out_of_reach_do_not_count():
+    far = (Light("far_lamp", "point", (1, 1, 1), 900.0, 5.0), (60.0, 3.0, 0.0))
+    build = hatch(0.35, 0.05, lamps=(far,), lights={"far_lamp": {"casts": True}}, shadow={"resolution": 1024})
+    result = line_up(build, "eye", (200, 168, 80, 30), "shadow density", subject="floor", renderer=RENDERER, size=SIZE)
+    [share] = shares(build)
+    assert result.base_score == pytest.approx(abs(share.off), abs=0.05)
+    cleared = [t.title for t in result.trials if t.verdict == "clears it"]
+    assert any("shadow mip bias" in title for title in cleared), [(t.title, t.verdict, t.before, t.after) for t in result.trials]
 
 
 def test_scaled_alpha_passes_the_test_over_the_same_share():

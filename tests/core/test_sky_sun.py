@@ -9,29 +9,11 @@ import pytest
 
 from eddyfall.cli import main
 from eddyfall.core.errors import SceneError
-from eddyfall.core.intake.sky_pictures import read_hdr, read_sky
-from eddyfall.core.truth.sky_sun import SkyPicture, directions_of, level_lux, solid_angles, sun_of
-
-SUN_RAD = math.radians(0.2665)  # half of 0.533 degrees, a handbook value
-TOWARDS = np.array([-0.5, 0.55, 0.67]) / np.linalg.norm([-0.5, 0.55, 0.67])
-
-
-def made(height=1024, towards=TOWARDS, lux=68_000.0, radius=SUN_RAD, fine=4):
-    """(h, 2h, 3): 6000 - 2000 sin(elevation) nit above, 1200 below, and a disc drawn at `fine` x `fine` places of each pixel."""
-    towards = np.asarray(towards, float) / np.linalg.norm(towards)
-    directions = directions_of(height, 2 * height)
-    up = directions[..., 1]
-    light = np.where(up > 0, 6000 - 2000 * up, 1200.0)
-    rows, columns = np.nonzero(directions @ towards > math.cos(radius + 3 * math.pi / height))
-    covered = np.zeros(len(rows))
-    for i in range(fine):
-        for j in range(fine):
-            elevation = math.pi / 2 - (rows + (i + 0.5) / fine) / height * math.pi
-            azimuth = (columns + (j + 0.5) / fine) / (2 * height) * 2 * math.pi - math.pi
-            at = np.stack([np.cos(elevation) * np.sin(azimuth), np.sin(elevation), -np.cos(elevation) * np.cos(azimuth)], axis=-1)
-            covered += (at @ towards > math.cos(radius)) / fine**2
-    light[rows, columns] += covered * lux / (math.pi * math.sin(radius) ** 2)
-    return np.repeat(light[..., None], 3, axis=2).astype(np.float32)
+from eddyfall.core.scene.model import SkyPicture
+from eddyfall.core.scene.sky_pictures import read_hdr, read_sky
+from eddyfall.core.shade.sky_maps import directions_of, solid_angles
+from eddyfall.core.truth.sky_sun import level_lux, sun_of
+from skies import SUN_RAD, TOWARDS, made
 
 
 def sky(radiance, half=False):
@@ -46,7 +28,7 @@ def test_solid_angles_are_a_sphere_and_an_even_sky_gives_pi_times_its_luminance(
     # Lambert's law: an even sky of luminance L gives pi L on level ground.
     solid, directions = solid_angles(256, 512), directions_of(256, 512)
     assert solid.sum() == pytest.approx(4 * math.pi)
-    assert level_lux(np.full((256, 512, 3), 1000.0), solid, directions) == pytest.approx(math.pi * 1000, rel=1e-4)
+    assert level_lux(np.full((256, 512, 3), 1000.0)) == pytest.approx(math.pi * 1000, rel=1e-4)
     assert directions[128, 256] == pytest.approx([0, 0, -1], abs=0.01) and directions[128, 384][0] > 0.99
 
 
@@ -67,7 +49,7 @@ def test_sun_and_what_is_left_give_what_the_picture_gave():
     for height in (128, 512):
         picture = made(height)
         found = sun_of(sky(picture))
-        whole = level_lux(picture.astype(float), solid_angles(height, 2 * height), directions_of(height, 2 * height))
+        whole = level_lux(picture)
         assert found.sun_lux + found.sky_lux == pytest.approx(whole, rel=2e-3)
         assert found.sky.max() < 7000
 

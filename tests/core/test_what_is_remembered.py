@@ -136,6 +136,28 @@ def test_one_value_larger_than_the_store_still_stays():
     assert (memo.hits, memo.misses) == (1, 1)
 
 
+@dataclasses.dataclass
+class Tree:
+    """Stands for a tree of rays: it says itself what it holds."""
+
+    held_bytes: int
+
+
+def test_trees_of_rays_are_not_pushed_out_by_what_is_large_up_to_their_share():
+    memo = Memo(10_000)
+    for k in range(3):
+        memo.put(f"tree {k}", (Tree(1000),))
+    for k in range(20):
+        memo.put(f"map {k}", (np.zeros(500),))  # 4000 bytes each
+    assert all(memo.get(f"tree {k}") for k in range(3)), "3000 bytes of trees are within three tenths"
+    assert memo.get("map 19") and not memo.get("map 0") and memo.bytes <= 10_000
+    memo.put("tree 3", (Tree(1000),))
+    memo.put("map 20", (np.zeros(500),))
+    assert memo.get("tree 0") is None and memo.get("tree 1"), "beyond their share the oldest tree goes"
+    memo.shrink(memo.bytes)
+    assert memo.entries == 0 and memo.bytes == 0
+
+
 def test_bytes_are_those_of_the_arrays():
     million = np.zeros(125_000)
     assert 1_000_000 <= size_of({"a": million, "b": (np.zeros(2, np.uint8), "word")}) < 1_001_000

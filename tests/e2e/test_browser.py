@@ -1,14 +1,18 @@
 """The interface as it is used: real server, real worker, real browser; numbers on the screen against the command line's."""
 
 import re
+from dataclasses import replace
 
 import pytest
 
 from browser_helpers import api, barriers, bring, command_line, hand_over
-from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.hashing import freeze
+from eddyfall.core.scene.model import Image, Material, SkyPicture, TextureUse
+from eddyfall.core.scene.sky_pictures import sky_bytes
 from eddyfall.demo.pictures import grating
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of, floor, net_build, write_build
+from skies import made
 
 SHEETS = {
     "projects": "/", "intake": "/p/1/b/1/intake", "set-up": "/p/1/b/1/set-up", "sweep": "/p/1/b/1/sweep", "cases": "/p/1/b/1/bench",
@@ -222,6 +226,53 @@ def test_a_lost_hole_is_measured_mended_and_measured_again(page, tmp_path):
     page.get_by_role("button", name=re.compile("keep bars: shadow mip bias -[0-9]")).click()
     page.get_by_text("none beyond a limit").wait_for(timeout=60_000)
     assert "beyond" not in row.inner_text() and barriers(page) == []
+
+
+def court():
+    """A stack on level ground under nothing but a sky picture that still holds its sun."""
+    ground, stack = Shape().quad((-20, 0, 20), (40, 0, 0), (0, 0, -40)), Shape().box((-0.5, 0, -0.5), (0.5, 4, 0.5))
+    view = {"eye": [14, 9, 16], "target": [0, 0, -2], "fov_y_deg": 40}
+    build = build_of(
+        Thing("ground", ground),
+        Thing("stack", stack),
+        setup={
+            "viewpoints": {"gate": view},
+            "sky": {"picture": "noon.exr"},
+            "exposure": {"mode": "fixed", "ev100": 14},
+            "shadow": {"reach_m": 60.0},
+        },
+    )
+    return replace(build, scene=build.scene.with_sky(SkyPicture("noon.exr", freeze(made(256, fine=16)))))
+
+
+def test_the_sun_of_a_sky_is_found_put_beside_it_as_a_light_and_handed_over(page, tmp_path):
+    path = write_build(court(), tmp_path, "court")
+    (tmp_path / "noon.exr").write_bytes(sky_bytes(made(256, fine=16)))
+    project = bring(page, "Court", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+    assert "shadow.sky-sun-off" in page.get_by_role("list", name="Findings by impact").inner_text()
+    page.goto(f"/p/{project}/b/1/shadow-reach")
+    page.get_by_text("of the light on level ground throws no shadow").wait_for(timeout=60_000)
+    _, found = command_line("sun-of", tmp_path / "noon.exr")
+    sky = api(page, "GET", f"/api/projects/{project}/builds/1/shadows/gate/sky")[1]
+    assert sky["found"] == found and sky["share"] == pytest.approx(0.718, abs=0.004) and sky["due_px"] > 100
+    rows = page.get_by_test_id("sky-sun")
+    assert figures(rows.get_by_role("row", name="Its shade is due at").inner_text()) == [round(found["stops"], 2)]
+    page.wait_for_function("() => [...document.querySelectorAll('section[aria-label=Sky] img')].every(i => i.naturalWidth > 0)")
+    assert barriers(page) == []
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    page.get_by_role("button", name="Open case").click()
+    page.get_by_role("button", name=re.compile("noon.exr without its sun")).click()
+    page.get_by_role("button", name="Keep this fix").click()
+    page.get_by_text("1 kept").wait_for()
+    page.get_by_role("button", name="Prove it everywhere").click()
+    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.goto(f"/p/{project}/b/1/shadow-reach")
+    page.get_by_text("no sun to trust").wait_for(timeout=60_000)
+    page.get_by_role("link", name="Ledger", exact=True).click()
+    hand_over(page, tmp_path / "out")
+    assert command_line("sweep", tmp_path / "out" / "court.glb")[0] == 0
 
 
 def test_a_reach_is_mended_from_sweep_to_hand_over_by_mouse_and_then_by_keys(page, tmp_path):

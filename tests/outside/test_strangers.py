@@ -19,8 +19,8 @@ from eddyfall.core.truth.visibility import caster_scene, sun_visibility, sunlit_
 from strangers import strangers
 
 SIZE = (320, 180)
-MUTANTS = 200
-SWEPT = 16  # of those that can be read
+MUTANTS = 300
+SWEPT = 25  # of those that can be read
 RENDERER = Renderer(Memo(256 * 1024**2))
 
 

@@ -12,7 +12,8 @@ from eddyfall.workbench.services import projects
 USER, PASSWORD = "demo", "weirgate"
 KIND = "demo"
 RIVER_FRONT, PUMP_HALL, YARD = "Weirgate Pump Station", "Weirgate pump hall", "Weirgate tow-path yard"
-PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD)
+COURT = "Weirgate wheel-house court"
+PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT)
 
 
 @transaction.atomic

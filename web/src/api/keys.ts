@@ -89,6 +89,14 @@ export const keys = {
     target,
     stamp,
   ],
+  sky: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
+    "sky",
+    project,
+    build,
+    viewpoint,
+    target,
+    stamp,
+  ],
   fineness: (
     project: number,
     build: number,

@@ -17,6 +17,7 @@ from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.changes import Change, Scope, apply_change, set_leaf, set_leaves
 from eddyfall.core.scene.setup.sections.budget import Budget
 from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.judge import SHADOWED
 from eddyfall.core.truth.shadow_budget import COUNTED, EVERY, FrameBudget, frame_budget, spent
@@ -121,7 +122,7 @@ def _ways(survey: Survey, frame: Frame, frames: dict[str, FrameBudget]) -> Itera
             "map_format", "unorm16", "shadow maps of 16 bits", "half the bytes of a sun's maps, steps of depth 256 times coarser"
         )
     due = math.ceil(_farthest(survey, frames) * 1.02 / 10) * 10
-    if due < shadow.reach_m:
+    if shadow.near_m < due < shadow.reach_m:
         yield setting("reach_m", float(due), f"shadow reach {due} m", "as far as any viewpoint has a shadow due")
     if shadow.casters_from != "frame":
         yield setting(
@@ -145,14 +146,14 @@ def _ways(survey: Survey, frame: Frame, frames: dict[str, FrameBudget]) -> Itera
 
 
 def _farthest(survey: Survey, frames: dict[str, FrameBudget]) -> float:
-    """The farthest depth at which any viewpoint has a shadow of some light due, in m."""
+    """The farthest depth at which any viewpoint has a sun's shadow due, in m; 0 if none has."""
     farthest = 0.0
     for viewpoint in frames:
         frame = survey.frame(viewpoint, SHADOWED)
         whole = disagreement(survey.renderer, frame, EVERY)
         depth = whole.surfaces.range_m if frame.stage.resolved[Shadow].reach_by == "range" else whole.surfaces.depth_m
-        for light in whole.lights:
-            due = (light.classes >= Class.AGREE) & (light.true == 0)
+        for light, state in zip(whole.lights, frame.stage.lights):
+            due = (state.kind == DIRECTIONAL) & (light.classes >= Class.AGREE) & (light.true == 0)
             farthest = max(farthest, float(depth[due].max(initial=0.0)))
     return farthest
 

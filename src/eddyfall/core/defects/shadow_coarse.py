@@ -11,15 +11,16 @@ import numpy as np
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.shadow_added import added
-from eddyfall.core.defects.survey import Survey, mask_of, region_of
+from eddyfall.core.defects.survey import Survey, by_cause, mask_of, region_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.disagreement import disagreement
-from eddyfall.core.truth.fineness import edge_texels, pixel_m
+from eddyfall.core.truth.fineness import edge_texels
 from eddyfall.core.truth.judge import SHADOWED, Judge
+from eddyfall.core.truth.surfaces import pixel_m
 
 CODE = "shadow.coarse"
 MOST = 4.0  # pixels that a texel covers at the median edge
@@ -58,21 +59,18 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Coarse]:
         s = whole.surfaces.of(edges.rows)
         mask = mask_of(frame.pixels.shape, s.pixels, EVERY)
         told_apart = whole.surfaces.range_m if judge.shadow.reach_by == "range" else whole.surfaces.depth_m
+        due_m = float(told_apart[light.true == 0].max(initial=0.0))
         names = tuple(frame.geometry.drawables[d].name for d in np.unique(s.drawable))
         found[light.light] = Coarse(
-            light.light, edges.pixels_a_texel, edges.pixels, region_of(mask), s.range_m if judge.shadow.reach_by == "range" else s.depth_m,
-            float(told_apart[light.true == 0].max()), survey.painted(viewpoint, mask), names,
+            light.light, edges.pixels_a_texel, edges.pixels, region_of(mask), told_apart[edges.rows],
+            due_m, survey.painted(viewpoint, mask), names,
         )  # fmt: skip
     return found
 
 
 def conclude(survey: Survey, seen: dict[str, dict[str, Coarse]]) -> list[Suspicion]:
     """One suspicion for each light."""
-    by_light: dict[str, dict[str, Coarse]] = {}
-    for viewpoint, found in seen.items():
-        for light, coarse in found.items():
-            by_light.setdefault(light, {})[viewpoint] = coarse
-    return [_suspicion(survey, light, where) for light, where in sorted(by_light.items())]
+    return [_suspicion(survey, light, where) for light, where in sorted(by_cause(seen).items())]
 
 
 def _suspicion(survey: Survey, light: str, where: dict[str, Coarse]) -> Suspicion:

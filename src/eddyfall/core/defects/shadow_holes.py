@@ -12,7 +12,7 @@ from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Le
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.shadow_added import added
 from eddyfall.core.defects.shadow_swims import stands_still
-from eddyfall.core.defects.survey import Survey, mask_of, region_of
+from eddyfall.core.defects.survey import Survey, by_cause, mask_of, region_of
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
@@ -81,11 +81,7 @@ def _lost(survey: Survey, viewpoint: str, frame: Frame, light: str, share: HoleS
 
 def conclude(survey: Survey, seen: dict[str, dict[str, Lost]]) -> list[Suspicion]:
     """One suspicion for each material, with all viewpoints that show its shadow."""
-    by_material: dict[str, dict[str, Lost]] = {}
-    for viewpoint, found in seen.items():
-        for key, lost in found.items():
-            by_material.setdefault(key, {})[viewpoint] = lost
-    return [_suspicion(survey, key, where) for key, where in sorted(by_material.items())]
+    return [_suspicion(survey, key, where) for key, where in sorted(by_cause(seen).items())]
 
 
 def _suspicion(survey: Survey, material: str, where: dict[str, Lost]) -> Suspicion:

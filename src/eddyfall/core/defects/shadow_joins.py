@@ -9,7 +9,7 @@ import numpy as np
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.shadow_added import added
-from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.defects.survey import Survey, by_cause, region_of
 from eddyfall.core.scene.changes import Change, apply_change, set_resolved
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
@@ -51,11 +51,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Gap]:
 
 def conclude(survey: Survey, seen: dict[str, dict[str, Gap]]) -> list[Suspicion]:
     """One suspicion for each light."""
-    by_light: dict[str, dict[str, Gap]] = {}
-    for viewpoint, found in seen.items():
-        for light, gap in found.items():
-            by_light.setdefault(light, {})[viewpoint] = gap
-    return [_suspicion(survey, light, where) for light, where in sorted(by_light.items())]
+    return [_suspicion(survey, light, where) for light, where in sorted(by_cause(seen).items())]
 
 
 def _suspicion(survey: Survey, light: str, where: dict[str, Gap]) -> Suspicion:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -19,6 +19,9 @@ from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.truth.visibility import casters, ray_scene_of
+
+Cause = TypeVar("Cause")
+Seen = TypeVar("Seen")
 
 SIGNAL_RGB = (200, 86, 31)
 
@@ -125,6 +128,15 @@ class Survey:
     def on(self, build: Build) -> Survey:
         """The same survey of another build."""
         return replace(self, build=build)
+
+
+def by_cause(seen: Mapping[str, Mapping[Cause, Seen]]) -> dict[Cause, dict[str, Seen]]:
+    """What each viewpoint saw of each cause, turned around: by cause what each viewpoint saw of it, in the viewpoints' order."""
+    causes: dict[Cause, dict[str, Seen]] = {}
+    for viewpoint, found in seen.items():
+        for cause, what in found.items():
+            causes.setdefault(cause, {})[viewpoint] = what
+    return causes
 
 
 def mask_of(shape: tuple[int, ...], pixels: np.ndarray, every: int) -> np.ndarray:

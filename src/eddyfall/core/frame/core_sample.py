@@ -9,7 +9,7 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request, grown
-from eddyfall.core.frame.schedule import schedule
+from eddyfall.core.frame.schedule import schedule, support_of
 from eddyfall.core.passes.contract import Values, View
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.passes.recorder import Layer, Recorder
@@ -53,7 +53,7 @@ def core_sample(renderer: Renderer, build: Build, request: Request, x: int, y: i
 
     def inputs(name: str) -> Values:
         p = ordered[name]
-        around = replace(one, crop=grown(one, p.support_px))
+        around = replace(one, crop=grown(one, support_of([p], build.setup)))
         return {read: renderer.frame(build, around, read, before=name).buffers[read] for read in p.reads if read in written}
 
     written = {name for p in ordered.values() for name in p.writes}

@@ -1,7 +1,8 @@
 """Remembers what was made, by content key, newest first, up to one number of bytes.
 
 Values share arrays (a build with a change has most arrays of the build without it), so every array is counted once, however many
-values hold it.
+values hold it. Trees of rays have a share of their own: they are slow to grow for their bytes, and shadow maps of 64 MiB, which are
+drawn in a moment, would push them out.
 """
 
 import contextlib
@@ -18,6 +19,7 @@ from pydantic import BaseModel
 
 LARGE_BYTES = 4096  # from here on bytes are counted by identity, as arrays are
 PLAIN_BYTES = 64  # what a number, a short text or an entry of a table is taken for
+TREE_SHARE = 0.3  # of the limit: up to it, trees stay, whatever else comes
 
 
 class Memo:
@@ -28,6 +30,8 @@ class Memo:
         self.bytes = 0
         self.hits = self.misses = 0
         self._entries: OrderedDict[str, _Entry] = OrderedDict()
+        self._trees: OrderedDict[str, _Entry] = OrderedDict()
+        self._tree_bytes = 0
         self._holders: dict[int, int] = {}  # by identity of an array or a ray scene: how many entries hold it
         self._lock = Lock()
         self._making: dict[str, Lock] = {}
@@ -35,11 +39,12 @@ class Memo:
     def get(self, key: str) -> Any:
         """The value, or None."""
         with self._lock:
-            entry = self._entries.get(key)
+            store = self._trees if key in self._trees else self._entries
+            entry = store.get(key)
             if entry is None:
                 self.misses += 1
                 return None
-            self._entries.move_to_end(key)
+            store.move_to_end(key)
             self.hits += 1
             return entry.value
 
@@ -47,12 +52,12 @@ class Memo:
         """Store a value and drop the oldest ones beyond the limit (the newest always stays)."""
         entry = _Entry(value)
         with self._lock:
-            if key in self._entries:
+            if key in self._entries or key in self._trees:
                 return
-            self._entries[key] = entry
+            (self._trees if entry.tree_bytes else self._entries)[key] = entry
             self._count(entry)
-            while self.bytes > self.limit_bytes and len(self._entries) > 1:
-                self._forget(self._entries.popitem(last=False)[1])
+            while self.bytes > self.limit_bytes and self.entries > 1:
+                self._drop(besides=key)
 
     def once(self, key: str, make: Callable[[], Any]) -> Any:
         """The value under a key, made if it is not there: by one thread, while the others that want it wait for that one."""
@@ -76,22 +81,32 @@ class Memo:
         """Forget everything."""
         with self._lock:
             self._entries.clear()
+            self._trees.clear()
             self._holders.clear()
-            self.bytes = 0
+            self.bytes = self._tree_bytes = 0
 
     def shrink(self, by_bytes: int) -> None:
         """Forget the oldest values until so many bytes less are held, or nothing is."""
         with self._lock:
             aim = self.bytes - by_bytes
-            while self.bytes > aim and self._entries:
-                self._forget(self._entries.popitem(last=False)[1])
+            while self.bytes > aim and self.entries:
+                self._drop()
 
     @property
     def entries(self) -> int:
         """How many values are remembered."""
-        return len(self._entries)
+        return len(self._entries) + len(self._trees)
+
+    def _drop(self, besides: str = "") -> None:
+        """Forget the oldest entry: a tree if they have more than their share, or if there is nothing else."""
+        others, trees = (next((k for k in store if k != besides), None) for store in (self._entries, self._trees))
+        if trees is not None and (others is None or self._tree_bytes > TREE_SHARE * self.limit_bytes):
+            self._forget(self._trees.pop(trees))
+        elif others is not None:
+            self._forget(self._entries.pop(others))
 
     def _count(self, entry: "_Entry") -> None:
+        self._tree_bytes += entry.tree_bytes
         self.bytes += entry.plain
         for owner, size in entry.large.items():
             self._holders[owner] = self._holders.get(owner, 0) + 1
@@ -99,6 +114,7 @@ class Memo:
                 self.bytes += size
 
     def _forget(self, entry: "_Entry") -> None:
+        self._tree_bytes -= entry.tree_bytes
         self.bytes -= entry.plain
         for owner, size in entry.large.items():
             self._holders[owner] -= 1
@@ -110,11 +126,12 @@ class Memo:
 class _Entry:
     """A value with what it holds: bytes of its own, and the large things that others may hold too, by identity."""
 
-    __slots__ = ("large", "plain", "value")
+    __slots__ = ("large", "plain", "tree_bytes", "value")
 
     def __init__(self, value: Any) -> None:
         self.value = value
         self.plain, self.large = 0, {}
+        self.tree_bytes = sum(getattr(v, "held_bytes", 0) for v in value) if isinstance(value, tuple) else 0
         for owner, size in _held(value):
             if owner is None:
                 self.plain += size

@@ -29,10 +29,13 @@ from eddyfall.core.passes.registry import passes
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
+from eddyfall.core.scene.model import sky_named
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.sections.exposure import Exposure
+from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.sections.textures import Textures
+from eddyfall.core.shade.sky_maps import make_sky_maps
 
 MAX_EDGE = 8192
 DEFAULT_SIZE = (960, 540)
@@ -135,7 +138,7 @@ class Renderer:
         before: the name of a pass; the frame then has the buffers as they stand before it."""
         check_request(request)
         chosen = passes_for(upto, before)
-        window = grown(request, support_of(chosen))
+        window = grown(request, support_of(chosen, build.setup))
         if window == request.window:
             return self._drawn(build, request, chosen)
         return cut(self._drawn(build, replace(request, crop=window), chosen), request)
@@ -151,6 +154,9 @@ class Renderer:
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
         shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), cutouts)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)
+        sky = resolved[Sky]
+        picture = sky_named(build.scene.skies, sky.picture)
+        sky_maps = self.derive(make_sky_maps, None if picture is None else picture.radiance, sky.picture_nits, sky.yaw_deg)
         mapped = frozenset(np.flatnonzero(lightmaps.value.of_drawable >= 0).tolist())
         state = self.derive(make_state, build, packed, request.hidden, request.plate is not None, mapped)
         stage = make_stage(build, state.value, resolved, request.paint)
@@ -164,6 +170,7 @@ class Renderer:
             "cutouts": cutouts,
             "shadow_cutouts": shadow_cutouts,
             "lightmaps": lightmaps,
+            "sky_maps": sky_maps,
             "camera": Known(camera, digest(camera)),
             "pixels": Known(pixels, digest(pixels)),
             "frame_size": Known(request.size, digest(request.size)),

@@ -11,7 +11,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Scene
 from eddyfall.core.scene.resolve import resolve
-from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.scene.setup import Setup, parse_setup
 from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.registry import name_of
 
@@ -31,6 +31,7 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "textures.mips",
     ),
     "lightmaps": tuple(f"bake.{name}" for name in StoredRule._fields),
+    "sky_maps": ("sky.picture", "sky.picture_nits", "sky.yaw_deg"),
     "camera": (),
     "pixels": (),
     "frame_size": (),
@@ -74,11 +75,11 @@ def passes_for(buffer: str, before: str | None = None) -> tuple[Pass[Any], ...]:
     return tuple(reversed(chosen))
 
 
-def support_of(chosen: Iterable[Pass[Any]]) -> int | None:
-    """How far passes look sideways one after the other, in px; None if one of them needs the whole frame."""
+def support_of(chosen: Iterable[Pass[Any]], setup: Setup | None = None) -> int | None:
+    """How far passes look sideways one after the other, in px; None if one of them needs the whole frame, or does by what a setup says."""
     total = 0
     for p in chosen:
-        if p.support_px is None:
+        if p.support_px is None or (setup is not None and p.whole_frame_if is not None and p.whole_frame_if(setup)):
             return None
         total += p.support_px
     return total

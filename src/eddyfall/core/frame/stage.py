@@ -162,7 +162,7 @@ def _technique(kind: int, entry: LightSetup, by_default: Technique) -> Technique
     return "rays" if entry.technique == "rays" else "cascades"
 
 
-def look_up_of(entry: LightSetup, shadow: Shadow) -> LookUp:
+def look_up_of(entry: LightSetup, shadow: Shadow, sun: bool) -> LookUp:
     """How a light's maps are looked up: as it says itself, and what it leaves open as the project says. The project's bias grows with half
     the filter, and a little stays where a face looks at the light."""
     filter_px = entry.filter_px or shadow.filter_px
@@ -174,7 +174,19 @@ def look_up_of(entry: LightSetup, shadow: Shadow) -> LookUp:
         over=0.1 if own is None else 0.0,
         along_plane=entry.bias_along_plane,
         filter_px=filter_px,
+        softness=entry.softness,
+        size=_size(entry, sun),
+        search_texels=entry.search_texels,
     )
+
+
+def _size(entry: LightSetup, sun: bool) -> float:
+    """A light's size: a sun's in m for each m of distance, a lamp's in m."""
+    return 2 * math.tan(math.radians(entry.diameter_deg) / 2) if sun else entry.diameter_m
+
+
+def _disc_size(entry: LightSetup, sun: bool) -> float:
+    return _size(entry, sun) if entry.softness == "rays" else 0.0
 
 
 def make_lights(build: Build, light_set: str | None = None, shadow: Shadow | None = None) -> tuple[LightState, ...]:
@@ -200,7 +212,8 @@ def make_lights(build: Build, light_set: str | None = None, shadow: Shadow | Non
         lights.append(
             LightState(
                 key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts, entry.bakes,
-                technique, look_up_of(entry, shadow), entry.resolution, entry.faces,
+                technique, look_up_of(entry, shadow, kind == DIRECTIONAL), entry.resolution, entry.faces, entry.lightmap_shade,
+                _disc_size(entry, kind == DIRECTIONAL), entry.soft_rays, entry.contact_m, entry.contact_thick_m,
             )
         )  # fmt: skip
     for key, entry in build.setup.lights.items():
@@ -219,9 +232,14 @@ def make_lights(build: Build, light_set: str | None = None, shadow: Shadow | Non
                     entry.casts is not False,
                     entry.bakes,
                     _technique(DIRECTIONAL, entry, shadow.technique),
-                    look_up_of(entry, shadow),
+                    look_up_of(entry, shadow, True),
                     entry.resolution,
                     entry.faces,
+                    entry.lightmap_shade,
+                    _disc_size(entry, True),
+                    entry.soft_rays,
+                    entry.contact_m,
+                    entry.contact_thick_m,
                 )
             )
     return tuple(sorted(lights, key=lambda v: v.kind != DIRECTIONAL))

@@ -1,13 +1,17 @@
 """A file and its setup to a build. Where there is no setup, one is fitted to the scene, and every fitted value is said."""
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from eddyfall.core.errors import SceneError
 from eddyfall.core.scene.build import Build, check_keys, made_up_keys
 from eddyfall.core.scene.gltf_read import read_scene
-from eddyfall.core.scene.model import Scene
+from eddyfall.core.scene.model import Scene, sky_named
+from eddyfall.core.scene.resolve import skies_named
 from eddyfall.core.scene.setup import Setup, parse_setup, read_setup
+from eddyfall.core.scene.sky_pictures import SUFFIXES, read_sky
 
 
 def default_setup_path(file: Path) -> Path:
@@ -36,9 +40,24 @@ def open_build(
     if setup is not None or (look_beside and path.exists()):
         on_step("checking the settings")
         parsed, raw = read_setup(path)
+        if look_beside:
+            scene = _with_skies_beside(scene, parsed, file.parent)
         return finish_build(scene, parsed, raw, list(scene.notes))
     on_step("fitting settings")
     return fit_build(scene, renderer)
+
+
+def _with_skies_beside(scene: Scene, setup: Setup, folder: Path) -> Scene:
+    """The scene with the sky pictures that its setup names and that lie in its folder; what cannot be read is said."""
+    for name in skies_named(setup):
+        plain = Path(name).name == name and Path(name).suffix.lower() in SUFFIXES
+        if not plain or sky_named(scene.skies, name) is not None or not (folder / name).is_file():
+            continue
+        try:
+            scene = scene.with_sky(read_sky(folder / name))
+        except SceneError as error:
+            scene = replace(scene, notes=(*scene.notes, f"left out: sky {error}"))
+    return scene
 
 
 def finish_build(scene: Scene, setup: Setup, raw: dict[str, Any], notes: list[str]) -> Build:

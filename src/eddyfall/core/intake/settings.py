@@ -74,7 +74,11 @@ def _glows(material: Material) -> bool:
 
 
 def _light(scene: Scene, raw: dict[str, Any]) -> str:
-    """Sun and sky for a file without lights: daylight, or as bright as what shines by itself, which is in plain numbers."""
+    """Sun and sky for a file without lights: its own sky picture, daylight, or as bright as what shines by itself, which is in plain
+    numbers."""
+    if scene.skies:
+        raw["sky"] = {"picture": scene.skies[0].name}
+        return f"the sky picture {scene.skies[0].name} with nothing beside it, since the file has no lights"
     glowing = [m for m in _used(scene) if _glows(m)]
     dim = DIM if glowing else 1.0
     raw["lights"] = {"fitted_sun": {**SUN, "illuminance_lux": SUN["illuminance_lux"] * dim}}  # type: ignore[operator]

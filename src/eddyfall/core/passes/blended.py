@@ -13,7 +13,7 @@ from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Layer, Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.sections import sky_colours, sky_light
+from eddyfall.core.passes.sections import sky_colours, sky_light, with_picture
 from eddyfall.core.raster.depth_format import DepthFormat, depth_key
 from eddyfall.core.raster.edges import biases, row_span, upright
 from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
@@ -125,7 +125,7 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
             inputs["lights"],
             maps,
             np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
-            section.sky or section.no_sky,
+            section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"]),
             fog.fog_per_m if fog.enabled else 0.0,
             np.array(fog.rgb),
             layer,
@@ -285,7 +285,7 @@ def twin(r: Recorder) -> None:
             colour, lights = r.light(row, d, f.triangle)
             sky = sky_light(stage)
             if sky is not None:
-                colour = colour + ambient_plain(row, r.to_eye, sky)
+                colour = colour + ambient_plain(row, r.to_eye, with_picture(sky, r.values["sky_maps"]))
         fade = float(transmittance(row[DISTANCE], fog.fog_per_m)) if fog.enabled and state.fogs[d] else 1.0
         faded = [fade_blended(int(state.blend[d]), float(colour[i]), alpha, fade, fog.rgb[i]) for i in range(3)]
         value, strength = np.array([v for v, _ in faded]), faded[0][1]
@@ -310,7 +310,7 @@ PASS = register(
         number=10,
         name="blended",
         does="blended drawables in their own layer, farthest first, fogged at their own depth",
-        reads=("geometry", "camera", "pixels", "textures", "in_view", "depth", "lights", "shadow_maps", "fogged"),
+        reads=("geometry", "camera", "pixels", "textures", "sky_maps", "in_view", "depth", "lights", "shadow_maps", "fogged"),
         writes=("layer", "linear"),
         section=section,
         targets=(

@@ -12,8 +12,9 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.sections.depth import Depth
-from eddyfall.core.scene.setup.sections.shadow import Faces, Technique
+from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 from eddyfall.core.scene.setup.tables import LightSetup
 from eddyfall.core.shade.blend import FIRST_BLENDED
 from eddyfall.core.shade.surface import Rays, Surfaces
@@ -110,7 +111,8 @@ class View:
 class LookUp:
     """How a light's shadow maps are looked up. The place is moved along its normal by normal_texels x (sine of its angle to the light +
     over) texels, then lifted towards the light by constant_m and by `slope` texels of its own slope in the map; along_plane: each texel of
-    the filter, filter_px across, is held against the depth that the face's plane has there."""
+    the filter, filter_px across, is held against the depth that the face's plane has there. softness by search: the filter is as wide as
+    the penumbra of a light of a size (a sun: m at a distance of 1 m; a lamp: m), up to search_texels."""
 
     constant_m: float = 0.0
     slope: float = 0.0
@@ -118,17 +120,26 @@ class LookUp:
     over: float = 0.0
     along_plane: bool = False
     filter_px: int = 1
+    softness: Softness = "box"
+    size: float = 0.0
+    search_texels: int = 0
+
+    @property
+    def soft(self) -> bool:
+        """Whether the filter is as wide as a search makes it."""
+        return self.softness == "search" and self.size > 0
 
     @property
     def unbiased(self) -> "LookUp":
         """The same filter with no bias at all."""
-        return LookUp(filter_px=self.filter_px)
+        return LookUp(filter_px=self.filter_px, softness=self.softness, size=self.size, search_texels=self.search_texels)
 
 
 @dataclass(frozen=True)
 class LightState:
     """One light that shines: sun towards (unit), point or spot at place; power rgb in lux or candela. resolution: edge of its maps, None as
-    the project says; faces: which of them the maps draw."""
+    the project says; faces: which of them the maps draw; lightmap_shade: what its shadow leaves of lightmaps, None: all;
+    disc_size: its size (as `LookUp` has it) if its shadow is softened by soft_rays rays, else 0."""
 
     name: str
     kind: int
@@ -143,11 +154,18 @@ class LightState:
     look_up: LookUp = LookUp()
     resolution: int | None = None
     faces: Faces = "front"
+    lightmap_shade: float | None = None
+    disc_size: float = 0.0
+    soft_rays: int = 16
+    contact_m: float = 0.0
+    contact_thick_m: float = 0.1
 
     @property
     def as_drawn(self) -> "LightState":
         """All of it that its maps are drawn by: the look-up comes later."""
-        return replace(self, look_up=LookUp())
+        return replace(
+            self, look_up=LookUp(), lightmap_shade=None, disc_size=0.0, soft_rays=0, contact_m=0.0, contact_thick_m=0.0
+        )
 
 
 @dataclass(frozen=True)
@@ -209,7 +227,9 @@ SETTING_OF_STATE = {
 
 
 # The same of a light's state, where a pass takes no more than that.
-LOOK_UP = {"bias_mm", "bias_slope", "bias_normal_texels", "bias_along_plane", "filter_px"}
+SOFT = {"softness", "diameter_deg", "diameter_m", "search_texels"}
+LOOK_UP = {"bias_mm", "bias_slope", "bias_normal_texels", "bias_along_plane", "filter_px", *SOFT}
+AFTER_MAPS = {*LOOK_UP, "lightmap_shade", "soft_rays", "contact_m", "contact_thick_m"}  # what the maps are not drawn by
 SETTING_OF_LIGHT = {
     "technique": {"lights.technique", "shadow.technique"},
     "casts": {"lights.casts"},
@@ -217,7 +237,12 @@ SETTING_OF_LIGHT = {
     "towards": {"lights.towards", "lights.on"},
     "bakes": {"lights.bakes"},
     "look_up": {"shadow.bias_texels", "shadow.filter_px"} | {f"lights.{name}" for name in LOOK_UP},
-    "as_drawn": {"shadow.technique"} | {f"lights.{name}" for name in LightSetup.model_fields if name not in LOOK_UP},
+    "as_drawn": {"shadow.technique"} | {f"lights.{name}" for name in LightSetup.model_fields if name not in AFTER_MAPS},
+    "lightmap_shade": {"lights.lightmap_shade"},
+    "soft_rays": {"lights.soft_rays"},
+    "disc_size": {"lights.softness", "lights.diameter_deg", "lights.diameter_m"},
+    "contact_m": {"lights.contact_m"},
+    "contact_thick_m": {"lights.contact_thick_m"},
     "faces": {"lights.faces"},
 }
 
@@ -296,7 +321,8 @@ class Pass(Generic[S]):
     number: its place in the order. reads, writes: names of buffers; a pass may write a buffer that an earlier one wrote, those after it
     then read the new version. section(stage): a frozen dataclass of all the settings it may use. run(inputs, section): its outputs.
     targets: those of its outputs that have a texel for each pixel. other_bytes(section): what else it keeps in memory. support_px: how
-    far it looks sideways (0: only its own pixel; None: it needs the whole frame); a crop is drawn that much larger and cut. off: its
+    far it looks sideways (0: only its own pixel; None: it needs the whole frame); a crop is drawn that much larger and cut;
+    whole_frame_if(setup): whether it needs the whole frame by what is set. off: its
     off-switches. by_content: those of its outputs, small ones, whose key is the hash of what they hold, not of what they were made from:
     what reads them need not run again where they came out the same. twin(recorder): the same at one pixel in plain Python, which lays its
     strata on a core sample (see `recorder`)."""
@@ -311,6 +337,7 @@ class Pass(Generic[S]):
     targets: tuple[Target, ...] = ()
     other_bytes: Callable[[S], int] = lambda section: 0
     support_px: int | None = 0
+    whole_frame_if: Callable[[Setup], bool] | None = None
     off: tuple[OffSwitch, ...] = ()
     by_content: tuple[str, ...] = ()
     twin: Callable[[Any], None] | None = None

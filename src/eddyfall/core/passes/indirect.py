@@ -5,11 +5,13 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
+from eddyfall.core.passes.lightmap_shade import kept_of_lightmaps
+from eddyfall.core.passes.look_ups import look_ups
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.sections import sky_light
+from eddyfall.core.passes.sections import sky_light, with_picture
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.shade.coat import even_plain
 from eddyfall.core.shade.columns import NORMAL_XYZ, OPEN
@@ -27,13 +29,19 @@ class IndirectSection:
     material: np.ndarray
     nearest: bool
     mips: bool
+    shades: tuple[float | None, ...]
+    receives: np.ndarray | None
+    look_ups: tuple[LookUp, ...]
 
 
 def section(stage: Stage) -> IndirectSection:
     bake = stage.resolved[Bake]
+    shades = tuple(light.lightmap_shade for light in stage.lights)
+    any_shade = any(stays is not None for stays in shades)
     return IndirectSection(
         sky=sky_light(stage), mapped=stage.state.mapped, material=stage.state.material,
-        nearest=bake.filter == "nearest", mips=bake.mips,
+        nearest=bake.filter == "nearest", mips=bake.mips, shades=shades if any_shade else (),
+        receives=stage.state.receives if any_shade else None, look_ups=look_ups(stage) if any_shade else (),
     )  # fmt: skip
 
 
@@ -45,14 +53,20 @@ def run(inputs: Values, section: IndirectSection) -> dict[str, Any]:
         lit_by_sky = visible
         if by_map:
             lit_by_sky = np.where(section.mapped[inputs["drawable"]] & (inputs["drawable"] >= 0), -1, visible).astype(np.int32)
-        shaded = add_ambient(inputs["surface"], lit_by_sky, pixels.origin, pixels.jitter, view.rays, section.sky, shaded)
+        sky = with_picture(section.sky, inputs["sky_maps"])
+        shaded = add_ambient(inputs["surface"], lit_by_sky, pixels.origin, pixels.jitter, view.rays, sky, shaded)
     if by_map:
         g = inputs["geometry"]
         soup = Soup(g.positions, g.normals, g.uv0, g.uv1, g.triangles, g.owner, section.material)
-        shaded = add_lightmaps(
+        shades = section.receives is not None
+        baked = add_lightmaps(
             inputs["surface"], visible, inputs["drawable"], inputs["triangle"], pixels.origin, pixels.jitter, view.rays, soup,
-            inputs["lightmaps"], section.nearest, section.mips, shaded,
+            inputs["lightmaps"], section.nearest, section.mips, np.zeros_like(shaded) if shades else shaded,
         )  # fmt: skip
+        if section.receives is not None:
+            kept = kept_of_lightmaps(inputs, section.shades, section.receives, section.mapped, section.look_ups)
+            baked = (shaded + baked * kept[..., None]).astype(np.float32)
+        shaded = baked
     return {"shaded": shaded}
 
 
@@ -65,9 +79,19 @@ def twin(r: Recorder) -> None:
     name = r.geometry.drawables[d].name
     if r.stage.state.mapped[d]:
         baked, facts = _baked(r, row, d, front.triangle)
-        r.lay("indirect", name, "light from its lightmap", baked, 1.0, lightmap=facts)
+        kept = _kept(r, row, d, front.triangle)
+        r.lay("indirect", name, "light from its lightmap", baked * kept, 1.0, lightmap={**facts, "kept_in_shadows": kept})
     elif sky is not None:
-        r.lay("indirect", name, "light from the sky", ambient_plain(row, r.to_eye, sky), 1.0)
+        r.lay("indirect", name, "light from the sky", ambient_plain(row, r.to_eye, with_picture(sky, r.values["sky_maps"])), 1.0)
+
+
+def _kept(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> float:
+    """Share of its lightmap that drawn shadows leave at this pixel."""
+    shades = [light.lightmap_shade for light in r.stage.lights]
+    if all(stays is None for stays in shades):
+        return 1.0
+    seen = r.visibility(row, drawable, triangle)
+    return float(np.prod([1.0 if stays is None else 1 - (1 - stays) * (1 - v) for stays, v in zip(shades, seen)]))
 
 
 def _baked(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> tuple[np.ndarray, dict[str, Any]]:
@@ -89,7 +113,10 @@ PASS = register(
         number=6,
         name="indirect",
         does="baked light from lightmaps, light from the sky where there are none",
-        reads=("geometry", "camera", "pixels", "lightmaps", "visible", "drawable", "triangle", "surface", "lit"),
+        reads=(
+            "geometry", "camera", "pixels", "lightmaps", "sky_maps", "visible", "drawable", "triangle", "surface", "lit", "lights",
+            "shadow_maps", "traced",
+        ),
         writes=("shaded",),
         section=section,
         targets=(Target(name="shaded", texel_bytes=12),),
@@ -97,4 +124,4 @@ PASS = register(
         twin=twin,
         off=(off_by_leaf("sky.ambient", False, "light from the sky off"),),
     )
-)
+)  # fmt: skip

@@ -19,5 +19,6 @@ def looked_up(maps: ShadowMaps, by: Sequence[LookUp]) -> ShadowMaps:
     return maps._replace(
         bias=np.array(rows, np.float64).reshape(-1, 5),
         filter_px=np.array([v.filter_px for v in by], np.int64),
+        soft=np.array([(v.soft, v.size, v.search_texels) for v in by], np.float64).reshape(-1, 3),
         by_plane=int(any(v.slope > 0 or v.along_plane for v in by)),
     )

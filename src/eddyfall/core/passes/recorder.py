@@ -90,19 +90,25 @@ class Recorder:
     ) -> tuple[np.ndarray, list[dict[str, Any]]]:
         """(radiance of direct light and emission of a surface row on a triangle, what each light gives and whether it is seen). opaque:
         rays were traced from it."""
-        maps = looked_up(self.values["shadow_maps"], look_ups(self.stage))
-        face = np.array(face_normal(self.geometry.positions, self.geometry.triangles, triangle))
-        place = self.view.rays.eye - self.to_eye * row[DISTANCE]
-        state = self.stage.state
-        parts = direct_plain(
-            row, place, self.to_eye, row[DISTANCE] / self.length, bool(state.receives[drawable]), bool(state.mapped[drawable]),
-            self.values["lights"], maps, self.values["traced"][0, 0] if opaque else None, face,
-        )  # fmt: skip
+        parts = self._parts(row, drawable, triangle, bool(self.stage.state.mapped[drawable]), opaque)
         lights = [
             {"light": light.name, "rgb": [float(v) for v in rgb], "visible": float(visible)}
             for light, (rgb, visible) in zip(self.stage.lights, parts)
         ]
         return np.sum([rgb for rgb, _ in parts], axis=0) + row[EMITTED_RGB] if parts else np.array(row[EMITTED_RGB]), lights
+
+    def visibility(self, row: np.ndarray, drawable: int, triangle: int) -> list[float]:
+        """How much of each light reaches an opaque surface row by its drawn shadow, whether its lightmap holds that light or not."""
+        return [seen for _, seen in self._parts(row, drawable, triangle, False, True)]
+
+    def _parts(self, row: np.ndarray, drawable: int, triangle: int, mapped: bool, opaque: bool) -> list[tuple[np.ndarray, float]]:
+        maps = looked_up(self.values["shadow_maps"], look_ups(self.stage))
+        face = np.array(face_normal(self.geometry.positions, self.geometry.triangles, triangle))
+        place = self.view.rays.eye - self.to_eye * row[DISTANCE]
+        return direct_plain(
+            row, place, self.to_eye, row[DISTANCE] / self.length, bool(self.stage.state.receives[drawable]), mapped,
+            self.values["lights"], maps, self.values["traced"][0, 0] if opaque else None, face,
+        )  # fmt: skip
 
 
 def depth_state(kept: bool, writes: bool) -> str:

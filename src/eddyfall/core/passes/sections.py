@@ -5,6 +5,7 @@ import numpy as np
 from eddyfall.core.passes.contract import Stage
 from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.shade.sky import SkyLight
+from eddyfall.core.shade.sky_maps import SkyMaps
 
 
 def sky_light(stage: Stage) -> SkyLight | None:
@@ -16,3 +17,8 @@ def sky_colours(stage: Stage) -> SkyLight:
     """The sky's three radiances."""
     sky = stage.resolved[Sky]
     return SkyLight(np.array(sky.zenith_rgb), np.array(sky.horizon_rgb), np.array(sky.ground_rgb))
+
+
+def with_picture(sky: SkyLight, maps: SkyMaps) -> SkyLight:
+    """The sky with the maps of its picture, if it has one."""
+    return sky._replace(**maps._asdict())

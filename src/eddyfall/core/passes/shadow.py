@@ -104,7 +104,7 @@ def run(inputs: Values, section: ShadowSection) -> dict[str, Any]:
     shadow_maps = ShadowMaps(
         matrices, of_planes(matrices), _rows([info for _, info in maps], 6), depth, np.zeros((len(lights), 5)),
         np.ones(len(lights), np.int64), 0, np.array(camera.eye, np.float64), int(section.reach_by == "range"), section.join_blend,
-        np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32), np.zeros(0, np.float32), 0.0,
+        np.zeros((len(maps), 4), np.int32), np.zeros(0, np.int32), np.zeros(0, np.float32), 0.0, np.zeros((len(lights), 3)),
     )  # fmt: skip
     return {"lights": table, "shadow_maps": shadow_maps}
 

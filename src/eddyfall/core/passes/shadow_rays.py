@@ -7,6 +7,7 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.registry import register
+from eddyfall.core.rays.disc import disc, towards_disc, turns
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow
@@ -22,10 +23,12 @@ class RaysSection:
 
     receives: np.ndarray
     offset_m: float
+    soft: tuple[tuple[float, int], ...]
 
 
 def section(stage: Stage) -> RaysSection:
-    return RaysSection(receives=stage.state.receives, offset_m=stage.resolved[Shadow].ray_offset_m)
+    soft = tuple((v.disc_size, v.soft_rays) for v in stage.lights)
+    return RaysSection(receives=stage.state.receives, offset_m=stage.resolved[Shadow].ray_offset_m, soft=soft)
 
 
 def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
@@ -53,8 +56,20 @@ def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
         scene = RayScene(
             inputs["caster_geometry"], inputs["rays_casters"][number], inputs["shadow_cutouts"], inputs["textures"].alpha_uv
         )
-        triangle, away = scene.first_hit(places[at] + faces * section.offset_m, towards[at])
-        traced[y[at], x[at], number] = ~((triangle >= 0) & (away < distance[at]))
+        starts = places[at] + faces * section.offset_m
+        size, count = section.soft[number]
+        if size <= 0:
+            triangle, away = scene.first_hit(starts, towards[at])
+            traced[y[at], x[at], number] = ~((triangle >= 0) & (away < distance[at]))
+            continue
+        (ox, oy), sun = view.pixels.origin, table.kind[number] == DIRECTIONAL
+        turn = turns(x[at] + ox, y[at] + oy)
+        seen = np.zeros(len(at))
+        for aside in disc(count):
+            aim, far = towards_disc(towards[at], distance[at], size, aside, turn, sun)
+            triangle, away = scene.first_hit(starts, aim)
+            seen += ~((triangle >= 0) & (away < far))
+        traced[y[at], x[at], number] = seen / count
     return {"traced": traced}
 
 

@@ -6,7 +6,7 @@ from typing import Any
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.sections import sky_colours
+from eddyfall.core.passes.sections import sky_colours, with_picture
 from eddyfall.core.shade.sky import SkyLight, sky_picture, sky_plain
 
 
@@ -25,13 +25,14 @@ def run(inputs: Values, section: SkySection) -> dict[str, Any]:
     pixels = inputs["pixels"]
     view = View(inputs["camera"], pixels)
     jitter = pixels.jitter
-    return {"with_sky": sky_picture(inputs["visible"], pixels.origin, jitter, view.rays, section.sky, inputs["shaded"])}
+    sky = with_picture(section.sky, inputs["sky_maps"])
+    return {"with_sky": sky_picture(inputs["visible"], pixels.origin, jitter, view.rays, sky, inputs["shaded"])}
 
 
 def twin(r: Recorder) -> None:
     """Lays the sky where nothing opaque is in front."""
     if r.notes["front"] is None:
-        r.lay("sky", "(sky)", "drawn", sky_plain(-r.to_eye, sky_colours(r.stage)), 0.0)
+        r.lay("sky", "(sky)", "drawn", sky_plain(-r.to_eye, with_picture(sky_colours(r.stage), r.values["sky_maps"])), 0.0)
 
 
 PASS = register(
@@ -39,7 +40,7 @@ PASS = register(
         number=7,
         name="sky",
         does="sky where nothing is visible",
-        reads=("camera", "pixels", "visible", "shaded"),
+        reads=("camera", "pixels", "sky_maps", "visible", "shaded"),
         writes=("with_sky",),
         section=section,
         targets=(Target(name="with_sky", texel_bytes=12),),

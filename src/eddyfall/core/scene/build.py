@@ -6,7 +6,8 @@ from typing import Any
 
 from eddyfall.core.errors import SetupError
 from eddyfall.core.hashing import digest
-from eddyfall.core.scene.model import Scene
+from eddyfall.core.scene.model import Scene, sky_named
+from eddyfall.core.scene.resolve import skies_named
 from eddyfall.core.scene.setup import Setup
 
 
@@ -48,6 +49,11 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
     for key, view in setup.viewpoints.items():
         if view.camera is not None and view.camera not in cameras:
             raise SetupError(f"camera node {view.camera!r} is not in the scene", f"viewpoints.{key}.camera")
+    notes += [
+        f"sky.picture {name!r} is not there: the three radiances are drawn; there are: {', '.join(s.name for s in scene.skies) or 'none'}"
+        for name in skies_named(setup)
+        if sky_named(scene.skies, name) is None
+    ]
     materials = set(scene.material_keys)
     for key, mesh in setup.meshes.items():
         for rule_name, rule in mesh.copies.items():

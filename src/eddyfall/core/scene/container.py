@@ -32,6 +32,7 @@ class Container:
     embedded: memoryview | None
     read_beside: Callable[[str, int], bytes]
     raw: bytes | None = None
+    skies: tuple[str, ...] = ()  # pictures of skies that lie in the same ZIP, as `read_beside` takes their names
 
 
 def open_container(path: Path, beside_it: bool = True) -> Container:
@@ -205,9 +206,13 @@ def _open_zip(data: bytes) -> Container:
         return read(full, limit)
 
     content = read(scenes[0])
-    if content[:4] == b"glTF":
-        return _open_glb(content, beside)
-    return Container(parse_json(content, SceneError), None, beside)
+    found = _open_glb(content, beside) if content[:4] == b"glTF" else Container(parse_json(content, SceneError), None, beside)
+    found.skies = tuple(
+        str(PurePosixPath(n).relative_to(base))
+        for n in sorted(names)
+        if n.lower().endswith((".exr", ".hdr")) and PurePosixPath(n).is_relative_to(base)
+    )
+    return found
 
 
 def read_uri(container: Container, uri: str, limit: int) -> bytes:

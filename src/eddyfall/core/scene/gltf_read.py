@@ -12,13 +12,28 @@ from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.accessors import AccessorReader, index_into, number, numbers, objects, text, whole
 from eddyfall.core.scene.container import MAX_BYTES, Container, open_container, read_uri
 from eddyfall.core.scene.images import ImageBudget, decode_image
-from eddyfall.core.scene.model import Camera, Image, Light, Material, Mesh, Node, Primitive, Scene, Source, TextureUse, Wrap
+from eddyfall.core.scene.model import (
+    Camera,
+    Image,
+    Light,
+    Material,
+    Mesh,
+    Node,
+    Primitive,
+    Scene,
+    SkyPicture,
+    Source,
+    TextureUse,
+    Wrap,
+)
 from eddyfall.core.scene.names import clean_name, fault_of
+from eddyfall.core.scene.sky_pictures import MIME_TYPES, MOST_PIXELS, sky_of_bytes
 
 MAX_TRIANGLES = 20_000_000
 MAX_VERTICES = 20_000_000
 MAX_NODES = 200_000
 MAX_NODE_DEPTH = 256
+MAX_SKIES = 8
 FARTHEST_M = 1e7
 WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
 READ_EXTENSIONS = {"KHR_lights_punctual", "KHR_materials_unlit", "KHR_materials_emissive_strength", "KHR_materials_ior"}
@@ -76,7 +91,8 @@ class _Reader:
             if objects(self.doc, key):
                 self.notes.append(f"not drawn yet: {key} ({len(self.doc[key])}); the file's rest pose is drawn")
         source = Source(self.doc, tuple(self.buffers), self.container.raw)
-        return self._placed(Scene(meshes, nodes, materials, images, lights, cameras, tuple(self.notes), source))
+        skies = self._skies()
+        return self._placed(Scene(meshes, nodes, materials, images, lights, cameras, skies, tuple(self.notes), source))
 
     def _claims(self) -> None:
         """Refuse more vertices or drawn triangles than are drawn, from the JSON alone: before a byte of them is unpacked."""
@@ -162,6 +178,34 @@ class _Reader:
                 pixels, wide = np.full((1, 1, 4), 255, np.uint8), None
             images.append(Image(name, freeze(pixels), None if wide is None else freeze(wide)))
         return tuple(images)
+
+    def _skies(self) -> tuple[SkyPicture, ...]:
+        """Sky pictures: those that the file's extras name, and those that lie beside it in its ZIP. What cannot be read is left out."""
+        extras = self.doc.get("extras")
+        listed = extras.get("skies") if isinstance(extras, dict) else None
+        entries = [entry for entry in listed if isinstance(entry, dict)] if isinstance(listed, list) else []
+        named = {str(entry.get("uri")) for entry in entries}
+        entries = [*entries, *({"uri": name} for name in self.container.skies if name not in named)]
+        skies: dict[str, SkyPicture] = {}
+        pixels = 0
+        for i, entry in enumerate(entries[:MAX_SKIES]):
+            here = name = f"sky {i}"
+            try:
+                file = text(entry, "uri", here)
+                name = self._name(entry, here) or clean_name(file)
+                suffix = MIME_TYPES.get(text(entry, "mimeType", here)) or Path(file[-200:]).suffix.lower()
+                if name in skies:
+                    raise SceneError("another sky has its name")
+                picture = sky_of_bytes(self._image_bytes(entry, here), name, suffix)
+                pixels += picture.radiance.shape[0] * picture.radiance.shape[1]
+                if pixels > MOST_PIXELS:
+                    raise SceneError(f"with it the skies have more than {MOST_PIXELS // 10**6} million pixels")
+                skies[name] = picture
+            except (FileNotFoundError, SceneError) as error:
+                self.notes.append(f"left out: {here} {name[:60]!r}: {str(error).removeprefix(f'{name}: ')}")
+        if len(entries) > MAX_SKIES:
+            self.notes.append(f"left out: {len(entries) - MAX_SKIES} skies; at most {MAX_SKIES} are read")
+        return tuple(skies.values())
 
     def _image_bytes(self, entry: dict[str, Any], here: str) -> bytes:
         if "bufferView" in entry:

@@ -10,6 +10,7 @@ import numpy as np
 
 from eddyfall.core.scene.images import encode_png
 from eddyfall.core.scene.model import Image, Material, Primitive, Scene, TextureUse
+from eddyfall.core.scene.sky_pictures import sky_bytes
 
 COMPONENT_OF = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121,
                 np.dtype(np.int16): 5122, np.dtype(np.int8): 5120}  # fmt: skip
@@ -30,6 +31,7 @@ def write_glb(scene: Scene, original: Scene | None = None) -> bytes:
             (scene.meshes, original.meshes),
             (scene.materials, original.materials),
             (scene.images, original.images),
+            (scene.skies, original.skies),
         )
         for a, b in zip_longest(mine, theirs)
     )
@@ -72,6 +74,8 @@ class _Writer:
                 self._replace(entry, part)
                 entries.append(entry)
         self._new_images(scene, original)
+        if scene.skies:
+            self._skies(scene)
         used: list[str] = []
         for material in scene.materials[len(original.materials) :]:
             self.doc.setdefault("samplers", [])
@@ -114,6 +118,8 @@ class _Writer:
         doc["scene"] = 0
         doc["scenes"] = [{"nodes": [i for i, n in enumerate(scene.nodes) if n.parent is None]}]
         self._images(scene)
+        if scene.skies:
+            self._skies(scene)
         used: list[str] = []
         if scene.materials:
             doc["materials"] = [self._material(m, used) for m in scene.materials]
@@ -172,6 +178,15 @@ class _Writer:
         self.doc["images"], self.doc["textures"], self.doc["samplers"] = [], [], []
         for image in scene.images:
             self.doc["images"].append(self._image(image))
+
+    def _skies(self, scene: Scene) -> None:
+        """Sky pictures go with the file, as its extras say: glTF itself has no word for them."""
+        extras = self.doc.get("extras")
+        extras = self.doc["extras"] = extras if isinstance(extras, dict) else {}
+        extras["skies"] = [
+            {"name": sky.name, "mimeType": "image/x-exr", "bufferView": self._view(sky_bytes(sky.radiance))}
+            for sky in scene.skies
+        ]
 
     def _image(self, image: Image) -> dict[str, Any]:
         return {"name": image.name, "mimeType": "image/png", "bufferView": self._view(encode_png(image))}

@@ -24,6 +24,16 @@ class Image:
 
 
 @dataclass(frozen=True)
+class SkyPicture:
+    """An equirectangular picture of a whole sky: radiance (h, w, 3) float32, linear, -Z in the middle; half: it was stored in half
+    floats, which end at 65504."""
+
+    name: str
+    radiance: np.ndarray
+    half: bool = False
+
+
+@dataclass(frozen=True)
 class TextureUse:
     """How a material samples an image: wrap per axis, filter, and which UV set."""
 
@@ -143,6 +153,7 @@ class Scene:
     images: tuple[Image, ...] = ()
     lights: tuple[Light, ...] = ()
     cameras: tuple[Camera, ...] = ()
+    skies: tuple[SkyPicture, ...] = ()
     notes: tuple[str, ...] = field(default=(), metadata={"hashed": False})
     source: Source | None = field(default=None, metadata={"hashed": False})
 
@@ -212,6 +223,19 @@ class Scene:
             index = keys.index(image.name)
             return replace(self, images=(*self.images[:index], image, *self.images[index + 1 :]))
         return replace(self, images=(*self.images, image))
+
+    def with_sky(self, picture: SkyPicture) -> "Scene":
+        """The scene with a sky picture added, or put in the place of the one that has its name."""
+        names = [s.name for s in self.skies]
+        if picture.name not in names:
+            return replace(self, skies=(*self.skies, picture))
+        index = names.index(picture.name)
+        return replace(self, skies=(*self.skies[:index], picture, *self.skies[index + 1 :]))
+
+
+def sky_named(skies: tuple[SkyPicture, ...], name: str) -> SkyPicture | None:
+    """The sky picture of a name, if there is one."""
+    return next((s for s in skies if s.name == name), None)
 
 
 def vec3(values: Any) -> tuple[float, float, float]:

@@ -86,7 +86,15 @@ def sky_in_set(setup: Setup, sky: Sky, light_set: str | None) -> Sky:
     if share == 1.0:
         return sky
     names = ("zenith_rgb", "horizon_rgb", "ground_rgb")
-    return sky.model_copy(update={name: tuple(v * share for v in getattr(sky, name)) for name in names})
+    dimmed: dict[str, Any] = {name: tuple(v * share for v in getattr(sky, name)) for name in names}
+    return sky.model_copy(update={**dimmed, "picture_nits": sky.picture_nits * share})
+
+
+def skies_named(setup: Setup) -> list[str]:
+    """Names of all sky pictures that a setup asks for: the project's, and those of targets, roles and viewpoints."""
+    overlays = [entry.set for table in (setup.targets, setup.roles, setup.viewpoints) for entry in table.values()]
+    named = [setup[Sky].picture, *(overlay.get("sky", {}).get("picture") for overlay in overlays)]
+    return list(dict.fromkeys(name for name in named if isinstance(name, str) and name))
 
 
 @dataclass(frozen=True)

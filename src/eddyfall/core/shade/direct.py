@@ -18,7 +18,7 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, fx, fy, fz, view_depth, receives
     """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v, on a face
     with normal f.
 
-    traced[ty, tx, i]: what rays let through of a light whose shadow is traced. mapped: its lightmap holds the light of baked lights.
+    traced[ty, tx, i]: what rays and marches let through of a light. mapped: its lightmap holds the light of baked lights.
     Sun visibility is that of the first sun, 1 where it does not shine on the face."""
     r = g = b = 0.0
     sun = -1.0
@@ -38,6 +38,7 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, fx, fy, fz, view_depth, receives
                     visible = light_visibility(
                         i, x, y, z, nx, ny, nz, fx, fy, fz, n_dot_l, view_depth, distance, lights, maps
                     )  # fmt: skip
+                    visible *= np.float64(traced[ty, tx, i])
             if visible > 0.0:
                 k = n_dot_l * share * visible
                 for c in range(3):
@@ -85,6 +86,7 @@ def direct_plain(
                 visible = 1.0 if traced is None else float(traced[i])
             else:
                 visible = float(light_visibility(i, *place, *normal, *face, n_dot_l, view_depth, distance, lights, maps))
+                visible *= 1.0 if traced is None else float(traced[i])
         shine = reflected(row[ALBEDO_RGB], row[F0_RGB], float(row[ROUGH]), row[NORMAL_XYZ], view, towards)
         result.append((shine * share * visible * lights.power[i], visible))
     return result

@@ -118,7 +118,7 @@ def mapped_share(rows, i, px, py, rays, c):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _add(rows, visible, drawable, triangle, ox, oy, jx, jy, rays, soup, store, nearest, mips, out):
+def _add(rows, visible, drawable, triangle, ox, oy, jx, jy, rays, soup, store, nearest, mips, reflects, out):
     height, width = visible.shape
     for py in prange(height):
         for px in range(width):
@@ -131,7 +131,7 @@ def _add(rows, visible, drawable, triangle, ox, oy, jx, jy, rays, soup, store, n
             x, y = ox + px + 0.5 + jx, oy + py + 0.5 + jy
             for c in range(3):
                 lux = irradiance_at(store, k, soup, triangle[py, px], x, y, rays, nearest, mips, c)
-                out[py, px, c] += mapped_share(rows, i, x, y, rays, c) / math.pi * lux
+                out[py, px, c] += mapped_share(rows, i, x, y, rays, c) / math.pi * lux if reflects else lux
 
 
 def add_lightmaps(
@@ -141,7 +141,36 @@ def add_lightmaps(
     """`colour` (h, w, 3) plus what lightmapped surfaces reflect of their lightmaps, as a new array. triangle: world triangles."""
     out = np.array(colour)
     rows = surface.reshape(-1, surface.shape[2])
-    _add(rows, visible, drawable, triangle, origin[0], origin[1], jitter[0], jitter[1], rays, soup, store, nearest, mips, out)
+    _add(
+        rows, visible, drawable, triangle, origin[0], origin[1], jitter[0], jitter[1], rays, soup, store, nearest, mips, True, out
+    )
+    return out
+
+
+def lux_of_lightmaps(
+    surface: np.ndarray, visible: np.ndarray, drawable: np.ndarray, triangle: np.ndarray, origin: tuple[int, int],
+    jitter: tuple[float, float], rays: Any, soup: Soup, store: LightmapStore, nearest: bool, mips: bool,
+) -> np.ndarray:  # fmt: skip
+    """(h, w, 3) float32 irradiance in lx that each pixel reads from its lightmap; 0 where there is none."""
+    out = np.zeros((*visible.shape, 3), np.float32)
+    rows = surface.reshape(-1, surface.shape[2])
+    _add(
+        rows,
+        visible,
+        drawable,
+        triangle,
+        origin[0],
+        origin[1],
+        jitter[0],
+        jitter[1],
+        rays,
+        soup,
+        store,
+        nearest,
+        mips,
+        False,
+        out,
+    )
     return out
 
 

@@ -233,6 +233,20 @@ def incoming_plain(i: int, place: np.ndarray, lights: Lights) -> tuple[np.ndarra
     return towards, share, distance
 
 
+def shares_all(i: int, towards: np.ndarray, distance: np.ndarray, lights: Lights) -> np.ndarray:
+    """(n,) share of light i's power that arrives unblocked per m2 on a face turned to it, from directions (n, 3) and distances (n,) m as
+    `incoming_all` gives them."""
+    if lights.kind[i] == DIRECTIONAL:
+        return np.ones(len(towards))
+    share = 1.0 / np.maximum(distance, 1e-4) ** 2
+    if lights.range_m[i] > 0:
+        share *= np.clip(1 - (distance / lights.range_m[i]) ** 4, 0, 1)
+    if lights.kind[i] == SPOT:
+        scale, offset = lights.cone[i]
+        share *= np.clip(-(towards @ lights.towards[i]) * scale + offset, 0, 1) ** 2
+    return np.asarray(share)
+
+
 def incoming_all(i: int, places: np.ndarray, lights: Lights) -> tuple[np.ndarray, np.ndarray]:
     """(unit directions (n, 3) from places (n, 3) to light i, distances (n,) in m; a sun's are 1)."""
     if lights.kind[i] == DIRECTIONAL:

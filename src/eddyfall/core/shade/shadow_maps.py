@@ -41,6 +41,13 @@ ALONG_NORMAL = 2  # texels along the normal, for each unit of the sine of the an
 OVER = 3  # added to that sine
 ALONG_PLANE = 4  # 1 if the filter follows the surface's plane
 
+# Columns of ShadowMaps.soft
+BY_SEARCH = 0
+SIZE = 1
+WIDEST = 2
+LOOKED = 8  # places along a search's edge
+TAPS = 16  # and, at most, along a wide filter's
+
 
 class ShadowMaps(NamedTuple):
     """All maps of a frame. matrix (m, 4, 4) float64 world to clip, of a paged level to texels; planes (m, 4, 4) the same for planes
@@ -53,7 +60,10 @@ class ShadowMaps(NamedTuple):
     eye (3,); by_range: 1 if near and far are ranges to it; join: share of a map at its end that is mixed with the next. Paged levels:
     pages (m, 4) int32, how many along x and y, where their rows start in `table`, 1 if paged; table int32: which page of the pool, -1
     none; pool (p,) float32 their depths, where START of a level points; pixel_m: size of a texel wanted at 1 m from the eye, all levels'
-    coarsening included."""
+    coarsening included.
+
+    soft (n, 3) float64: whether a light's filter is as wide as its penumbra, its size (a sun: m at 1 m; a lamp: m), the widest filter in
+    texels."""
 
     matrix: np.ndarray
     planes: np.ndarray
@@ -69,6 +79,7 @@ class ShadowMaps(NamedTuple):
     table: np.ndarray
     pool: np.ndarray
     pixel_m: float
+    soft: np.ndarray
 
 
 def of_planes(matrices: np.ndarray) -> np.ndarray:
@@ -149,8 +160,84 @@ def gap_m(k, d, held, metres, maps):
 
 
 @light_helper
+def penumbra_m(k, size, gap, away, maps):
+    """Width in m, across the rays, of the penumbra that an edge `gap` m before a place throws on it: by similar triangles."""
+    if maps.info[k, PERSPECTIVE] > 0.0:
+        return size * gap / max(away - gap, 1e-6)
+    return size * gap
+
+
+@light_helper
+def in_the_way(k, u, v, d, du, dv, column, row, across, bias, size, texel, metres, away, maps):
+    """Gap in m of the texel at one of LOOKED x LOOKED places of a box `across` texels wide around (u, v), if it may hide some of the light:
+    if it lies within the cone to it, as far as places so far apart tell; else 0."""
+    i = math.floor(u + ((column + 0.5) / LOOKED - 0.5) * across)
+    j = math.floor(v + ((row + 0.5) / LOOKED - 0.5) * across)
+    held = held_at(k, i, j, maps)
+    a, b = i + 0.5 - u, j + 0.5 - v
+    here = d + a * du + b * dv
+    if here <= held:
+        return 0.0
+    gap = gap_m(k, here, held, metres, maps)
+    aside = max(math.hypot(a, b) - 0.71 * max(across / LOOKED, 1.0), 0.0) * texel
+    return gap if gap > bias and aside <= 0.5 * penumbra_m(k, size, gap, away, maps) else 0.0
+
+
+@light_helper
+def soft_visibility(i, k, x, y, z, nx, ny, nz, away, maps):
+    """Share of light i that reaches a place by map k, softened as wide as its penumbra there: the mean gap of what stands in the way
+    among texels of a search, then a disc of texels as wide as that makes it (Fernando 2005, percentage-closer soft shadows, from memory;
+    only what lies within the cone to the light counts as in its way)."""
+    u, v, d = on_map(k, x, y, z, maps)
+    size, widest = maps.soft[i, SIZE], maps.soft[i, WIDEST]
+    metres = metres_of(k, away, maps)
+    bias = maps.bias[i, CONSTANT_M]
+    du, dv = plane_on_map(k, x, y, z, nx, ny, nz, maps)
+    if maps.bias[i, SLOPE] > 0.0:
+        bias += maps.bias[i, SLOPE] * slope_m(k, d, du, dv, metres, maps)
+    if maps.bias[i, ALONG_PLANE] == 0.0:
+        du = dv = 0.0
+    texel = maps.info[k, TEXEL_M] * (away if maps.info[k, PERSPECTIVE] > 0.0 else 1.0)
+    # First as wide as may be, for the farthest; then as wide as that one's penumbra, for the mean.
+    deepest = 0.0
+    for row in range(LOOKED):
+        for column in range(LOOKED):
+            gap = in_the_way(k, u, v, d, du, dv, column, row, widest, bias, size, texel, metres, away, maps)
+            deepest = max(deepest, gap)
+    if deepest == 0.0:
+        return 1.0
+    across = min(penumbra_m(k, size, deepest, away, maps) / texel + 1.0, widest)
+    total, count = 0.0, 0
+    for row in range(LOOKED):
+        for column in range(LOOKED):
+            gap = in_the_way(k, u, v, d, du, dv, column, row, across, bias, size, texel, metres, away, maps)
+            if gap > 0.0:
+                total += gap
+                count += 1
+    if count == 0:
+        return 1.0
+    wide = min(max(penumbra_m(k, size, total / count, away, maps) / texel, 1.0), widest)
+    taps = int(min(2 * math.ceil(wide), TAPS))
+    seen, dark = 0, 0
+    for row in range(taps):
+        for column in range(taps):
+            a, b = (column + 0.5) / taps - 0.5, (row + 0.5) / taps - 0.5
+            if a * a + b * b > 0.25 and taps > 2:
+                continue
+            i0, j0 = math.floor(u + a * wide), math.floor(v + b * wide)
+            held = held_at(k, i0, j0, maps)
+            here = d + (i0 + 0.5 - u) * du + (j0 + 0.5 - v) * dv
+            seen += 1
+            if here > held and gap_m(k, here, held, metres, maps) > bias:
+                dark += 1
+    return (seen - dark) / seen
+
+
+@light_helper
 def map_visibility(i, k, x, y, z, nx, ny, nz, away, maps):
     """Share of light i's filter on map k that sees the light at a place already shifted, `away` m from a lamp, on a face with normal n."""
+    if maps.soft[i, BY_SEARCH] > 0.0:
+        return soft_visibility(i, k, x, y, z, nx, ny, nz, away, maps)
     u, v, d = on_map(k, x, y, z, maps)
     side = maps.filter_px[i]
     constant, slope = maps.bias[i, CONSTANT_M], maps.bias[i, SLOPE]

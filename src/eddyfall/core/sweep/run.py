@@ -20,7 +20,7 @@ from eddyfall.core.sweep.proving import PROOFS, Proved, Prover
 
 OUTLINE_PX = 3
 MOST_OUTLINED = 12
-SWEEP_MEMO_BYTES = 224 * 1024**2
+SWEEP_MEMO_BYTES = 272 * 1024**2
 
 Progress = Callable[[str, float], None]
 OnFound = Callable[[Underway], None]

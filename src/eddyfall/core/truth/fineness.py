@@ -1,12 +1,11 @@
 """How fine a light's shadows are drawn at one viewpoint: texels against pixels at their edges, steps at joins between maps, what comes
-through holes, what is thinner than a texel."""
+through holes, what is thinner than a texel, how wide its edges are."""
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.frame.render import Frame, Renderer, Request
+from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.build import Build
 from eddyfall.core.truth.disagreement import disagreement
 from eddyfall.core.truth.holes import HoleShare, hole_shares
@@ -14,7 +13,8 @@ from eddyfall.core.truth.joins import JoinGap, join_gaps
 from eddyfall.core.truth.judge import SHADOWED, Judge
 from eddyfall.core.truth.long_section import light_number
 from eddyfall.core.truth.shadow_classes import Class, Disagreement
-from eddyfall.core.truth.surfaces import to_light
+from eddyfall.core.truth.softness import SoftEdge, soft_edges
+from eddyfall.core.truth.surfaces import pixel_m, to_light
 from eddyfall.core.truth.widths import Thin, thin_casters
 
 EVERY = 2  # pixels across and down that one ray stands for
@@ -33,7 +33,8 @@ class EdgeTexels:
 
 @dataclass(frozen=True)
 class Fineness:
-    """A light at a viewpoint. edges: None where no map serves an edge; holes and thin with the names of their materials and casters."""
+    """A light at a viewpoint. edges: None where no map serves an edge; holes and thin with the names of their materials and casters; soft:
+    its edges by how far their casters stand in front, where its size is said."""
 
     viewpoint: str
     light: str
@@ -42,6 +43,7 @@ class Fineness:
     joins: tuple[JoinGap, ...]
     holes: tuple[tuple[str, HoleShare], ...]
     thin: tuple[tuple[str, Thin], ...]
+    soft: tuple[SoftEdge, ...]
 
 
 def fineness(renderer: Renderer, build: Build, request: Request, light: str | None = None) -> Fineness:
@@ -55,6 +57,7 @@ def fineness(renderer: Renderer, build: Build, request: Request, light: str | No
         tuple(g for g in join_gaps(renderer, build, request) if g.light == state.name),
         tuple((keys[h.material], h) for h in hole_shares(judge, number, whole.surfaces, LEAST_HOLES)),
         tuple((drawables[t.drawable].name, t) for t in thin_casters(renderer, frame, whole, number)),
+        tuple(soft_edges(judge, number, whole.surfaces, EVERY)),
     )  # fmt: skip
 
 
@@ -67,8 +70,3 @@ def edge_texels(judge: Judge, whole: Disagreement, number: int) -> EdgeTexels | 
     _, distance = to_light(s, number, judge.frame)
     ratio = judge.texel_m(number, s, distance) / (s.depth_m * pixel_m(judge.frame))
     return EdgeTexels(rows, len(rows) * whole.each, float(np.median(ratio)))
-
-
-def pixel_m(frame: Frame) -> float:
-    """Size in m of a pixel in the middle of the frame at one metre from the eye."""
-    return 2 * math.tan(frame.camera.fov_y_rad / 2) / frame.pixels.size[1]

@@ -61,7 +61,7 @@ def hole_shares(judge: Judge, i: int, s: Surfaces, least: int) -> list[HoleShare
     inside &= ~judge.blocked(judge.scene(judge.intended & ~holed), part, way, far)
     rows, part, way, far = rows[inside], part.of(inside), way[inside], far[inside]
     owner = judge.frame.geometry.owner[triangle[inside]]
-    true, drawn = _averaged(judge, i, part, way, far, reach[inside])
+    true, drawn = averaged_shares(judge, i, part, way, far, reach[inside])
     found = []
     for m in np.unique(cutouts.material[owner]):
         mine = cutouts.material[owner] == m
@@ -75,11 +75,11 @@ def hole_shares(judge: Judge, i: int, s: Surfaces, least: int) -> list[HoleShare
     return sorted(found, key=lambda h: -abs(h.off))
 
 
-def _averaged(
+def averaged_shares(
     judge: Judge, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, reach_m: np.ndarray
 ) -> tuple[np.ndarray, np.ndarray]:
-    """(true, drawn) share (n,) over what the look-up takes from around each surface: a mesh seen at the centres of pixels alone makes a
-    pattern with them that is no share of anything."""
+    """(true, drawn) share (n,) of light i over what the look-up takes from around each surface, reach_m (n,) across its rays. A mesh seen
+    at the centres of pixels alone makes a pattern with them that is no share of anything. True: by rays to what the judge holds due."""
     scene = judge.scene(judge.intended)
     places = [s, *(p for part in RINGS for p in around(s, towards, reach_m * part))]
     true = np.mean([~judge.blocked(scene, p, towards, distance) for p in places], axis=0)

@@ -45,8 +45,8 @@ class JoinGap:
 
 
 def join_gaps(renderer: Renderer, build: Build, request: Request, least_px: int = 1) -> list[JoinGap]:
-    """The joins of each sun's cascades that cross at least so many shaded pixels of a frame, largest step
-    first."""
+    """The joins of each sun's cascades that cross at least so many shaded pixels of a frame, largest step first.
+    RequestError for a viewpoint, target or role that does not exist."""
     frame = renderer.frame(build, request, SHADOWED)
     table, gaps = frame.buffers["lights"], []
     judge = Judge(renderer, frame)
@@ -136,7 +136,15 @@ def _with_and_without(renderer: Renderer, build: Build, request: Request, light:
     entry, frames = build.setup.lights.get(light, LightSetup()), []
     for update in ({"on": False}, {"casts": False, "technique": None}):
         lights = {**build.setup.lights, light: entry.model_copy(update=update)}
-        changed = build.with_setup(build.setup.model_copy(update={"lights": lights}))
+        # A light set that names the light overrules what it says itself.
+        shines = update.get("on", True)
+        sets = {
+            name: s.model_copy(update={"on": {**s.on, light: shines}})
+            for name, s in build.setup.light_sets.items()
+            if light in s.on
+        }
+        tables = {"lights": lights, "light_sets": {**build.setup.light_sets, **sets}}
+        changed = build.with_setup(build.setup.model_copy(update=tables))
         frames.append(renderer.frame(changed, request, "linear"))
     return frames[0], frames[1]
 

@@ -10,9 +10,11 @@ from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.passes.contract import LookUp, Textures
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.raster.rasterise import Cutouts
+from eddyfall.core.rays.disc import towards_disc
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.shade.columns import REFLECTING
 from eddyfall.core.shade.lights import DIRECTIONAL, SPOT, Places, visibility_at
 from eddyfall.core.shade.shadow_maps import TEXEL_M, TRACED, ShadowMaps
 from eddyfall.core.truth.map_reading import serving_map
@@ -21,6 +23,7 @@ from eddyfall.core.truth.shadow_classes import SAME, Class
 from eddyfall.core.truth.surfaces import Surfaces, to_light
 from eddyfall.core.truth.visibility import intended, ray_scene_of
 
+OVER_THE_RIM = 1.1  # of a soft light's disc: eight rays past its rim leave nothing of the disc out between them
 SHADOWED = "traced"  # what a frame has to be drawn up to to be judged: all of its shadows, no light yet
 MOST_FACES = 16  # along one ray
 AROUND = ((1, 0), (1, 1), (0, 1), (-1, 1), (-1, 0), (-1, -1), (0, -1), (1, -1))  # opposite ones four apart
@@ -85,7 +88,7 @@ class Judge:
         baked = self.state.mapped[s.drawable] & bool(self.table.baked[i])
         classes = np.full(n, Class.UNLIT)
         classes[baked] = Class.BAKED
-        asked = np.flatnonzero((lit > 0) & self.arrives(i, s, distance) & ~baked)
+        asked = np.flatnonzero((lit > 0) & self.arrives(i, s, distance) & ~baked & reflects(self.frame, s))
         drawn, true = np.ones(n), np.ones(n)
         drawn[asked] = self.drawn(i, s.of(asked), towards[asked], distance[asked])
         classes[asked] = np.where(turned[asked] > 0, Class.AGREE, Class.TERMINATOR)
@@ -116,12 +119,16 @@ class Judge:
             reaches &= away @ self.table.towards[i] * scale + offset > 0
         return reaches
 
-    def drawn(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, look_up: LookUp | None = None) -> np.ndarray:
-        """(n,) share of light i that the picture has, looked up as set or in another way."""
+    def drawn(
+        self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, look_up: LookUp | None = None, marched: bool = True
+    ) -> np.ndarray:
+        """(n,) share of light i that the picture has, looked up as set or in another way; marched False: by its maps alone."""
         if self.traced(i):
             seen = self.frame.buffers["traced"][s.pixels[:, 1], s.pixels[:, 0], i].astype(float)
         else:
             seen = visibility_at(i, asked_of(s, towards, distance), self.table, self.maps_by(i, look_up))
+            if marched and self.frame.stage.lights[i].contact_m > 0:
+                seen = seen * self.frame.buffers["traced"][s.pixels[:, 1], s.pixels[:, 0], i]
         return np.asarray(np.where(self.state.receives[s.drawable], seen, 1.0))
 
     def maps_by(self, i: int, look_up: LookUp | None) -> ShadowMaps:
@@ -195,7 +202,24 @@ class Judge:
         between = (lit[:4] & lit[4:]).any(axis=0)
         same = (lit == (true[served] > 0)).all(axis=0)
         edge[served] = ~same & ((true[served] > 0) | ~between)
-        return edge
+        return np.asarray(edge | self._in_penumbra(i, s, towards, distance, true))
+
+    def _in_penumbra(self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, true: np.ndarray) -> np.ndarray:
+        """(n,) bool: whether a light that is drawn soft, by its size, is hidden in part there, or as far around as a look-up takes from."""
+        light = self.frame.stage.lights[i]
+        mixed = np.zeros(len(s), bool)
+        if light.look_up.size <= 0 or light.look_up.softness == "box" or not len(s):
+            return mixed
+        sun, scene, reach = (
+            self.table.kind[i] == DIRECTIONAL,
+            self.scene(self.intended),
+            self.looks_around_m(i, s, towards, distance),
+        )
+        for (x, y), moved in zip(AROUND, around(s, towards, reach)):
+            aside = OVER_THE_RIM, float(np.arctan2(y, x))
+            aim, far = towards_disc(towards, distance, light.look_up.size, aside, np.zeros(len(s)), sun)
+            mixed |= self.blocked(scene, moved, aim, far) == (true > 0)
+        return mixed
 
     def lit_around(
         self, i: int, s: Surfaces, towards: np.ndarray, distance: np.ndarray, reach_m: np.ndarray, scene: RayScene | None = None
@@ -219,6 +243,12 @@ class Judge:
             return np.zeros(len(s))
         scale = np.ones(len(s)) if self.table.kind[i] == DIRECTIONAL else distance
         return np.where(k >= 0, self.maps.info[np.maximum(k, 0), TEXEL_M] * scale, 0.0)
+
+
+def reflects(frame: Frame, s: Surfaces) -> np.ndarray:
+    """(n,) bool: surfaces that reflect any light: on an unlit one no shadow shows."""
+    row = frame.buffers["surface"][s.pixels[:, 1], s.pixels[:, 0]]
+    return np.asarray(row[:, REFLECTING].sum(axis=1) > 0)
 
 
 def around(s: Surfaces, towards: np.ndarray, reach_m: np.ndarray) -> Iterator[Surfaces]:

@@ -18,11 +18,15 @@ from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetu
 
 Path = tuple[str, ...]
 NOT_DRAWN = name_of(Budget)  # a section that no pass reads
+FACTS = {"diameter_deg", "diameter_m"}  # said of a light, whether anything is drawn by it or not
+OF_LIGHTS = (
+    "technique", *sorted(LOOK_UP - FACTS), "resolution", "faces", "lightmap_shade", "soft_rays", "contact_m", "contact_thick_m",
+)  # fmt: skip
 OF_TABLES: tuple[tuple[str, type, tuple[str, ...]], ...] = (
     ("nodes", NodeSetup, ("bounds_padding_m",)),
     ("meshes", MeshSetup, ("dense",)),
     ("materials", MaterialSetup, ("casts_both_sides", "shadow_alpha_test", "shadow_mip_bias", "shadow_coverage_kept")),
-    ("lights", LightSetup, ("technique", *sorted(LOOK_UP), "resolution", "faces")),
+    ("lights", LightSetup, OF_LIGHTS),
 )
 
 

@@ -15,6 +15,7 @@ from eddyfall.core.truth.shadow_classes import SAME, Chain, Lost, Wrote
 from eddyfall.core.truth.surfaces import Surfaces, to_light
 
 SMOOTH_COS = 0.87  # faces of one piece within 30 degrees are one surface
+MOSTLY = 0.5  # of a light
 
 
 def chain_of(judge: Judge, i: int, s: Surfaces) -> Chain:
@@ -73,14 +74,15 @@ def _tolerance(judge: Judge, reading: Reading, s: Surfaces, towards: np.ndarray)
 
 def writers(judge: Judge, i: int, s: Surfaces) -> tuple[np.ndarray, np.ndarray]:
     """(kind (n,) of `Wrote`, drawable (n,), -1 if none is found) of what darkens surfaces in light i that are truly lit."""
-    towards, _ = to_light(s, i, judge.frame)
+    towards, distance = to_light(s, i, judge.frame)
     cast, owner = judge.cast_in(i), judge.frame.geometry.owner
+    marches = judge.frame.stage.lights[i].contact_m > 0
     if judge.traced(i):
         triangle, _ = judge.scene(cast).first_hit(s.place + s.face * judge.shadow.ray_offset_m, towards)
         writer = np.where(triangle >= 0, owner[triangle], -1)
         kind = np.where(judge.intended[writer], Wrote.MOVED, Wrote.UNSEEN)
         kind = np.where(_one_surface(judge, s, triangle), Wrote.OWN_SURFACE, kind)
-        return np.where(writer < 0, Wrote.UNEXPLAINED, kind), writer
+        return np.where(writer < 0, Wrote.MARCHED if marches else Wrote.UNEXPLAINED, kind), writer
     reading = read_maps(s, i, judge.table, judge.maps)
     tolerance = _tolerance(judge, reading, s, towards)
     standing = reading.blocks & (reading.before_m > tolerance[:, None])
@@ -111,7 +113,11 @@ def writers(judge: Judge, i: int, s: Surfaces) -> tuple[np.ndarray, np.ndarray]:
     known = np.where(beside, Wrote.MOVED, Wrote.UNEXPLAINED)
     kind = np.where(writer < 0, Wrote.UNEXPLAINED, np.where(judge.intended[writer], known, Wrote.UNSEEN))
     kind = np.where(lost_hole, Wrote.HOLE_LOST, kind)
-    return np.where(own, Wrote.OWN_SURFACE, kind), np.where(own, s.drawable, np.where(lost_hole, through, writer))
+    kind, writer = np.where(own, Wrote.OWN_SURFACE, kind), np.where(own, s.drawable, np.where(lost_hole, through, writer))
+    if marches:  # what the maps let through
+        alone = judge.drawn(i, s, towards, distance, marched=False) > MOSTLY
+        kind, writer = np.where(alone, Wrote.MARCHED, kind), np.where(alone, -1, writer)
+    return kind, writer
 
 
 def _one_surface(judge: Judge, s: Surfaces, triangle: np.ndarray) -> np.ndarray:

@@ -49,6 +49,7 @@ class Wrote(IntEnum):
     UNSEEN = 2  # a caster that no camera draws
     MOVED = 3  # a caster whose true shadow falls beside it: the bias moved the look-up
     UNEXPLAINED = 4
+    MARCHED = 5  # a march in screen space met what the frame shows
 
 
 LOST_WORDS = {
@@ -72,6 +73,7 @@ WROTE_WORDS = {
     Wrote.UNSEEN: "a caster that no camera draws",
     Wrote.MOVED: "a caster whose shadow the bias moved",
     Wrote.UNEXPLAINED: "unexplained",
+    Wrote.MARCHED: "a march in the frame",
 }
 
 

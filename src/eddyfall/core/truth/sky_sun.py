@@ -5,10 +5,15 @@ illuminance on a face turned to it, its second moment the size (less what a pixe
 so that sun and sky together give what the picture gave. A picture whose brightest place was cut off gives a lower bound and says so."""
 
 import math
+from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+
+from eddyfall.core.hashing import digest, freeze
+from eddyfall.core.scene.model import SkyPicture
+from eddyfall.core.shade.sky_maps import cleaned, directions_of, solid_of_rows
 
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722])  # ITU-R BT.709
 DISC_RAD = math.radians(3.0)  # what stands out within it is taken for the sun
@@ -22,15 +27,6 @@ HALF_MOST = 65504.0
 RESOLVED_PX = 0.5
 
 Verdict = Literal["sun", "clipped", "none"]
-
-
-@dataclass(frozen=True)
-class SkyPicture:
-    """radiance (h, w, 3) float32, linear; half: stored in half floats, which end at 65504."""
-
-    name: str
-    radiance: np.ndarray
-    half: bool
 
 
 @dataclass(frozen=True)
@@ -53,6 +49,11 @@ class SkySun:
     why: str
 
     @property
+    def strongest_lux(self) -> float:
+        """Illuminance of the strongest channel of its tint: a light of tint x this has its luminance."""
+        return self.lux / max(float(np.dot(self.rgb, LUMINANCE)), 1e-30)
+
+    @property
     def unshadowed_share(self) -> float:
         """Share of the light on level ground that would throw no shadow if the picture alone lit the scene."""
         return self.sun_lux / max(self.sun_lux + self.sky_lux, 1e-30)
@@ -64,44 +65,68 @@ class SkySun:
 
 
 def sun_of(picture: SkyPicture) -> SkySun:
-    """The sun of a sky picture (h, w, 3) in nits."""
-    radiance = picture.radiance.astype(np.float64)
-    broken = np.asarray(~np.isfinite(radiance).all(axis=2))
-    ceiling = HALF_MOST if picture.half else float(np.nanmax(np.where(np.isfinite(radiance), radiance, 0.0)))
-    radiance = np.clip(np.nan_to_num(radiance, nan=0.0, posinf=ceiling, neginf=0.0), 0.0, None)
-    light, solid = radiance @ LUMINANCE, solid_angles(*radiance.shape[:2])
-    directions = directions_of(*radiance.shape[:2])
-    brightest = light * ~broken if not broken.any() else np.where(broken, np.inf, light)
-    at = np.unravel_index(int(np.argmax(brightest)), light.shape)
-    away = np.arccos(np.clip(directions @ directions[at], -1.0, 1.0))
+    """The sun of a sky picture (h, w, 3) in nits. Only the rows around its brightest place are looked at closely."""
+    height, width = picture.radiance.shape[:2]
+    broken = ~np.isfinite(picture.radiance).all(axis=2)
+    finite = np.where(np.isfinite(picture.radiance), picture.radiance, 0.0) if broken.any() else picture.radiance
+    ceiling = HALF_MOST if picture.half else float(finite.max(initial=0.0))
+    radiance = cleaned(picture.radiance, ceiling)
+    light = radiance @ LUMINANCE.astype(np.float32)
+    at, column = np.unravel_index(int(np.argmax(np.where(broken, np.inf, light) if broken.any() else light)), light.shape)
+    reach = math.ceil(RING_RAD / math.pi * height) + 1
+    rows = slice(max(int(at) - reach, 0), min(int(at) + reach + 1, height))
+    directions, near = directions_of(height, width, rows), radiance[rows].astype(np.float64)
+    solid = np.repeat((2 * np.pi / width * solid_of_rows(height)[rows])[:, None], width, axis=1)
+    away = np.arccos(np.clip(directions @ directions[int(at) - rows.start, column], -1.0, 1.0))
     ring = (away > DISC_RAD) & (away <= RING_RAD)
-    around = np.median(radiance[ring], axis=0) if ring.any() else np.zeros(3)
-    excess = np.where((away <= DISC_RAD)[..., None], np.maximum(radiance - around, 0.0), 0.0)
+    around = np.median(near[ring], axis=0) if ring.any() else np.zeros(3)
+    excess = np.where((away <= DISC_RAD)[..., None], np.maximum(near - around, 0.0), 0.0)
     standing = excess @ LUMINANCE
     excess[standing < LEAST_OF_PEAK * standing.max(initial=0.0)] = 0.0
     weight = (excess @ LUMINANCE) * solid
     total = float(weight.sum())
     if total <= 0:
-        return _none(radiance, solid, directions, "nothing stands out of the sky around it")
+        return _none(radiance, "nothing stands out of the sky around it")
     middle = np.einsum("hw,hwk->k", weight, directions)
     towards = middle / np.linalg.norm(middle)
     cosine = np.clip(directions @ towards, -1.0, 1.0)
     lux = np.einsum("hwk,hw->k", excess, solid * np.maximum(cosine, 0.0))
-    radius = _radius(weight, np.arccos(cosine), float(np.arcsin(np.clip(towards[1], -1, 1))), light.shape)
+    radius = _radius(weight, np.arccos(cosine), float(np.arcsin(np.clip(towards[1], -1, 1))), (height, width))
     peak, ground = float(light.max()), float(around @ LUMINANCE)
     contrast = peak / max(ground, 1e-30)
-    sky = radiance - excess
-    sun_lux, sky_lux = float(lux @ LUMINANCE) * max(float(towards[1]), 0.0), level_lux(sky, solid, directions)
-    verdict, why = _judged(light, broken, picture.half, weight, contrast, radius, sun_lux / max(sun_lux + sky_lux, 1e-30))
+    sky = np.array(radiance)
+    sky[rows] = near - excess
+    sun_lux, sky_lux = float(lux @ LUMINANCE) * max(float(towards[1]), 0.0), level_lux(sky)
+    verdict, why = _judged(light, broken, picture.half, contrast, radius, sun_lux / max(sun_lux + sky_lux, 1e-30))
     return SkySun(
         verdict, (float(towards[0]), float(towards[1]), float(towards[2])), float(lux @ LUMINANCE),
         tuple(float(v) for v in lux / max(float(lux.max()), 1e-30)), None if radius is None else math.degrees(radius),  # type: ignore[arg-type]
-        sun_lux, sky_lux, peak, contrast, sky.astype(np.float32), why,
+        sun_lux, sky_lux, peak, contrast, freeze(radiance if verdict == "none" else sky), why,
     )  # fmt: skip
 
 
+_found: OrderedDict[str, SkySun] = OrderedDict()
+REMEMBERED = 8
+
+
+def sun_in(picture: SkyPicture) -> SkySun:
+    """`sun_of`, remembered by what the picture holds."""
+    key = digest(picture.radiance, picture.half)
+    if key not in _found:
+        _found[key] = sun_of(picture)
+        while len(_found) > REMEMBERED:
+            _found.popitem(last=False)
+    return _found[key]
+
+
+def turned(towards: tuple[float, float, float], yaw_deg: float) -> tuple[float, float, float]:
+    """A direction of a picture in the world, which the picture is laid around with a yaw."""
+    (x, y, z), yaw = towards, math.radians(yaw_deg)
+    return x * math.cos(yaw) + z * math.sin(yaw), y, z * math.cos(yaw) - x * math.sin(yaw)
+
+
 def _judged(
-    light: np.ndarray, broken: np.ndarray, half: bool, weight: np.ndarray, contrast: float, radius: float | None, share: float
+    light: np.ndarray, broken: np.ndarray, half: bool, contrast: float, radius: float | None, share: float
 ) -> tuple[Verdict, str]:
     peak = float(light.max())
     equal = int((light >= peak * (1 - 1e-6)).sum())
@@ -128,28 +153,16 @@ def _radius(weight: np.ndarray, away: np.ndarray, elevation: float, shape: tuple
     return radius if radius > RESOLVED_PX * high else None
 
 
-def _none(radiance: np.ndarray, solid: np.ndarray, directions: np.ndarray, why: str) -> SkySun:
-    sky_lux, peak = level_lux(radiance, solid, directions), float((radiance @ LUMINANCE).max())
+def _none(radiance: np.ndarray, why: str) -> SkySun:
+    peak = float((radiance @ LUMINANCE.astype(np.float32)).max())
     return SkySun(
-        "none", (0.0, 1.0, 0.0), 0.0, (1.0, 1.0, 1.0), None, 0.0, sky_lux, peak, 1.0, radiance.astype(np.float32), why
+        "none", (0.0, 1.0, 0.0), 0.0, (1.0, 1.0, 1.0), None, 0.0, level_lux(radiance), peak, 1.0, freeze(radiance), why
     )  # fmt: skip
 
 
-def directions_of(height: int, width: int) -> np.ndarray:
-    """(h, w, 3) unit directions of the pixels of an equirectangular picture: -Z in the middle, +X to the right of it, +Y up."""
-    azimuth = (np.arange(width) + 0.5) / width * 2 * np.pi - np.pi
-    elevation = np.pi / 2 - (np.arange(height) + 0.5) / height * np.pi
-    x = np.cos(elevation)[:, None] * np.sin(azimuth)[None]
-    z = -np.cos(elevation)[:, None] * np.cos(azimuth)[None]
-    return np.stack([x, np.repeat(np.sin(elevation)[:, None], width, axis=1), z], axis=-1)
-
-
-def solid_angles(height: int, width: int) -> np.ndarray:
-    """(h, w) sr of the pixels; they sum to 4 pi."""
-    edges = np.sin(np.pi / 2 - np.arange(height + 1) / height * np.pi)
-    return np.repeat((2 * np.pi / width * -np.diff(edges))[:, None], width, axis=1)
-
-
-def level_lux(radiance: np.ndarray, solid: np.ndarray, directions: np.ndarray) -> float:
-    """Illuminance in lx on level ground from the upper half of a sky."""
-    return float(((radiance @ LUMINANCE) * solid * np.maximum(directions[..., 1], 0.0)).sum())
+def level_lux(radiance: np.ndarray) -> float:
+    """Illuminance in lx on level ground from the upper half of a sky (h, w, 3) nit."""
+    height, width = radiance.shape[:2]
+    up = np.maximum(np.sin(np.pi / 2 - (np.arange(height) + 0.5) / height * np.pi), 0.0)
+    rows = radiance.sum(axis=1, dtype=np.float64) @ LUMINANCE
+    return float((rows * solid_of_rows(height) * up).sum() * 2 * np.pi / width)

@@ -1,5 +1,6 @@
 """The surfaces that a frame shows at some of its pixels, as questions about their light need them."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -70,3 +71,8 @@ def to_light(surfaces: Surfaces, light: int, frame: Frame) -> tuple[np.ndarray, 
     table = frame.buffers["lights"]
     towards, distance = incoming_all(light, surfaces.place, table)
     return towards, np.where(table.kind[light] == DIRECTIONAL, np.inf, distance)
+
+
+def pixel_m(frame: Frame) -> float:
+    """Size in m of a pixel in the middle of the frame at one metre from the eye."""
+    return 2 * math.tan(frame.camera.fov_y_rad / 2) / frame.pixels.size[1]

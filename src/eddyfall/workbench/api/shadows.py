@@ -13,6 +13,7 @@ from eddyfall.core.handover.documents.shadow_budget import FrameBudgetDocument
 from eddyfall.core.handover.documents.shadow_fineness import FinenessDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.core.handover.documents.shadow_walk import WalkDocument
+from eddyfall.core.handover.documents.sky_sun import SkyOfFrameDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.routes import route
@@ -93,6 +94,17 @@ def budget(request: Any, project_id: int, number: int, viewpoint: str, asked: Qu
 @route(router, "GET", SHEET + "/{viewpoint}/fineness", "viewer", response=FinenessDocument)
 def fineness(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
     return ask(request, "measure", shadows.fineness, _of(request, number, asked), viewpoint, asked.light, asked.target)
+
+
+@route(router, "GET", SHEET + "/{viewpoint}/sky", "viewer", response=SkyOfFrameDocument)
+def sky(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", shadows.sky, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/{viewpoint}/sky/picture", "viewer")
+def sky_picture(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of], without_sun: bool = False) -> Any:
+    data = ask(request, "draw", shadows.sky_picture, _of(request, number, asked), viewpoint, asked.target, without_sun)
+    return HttpResponse(data, content_type="image/png")
 
 
 @route(router, "GET", BUILD + "/shadow-bias", "viewer", response=ShadowBiasDocument)

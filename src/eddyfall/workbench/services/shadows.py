@@ -5,21 +5,29 @@ import io
 from PIL import Image
 
 from eddyfall.core.defects.survey import Survey
+from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.shadow_bias import ShadowBiasDocument
 from eddyfall.core.handover.documents.shadow_budget import FrameBudgetDocument
 from eddyfall.core.handover.documents.shadow_fineness import FinenessDocument
 from eddyfall.core.handover.documents.shadow_reach import CuresDocument, LeftoversDocument, LongSectionDocument
 from eddyfall.core.handover.documents.shadow_walk import WalkDocument
+from eddyfall.core.handover.documents.sky_sun import SkyOfFrameDocument
 from eddyfall.core.lineup.cures import cures_matrix
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.scene.model import sky_named
+from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.truth.bar_ends import bar_end
 from eddyfall.core.truth.bias.proving import SolvedBias, bias_of_light
 from eddyfall.core.truth.fineness import fineness as core_fineness
+from eddyfall.core.truth.judge import SHADOWED
 from eddyfall.core.truth.leftovers import leftovers as core_leftovers
 from eddyfall.core.truth.long_section import long_section
 from eddyfall.core.truth.shadow_budget import frame_budget
 from eddyfall.core.truth.shadow_picture import shadow_picture
+from eddyfall.core.truth.sky_shade import sky_shade
+from eddyfall.core.truth.sky_view import sky_view
 from eddyfall.core.truth.walk import Move, shadow_walk
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -82,6 +90,28 @@ def budget(build: CoreBuild, viewpoint: str, target: str | None) -> FrameBudgetD
     """What each light's shadows take of a frame, beside the target's limits."""
     request = Request(viewpoint, DEFAULT_SIZE, None, target)
     return FrameBudgetDocument.from_core(STUDIO.draw(lambda renderer: frame_budget(renderer, build, request)))
+
+
+def sky(build: CoreBuild, viewpoint: str, target: str | None) -> SkyOfFrameDocument:
+    """The sky picture of a frame and its sun."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+
+    section = resolve(build.setup, target, None, viewpoint)[Sky]
+    if sky_named(build.scene.skies, section.picture) is None:
+        return SkyOfFrameDocument.from_core(build, section, None)
+    shade = STUDIO.draw(lambda renderer: sky_shade(renderer, build, renderer.frame(build, request, SHADOWED)))
+    return SkyOfFrameDocument.from_core(build, section, shade)
+
+
+def sky_picture(build: CoreBuild, viewpoint: str, target: str | None, without_sun: bool) -> bytes:
+    """PNG of the sky picture as the viewpoint exposes it. RequestError if there is none."""
+    resolved = resolve(build.setup, target, None, viewpoint)
+    picture = sky_named(build.scene.skies, resolved[Sky].picture)
+    if picture is None:
+        raise RequestError(f"{viewpoint} has no sky picture")
+    stream = io.BytesIO()
+    Image.fromarray(sky_view(picture, resolved, without_sun)).save(stream, "PNG", compress_level=1)
+    return stream.getvalue()
 
 
 def leftovers(build: CoreBuild) -> LeftoversDocument:

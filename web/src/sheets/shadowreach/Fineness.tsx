@@ -23,7 +23,8 @@ export function Fineness({ look, light }: { look: Look; light: string }) {
             Measure the shadows of {light}
           </button>
           <span className="second">
-            Texels at their edges, joins between maps, holes of cutouts, casters thinner than a texel.
+            Texels at their edges, joins between maps, holes of cutouts, casters thinner than a texel, how
+            soft edges are.
           </span>
         </p>
       )}
@@ -96,6 +97,14 @@ function rowsOf(f: FinenessOf): Row[] {
       limit: `${three(t.limit)} texel`,
       pixels: t.pixels,
       beyond: t.texels < t.limit,
+    });
+  for (const e of f.soft)
+    rows.push({
+      what: `Edges ${three(e.gap_m)} m behind what throws them`,
+      measured: `${three(e.drawn_mm)} mm wide, ${three(e.true_mm)} mm by the light's size`,
+      limit: `${three(e.limit)} times`,
+      pixels: e.pixels,
+      beyond: Math.max(e.times, 1 / e.times) > e.limit,
     });
   return rows;
 }

@@ -20,6 +20,7 @@ import { Fineness } from "./Fineness";
 import { FrameMarked } from "./FrameMarked";
 import { Leftovers } from "./Leftovers";
 import { type Caster, type Look, type Section, useSection } from "./queries";
+import { SkySun } from "./SkySun";
 import { Spending } from "./Spending";
 import { Tables } from "./Tables";
 import { useReachKeys } from "./useReachKeys";
@@ -89,6 +90,7 @@ export function ShadowReach() {
         {bar}
         <Failed error={section.error ?? info.error} />
         {section.isPending && !section.error && <Skeleton lines={9} />}
+        {section.error && look.viewpoint !== "" && <SkySun look={look} />}
       </Page>
     );
   return (
@@ -208,6 +210,7 @@ function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf
           <Leftovers look={look} />
         </div>
       </div>
+      <SkySun look={look} />
       <BiasFront look={look} light={section.light} technique={section.technique} />
       <Walk look={look} light={section.light} technique={section.technique} />
       <Fineness look={look} light={section.light} />

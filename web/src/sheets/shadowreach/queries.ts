@@ -10,6 +10,7 @@ export type Bias = Schemas["ShadowBiasDocument"];
 export type Outcome = Bias["set_to"];
 export type WalkOf = Schemas["WalkDocument"];
 export type BudgetOf = Schemas["FrameBudgetDocument"];
+export type SkyOf = NonNullable<ReturnType<typeof useSky>["data"]>;
 export type FinenessOf = Schemas["FinenessDocument"];
 export type Move = "aside" | "retreat" | "turn";
 export type Cell = Cures["cells"][number];
@@ -115,6 +116,21 @@ export const useFineness = (l: Look, light: string, wanted: boolean) =>
       must(
         client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}/fineness", {
           params: { path: path(l), query: { light, target: l.target } },
+        }),
+      ),
+  });
+
+/** The sky picture that the frame is drawn with. */
+export const useSky = (l: Look) =>
+  useQuery({
+    queryKey: keys.sky(l.project, l.build, l.viewpoint, l.target, `${l.stamp} ${l.state}`),
+    enabled: l.viewpoint !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/shadows/{viewpoint}/sky", {
+          params: { path: path(l), query: { target: l.target, state: l.state } },
         }),
       ),
   });

@@ -406,11 +406,14 @@ describe("the sheet", () => {
       ],
       holes: [{ material: "grille_mesh", pixels: 892, drawn: 0, true: 0.525, limit: 0.1 }],
       thin: [{ caster: "flagstaff", width_mm: 84.2, texel_mm: 88.5, texels: 0.952, pixels: 32, limit: 1 }],
+      soft: [{ gap_m: 16.4, drawn_mm: 36.1, true_mm: 104.6, times: 0.345, pixels: 912, limit: 2 }],
     };
     open({ [`GET ${BUILD}/shadows/long_reach/fineness`]: fineness });
     fireEvent.click(await screen.findByRole("button", { name: "Measure the shadows of sun" }));
     const table = within(await screen.findByTestId("fineness"));
-    expect(table.getByRole("row", { name: /Edges/ }).textContent).toMatch(/covers 2\.46 px.*4 px.*8.?332/);
+    expect(table.getByRole("row", { name: /Edges, at the median/ }).textContent).toMatch(
+      /covers 2\.46 px.*4 px.*8.?332/,
+    );
     expect(table.getByRole("row", { name: /Join at 37\.7 m, map 1 to 2/ }).textContent).toContain("ΔE₀₀ 1.2");
     expect(table.getByRole("row", { name: /grille_mesh/ }).textContent).toMatch(
       /0.% drawn, 5[23].% by rays \(beyond its limit\)/,
@@ -418,6 +421,58 @@ describe("the sheet", () => {
     expect(table.getByRole("row", { name: /flagstaff/ }).textContent).toMatch(
       /0?\.952 of a texel wide.*beyond/,
     );
-    expect(screen.getByText("2 of 4 beyond a limit")).toBeTruthy();
+    expect(table.getByRole("row", { name: /Edges 16\.4 m behind/ }).textContent).toMatch(
+      /36\.1 mm wide, 105 mm.*beyond.*2 times/,
+    );
+    expect(screen.getByText("3 of 5 beyond a limit")).toBeTruthy();
+  });
+
+  test("the sky's sun is shown with what of it throws no shadow, even where no light shines", async () => {
+    const found = {
+      picture: "court_noon.exr",
+      width: 512,
+      height: 256,
+      verdict: "sun",
+      why: "",
+      towards: [-0.5, 0.55, 0.67],
+      lux: 68000,
+      rgb: [1, 0.96, 0.9],
+      radius_deg: null,
+      sun_lux: 37374,
+      sky_lux: 14661,
+      unshadowed_share: 0.718,
+      stops: -1.83,
+      peak: 1e9,
+      contrast: 1e5,
+      light: null,
+    };
+    const sky = {
+      picture: "court_noon.exr",
+      there: ["court_noon.exr"],
+      ambient: true,
+      nits: 1,
+      yaw_deg: 0,
+      found,
+      towards: found.towards,
+      lux: 68000,
+      sun_lux: 37374,
+      sky_lux: 14661,
+      lights_lux: 0,
+      share: 0.718,
+      limit: 0.05,
+      as_light: null,
+      due_px: 10472,
+    };
+    const dark = { status: 422, detail: "no light shines" };
+    open({ [`GET ${BUILD}/shadows/`]: dark, [`GET ${BUILD}/shadows/long_reach/sky`]: sky });
+    const table = within(await screen.findByTestId("sky-sun"));
+    expect(table.getByRole("row", { name: /turned to it/ }).textContent).toMatch(/68.?000 lx/);
+    expect(table.getByRole("row", { name: /Its disc/ }).textContent).toContain(
+      "smaller than the pixels tell",
+    );
+    expect(table.getByRole("row", { name: /shade is due/ }).textContent).toContain("-1.83 stops");
+    expect(screen.getByText(/71\.8.% of the light on level ground throws no shadow; limit 5/)).toBeTruthy();
+    expect(screen.getByText(/no light shines/)).toBeTruthy();
+    expect(screen.getAllByRole("img")).toHaveLength(2);
   });
 });

@@ -13,7 +13,6 @@ from eddyfall.core.bake.light.footprint import Footprint
 from eddyfall.core.bake.light.light_scene import LitScene
 from eddyfall.core.bake.light.path_kernels import add_value, arrive, begin, cosine_rays, cut_through, sums, towards_light
 from eddyfall.core.rays.threads import traced
-from eddyfall.core.shade.sky import SkyLight
 
 MAX_LAYERS = 64
 ANY_UV = 2
@@ -132,7 +131,6 @@ def samples_of(scene: LitScene, job: Job) -> Samples:
     paths = _Paths(scene, job, footprint)
     begun = paths.place.copy(), paths.facing.copy()
     lights, drawables = np.zeros(len(scene.light_names), bool), np.zeros(len(scene.double_sided), bool)
-    sky = SkyLight(*scene.sky)
     alive = np.arange(n)
     inside = np.ones(n, bool)
     if len(scene.focus) and not job.everywhere:
@@ -154,7 +152,7 @@ def samples_of(scene: LitScene, job: Job) -> Samples:
         back = np.zeros(len(alive), np.uint8)
         goes_on = arrive(
             alive, prim, u, v, t, start, direction, scene.positions, scene.normals, scene.uv0, scene.uv1, scene.triangles, scene.owner,
-            scene.double_sided, scene.material, scene.surfaces, sky, scene.hidden_m,
+            scene.double_sided, scene.material, scene.surfaces, scene.sky, scene.hidden_m,
             paths.place, paths.facing, paths.normal, paths.weight, paths.light, back,
         )  # fmt: skip
         if bounce == 0:

@@ -13,7 +13,7 @@ from eddyfall.core.raster.rasterise import sample_alpha
 from eddyfall.core.shade.coat import average_at
 from eddyfall.core.shade.columns import BASE, EMISSIVE, METALLIC, ROUGHNESS, UNLIT
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
-from eddyfall.core.shade.sky import sky_radiance
+from eddyfall.core.shade.sky import picture_radiance, sky_radiance
 from eddyfall.core.shade.textures import sample
 
 FOOTPRINT_UV = 1.0 / 64  # textures are read blurred over this much of a tile, since a path meets them at random
@@ -229,6 +229,12 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
         i = alive[k]
         p = prim[k]
         if p < 0:
+            if sky.levels.shape[0]:
+                red, green, blue = picture_radiance(direction[k, 0], direction[k, 1], direction[k, 2], 0.0, sky)
+                light[i, 0] += weight[i, 0] * math.pi * red
+                light[i, 1] += weight[i, 1] * math.pi * green
+                light[i, 2] += weight[i, 2] * math.pi * blue
+                continue
             for c in range(3):
                 light[i, c] += weight[i, c] * math.pi * sky_radiance(direction[k, 1], c, sky)
             continue

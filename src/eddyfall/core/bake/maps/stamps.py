@@ -11,19 +11,21 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.bake.light.light_scene import light_stamp
+from eddyfall.core.bake.light.light_scene import baked_lights, light_stamp
 from eddyfall.core.bake.maps.surface import surface_digest
 from eddyfall.core.frame.lightmap_store import stored_map
-from eddyfall.core.frame.stage import make_lights, make_state
+from eddyfall.core.frame.stage import make_state
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.model import sky_named
 from eddyfall.core.scene.receivers import Receiver, receivers, triangles_of, uv_of
 from eddyfall.core.scene.resolve import sky_in_set
 from eddyfall.core.scene.setup.sections.bake import Bake
-from eddyfall.core.scene.setup.sections.sky import Sky
+from eddyfall.core.scene.setup.sections.sky import Sky, SkyColours
 from eddyfall.core.scene.setup.tables import BakedMap, Shader
+from eddyfall.core.truth.sky_sun import sun_in
 
 
 @dataclass(frozen=True)
@@ -62,7 +64,7 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
         surface = _surface(np.ascontiguousarray(geometry.positions[geometry.triangles[used]]))
         look = _look(build, d.material) if d.material >= 0 else None
         drawables[d.name] = digest(surface, look, bool(state.double_sided[i]), int(state.blend[i]))[:12]
-    lights = tuple(light for light in make_lights(build, light_set) if light.bakes != "nothing")
+    lights = tuple(baked_lights(build, light_set))
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
 
 
@@ -101,9 +103,17 @@ def gather_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bak
         np.ascontiguousarray(geometry.normals[corners]),
         np.ascontiguousarray(uv_of(geometry, receiver.uv_set)[corners]),
         (receiver.resolution, receiver.low, receiver.side, receiver.wraps, bake.samples, bake.bounces),
-        sky_in_set(build.setup, build.setup[Sky], light_set),
+        *_sky(build, light_set),
         dict(build.setup.focus_regions),
     )[:12]
+
+
+def _sky(build: Build, light_set: str | None) -> list[Any]:
+    """What gathering takes from the sky; without a picture, what it took before there were any, so that lightmaps of then stay fresh."""
+    sky = sky_in_set(build.setup, build.setup[Sky], light_set)
+    picture = sky_named(build.scene.skies, sky.picture)
+    colours = SkyColours(**{name: getattr(sky, name) for name in SkyColours.model_fields})
+    return [colours] if picture is None else [colours, sun_in(picture).sky, sky.picture_nits, sky.yaw_deg]
 
 
 def surface_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bake, light_set: str | None) -> str:

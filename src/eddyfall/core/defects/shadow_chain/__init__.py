@@ -21,7 +21,7 @@ from eddyfall.core.defects.shadow_chain.seen import (
     Seen,
     observe,
 )
-from eddyfall.core.defects.survey import Survey
+from eddyfall.core.defects.survey import Survey, by_cause
 from eddyfall.core.truth.widths import LEAST_TEXELS
 
 TITLES = {
@@ -47,11 +47,7 @@ KINDS = {
 
 def conclude(survey: Survey, seen: dict[str, dict[tuple[str, str], Seen]]) -> list[Suspicion]:
     """One suspicion for each cause, with everything that it spoils at every viewpoint."""
-    causes: dict[tuple[str, str], dict[str, Seen]] = {}
-    for viewpoint, found in seen.items():
-        for key, what in found.items():
-            causes.setdefault(key, {})[viewpoint] = what
-    return [_suspicion(survey, code, cause, where) for (code, cause), where in sorted(causes.items())]
+    return [_suspicion(survey, code, cause, where) for (code, cause), where in sorted(by_cause(seen).items())]
 
 
 def _suspicion(survey: Survey, code: str, cause: str, where: dict[str, Seen]) -> Suspicion:

@@ -39,8 +39,8 @@ def detached(survey: Survey, frame: Frame, whole: Disagreement, number: int) -> 
     losses = [v for v in contact_as_set(judge, number, s.of(dark)) if not v.inside]
     if not losses:
         return None
-    # Of what is lit there, what stands no farther behind its caster than the bias lifts it.
-    lit = dark[light.drawn[dark] >= 0.5]
+    # Of what is lit there by the maps, whatever a march in the frame adds: what stands no farther behind its caster than the bias lifts it.
+    lit = dark[judge.drawn(number, s.of(dark), *to_light(s.of(dark), number, frame), marched=False) >= 0.5]
     towards, distance = to_light(s.of(lit), number, frame)
     triangle, away = judge.first_drawn_face(judge.cast_in(number), number, s.of(lit), towards, distance)
     caster = np.where(triangle >= 0, frame.geometry.owner[triangle], -1)

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.frustum import ball_radius_m, padding_needed_m, range_m
-from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
+from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_leaves, set_resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow, size_limit
 from eddyfall.core.shade.lights import DIRECTIONAL
 from eddyfall.core.truth.bias import ground_of, solve_bias
@@ -29,6 +30,7 @@ SPARE = 1.02  # padding beyond the critical one
 BIAS_STEP = 0.25  # texels
 MOST_BIAS = 8.0
 MOST_FILTER = 7
+LEAST_MARCH_M, MOST_MARCH_M = 0.1, 5.0
 MOST_EDGE = 4096  # of maps that a sweep draws to see whether they would do
 
 
@@ -84,7 +86,7 @@ def _changes(
         case "shadow.thin":
             return finer_texels(build, frame, seen.light, [s.thin for s in where.values() if s.thin is not None])
         case "shadow.detached":
-            return _solved(survey, frame, seen.light, where)
+            return [*_solved(survey, frame, seen.light, where), _marched(survey, frame, seen.light)]
         case _:
             shadow, made = resolved[Shadow], _solved(survey, frame, seen.light, where)
             enough = _bias_that_ends_it(survey, where) if cause == "shadow.bias_texels" else None
@@ -96,6 +98,15 @@ def _changes(
                 change = set_resolved(build, resolved, {"shadow.filter_px": wider}, title=f"shadow filter {wider} x {wider}")
                 made.append((change, "specks are blurred, and the look-up moves on"))
             return made
+
+
+def _marched(survey: Survey, frame: Frame, light: str) -> tuple[Change, str]:
+    """What many would do: a march in screen space towards the light, twice as far as its bias moves the look-up."""
+    state = next(v for v in frame.stage.lights if v.name == light)
+    reach = min(max(2 * state.look_up.constant_m, LEAST_MARCH_M), MOST_MARCH_M)
+    leaves: dict[tuple[str, ...], Any] = {("lights", light, "contact_m"): float(f"{reach:.2g}")}
+    change = set_leaves(survey.build, leaves, scope="node", title=f"{light}: contact shadows by a march of {reach:.2g} m")
+    return change, "what the frame shows near the foot darkens it; what it does not show does not"
 
 
 def _solved(survey: Survey, frame: Frame, light: str, where: Mapping[str, Seen]) -> list[tuple[Change, str]]:

@@ -16,7 +16,7 @@ class Bounds(Document):
 
 
 class ImageSize(Document):
-    """An image in px, and what materials use it as."""
+    """An image or a sky picture in px, and what materials use it as, or sky."""
 
     name: str
     width: int
@@ -54,6 +54,9 @@ class IntakeDocument(BuildFacts):
         sizes = [
             ImageSize(name=i.name, width=i.pixels.shape[1], height=i.pixels.shape[0], roles=roles)
             for i, roles in zip(scene.images, image_roles(scene))
+        ]
+        sizes += [
+            ImageSize(name=v.name, width=v.radiance.shape[1], height=v.radiance.shape[0], roles=["sky"]) for v in scene.skies
         ]
         return cls.model_validate({
             "triangles": len(geometry.triangles) - 2, "vertices": len(geometry.positions) - 4,

@@ -4,9 +4,11 @@ from typing import Self
 
 from eddyfall.core.defects import shadow_coarse, shadow_holes, shadow_joins
 from eddyfall.core.handover.documents.base import Document
+from eddyfall.core.truth import softness
 from eddyfall.core.truth.fineness import EVERY, Fineness
 from eddyfall.core.truth.holes import HoleShare
 from eddyfall.core.truth.joins import JoinGap
+from eddyfall.core.truth.softness import SoftEdge
 from eddyfall.core.truth.widths import LEAST_TEXELS, Thin
 
 
@@ -71,8 +73,27 @@ class ThinDocument(Document):
         )  # fmt: skip
 
 
+class SoftEdgesDocument(Document):
+    """Edges thrown from gap_m in front: 10-90 % widths as drawn and by rays over the light's disc, times: the one over the other (neither
+    taken for narrower than a pixel), limit: either way; pixels."""
+
+    gap_m: float
+    drawn_mm: float
+    true_mm: float
+    times: float
+    pixels: int
+    limit: float
+
+    @classmethod
+    def from_core(cls, e: SoftEdge) -> Self:
+        return cls(
+            gap_m=e.gap_m, drawn_mm=e.drawn_mm, true_mm=e.true_mm, times=e.times, pixels=len(e.rows) * EVERY**2, limit=softness.MOST
+        )  # fmt: skip
+
+
 class FinenessDocument(Document):
-    """A light at a viewpoint: edges (null where no map serves one), joins by their step, holes by how far they are off, thin casters."""
+    """A light at a viewpoint: edges (null where no map serves one), joins by their step, holes by how far they are off, thin casters, the
+    softness of edges by how far in front their casters stand (none where the light's diameter is not said)."""
 
     viewpoint: str
     light: str
@@ -81,6 +102,7 @@ class FinenessDocument(Document):
     joins: list[JoinDocument]
     holes: list[HolesDocument]
     thin: list[ThinDocument]
+    soft: list[SoftEdgesDocument]
 
     @classmethod
     def from_core(cls, f: Fineness) -> Self:
@@ -89,7 +111,7 @@ class FinenessDocument(Document):
             viewpoint=f.viewpoint, light=f.light, technique=f.technique,
             edges=None if e is None else EdgesDocument(pixels=e.pixels, pixels_a_texel=e.pixels_a_texel, limit=shadow_coarse.MOST),
             joins=[JoinDocument.from_core(g) for g in f.joins], holes=[HolesDocument.from_core(*h) for h in f.holes],
-            thin=[ThinDocument.from_core(*t) for t in f.thin],
+            thin=[ThinDocument.from_core(*t) for t in f.thin], soft=[SoftEdgesDocument.from_core(e) for e in f.soft],
         )  # fmt: skip
 
     @property
@@ -100,4 +122,5 @@ class FinenessDocument(Document):
             or any(j.step > j.limit for j in self.joins)
             or any(abs(h.drawn - h.true) > h.limit for h in self.holes)
             or any(t.texels < t.limit for t in self.thin)
+            or any(max(e.times, 1 / e.times) > e.limit for e in self.soft)
         )

@@ -5,7 +5,7 @@ from typing import Any, Literal
 from pydantic import Field, model_validator
 
 from eddyfall.core.scene.setup.leaf import Rgb, Section, Vec2, Vec3, leaf
-from eddyfall.core.scene.setup.sections.shadow import Faces, Technique
+from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
 
@@ -118,6 +118,13 @@ class LightSetup(Section):
     bakes: Literal["full", "bounced", "nothing"] = leaf(
         "full", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", beside="bake"
     )
+    lightmap_shade: float | None = leaf(
+        None,
+        "-",
+        "its drawn shadow is laid over lightmaps too, and leaves so much of their light; null: it leaves lightmaps alone",
+        ge=0,
+        le=1,
+    )
     technique: Technique | None = leaf(
         None, "-", "how its shadow is drawn; null: a sun follows shadow.technique, a lamp has maps of its own"
     )
@@ -145,6 +152,20 @@ class LightSetup(Section):
     filter_px: int | None = leaf(
         None, "texel", "edge of the box of its maps' texels averaged at a look-up; null: shadow.filter_px", ge=1, le=7
     )
+    softness: Softness = leaf(
+        "box",
+        "-",
+        "how its shadow's edge is softened: the filter's width everywhere; as wide as what a search finds in the light's way makes it; "
+        "or by many rays over its disc (technique rays)",
+    )
+    diameter_deg: float = leaf(0.0, "deg", "a sun: how wide it looks; the real one 0.533", ge=0, le=30)
+    diameter_m: float = leaf(0.0, "m", "a lamp: how wide what shines is", ge=0, le=100)
+    search_texels: int = leaf(32, "texel", "softness by search: widest box looked in, and averaged", ge=1, le=128)
+    soft_rays: int = leaf(16, "rays", "softness by rays: how many from each pixel", ge=1, le=1024)
+    contact_m: float = leaf(
+        0.0, "m", "contact shadows: how far from each surface a march in screen space looks towards it; 0: none", ge=0, le=100
+    )
+    contact_thick_m: float = leaf(0.1, "m", "contact shadows: how thick what a march meets is taken to be", ge=0, le=100)
     resolution: int | None = leaf(
         None,
         "texel",

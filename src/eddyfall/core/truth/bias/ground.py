@@ -133,6 +133,8 @@ def ground_of(renderer: Renderer, build: Build, request: Request, light: str, ev
     judge = Judge(renderer, frame)
     if judge.traced(i):
         raise RequestError(f"light {light!r} draws its shadow by rays: it has no map to bias")
+    if judge.look_up(i).soft:
+        raise RequestError(f"light {light!r} searches for the width of its filter: a bias is solved for one width")
     if not judge.table.maps[i]:
         raise RequestError(f"light {light!r} casts no shadow at {request.viewpoint}")
     return on_ground(judge, i, surfaces_of(frame, every), every * every, request.viewpoint)

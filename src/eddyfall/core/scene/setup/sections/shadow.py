@@ -7,6 +7,7 @@ from eddyfall.core.scene.setup.registry import register_section
 
 Technique = Literal["cascades", "paged", "rays"]
 Faces = Literal["front", "back", "both"]
+Softness = Literal["box", "search", "rays"]
 
 
 @register_section("shadow", place=20)

@@ -3,14 +3,18 @@
 The middle column looks along -Z, to the right of it lies +X, the top row is overhead. Sizes are read and checked before anything is
 allocated; what cannot be read is one error that says what and where."""
 
+import tempfile
 from pathlib import Path
 
 import numpy as np
 import OpenEXR
 
 from eddyfall.core.errors import SceneError
-from eddyfall.core.truth.sky_sun import SkyPicture
+from eddyfall.core.hashing import freeze
+from eddyfall.core.scene.model import SkyPicture
 
+SUFFIXES = (".exr", ".hdr")
+MIME_TYPES = {"image/x-exr": ".exr", "image/vnd.radiance": ".hdr"}
 MOST_PIXELS = 64 * 10**6
 LEAST_HIGH = 8
 SCANLINE_MARK, RLE_LEAST, RLE_MOST = 2, 8, 0x7FFF
@@ -18,17 +22,41 @@ SCANLINE_MARK, RLE_LEAST, RLE_MOST = 2, 8, 0x7FFF
 
 def read_sky(path: Path) -> SkyPicture:
     """An equirectangular picture. SceneError if it is no such file, is cut off, or is not twice as wide as high."""
-    suffix = path.suffix.lower()
-    if suffix not in (".exr", ".hdr"):
-        raise SceneError(f"{path.name}: a sky is an OpenEXR (.exr) or Radiance (.hdr) picture")
     try:
-        head = path.read_bytes()[:4]
+        data = path.read_bytes()
     except OSError as error:
         raise SceneError(f"{path.name}: {error.strerror or error}") from error
-    if suffix == ".exr" and head != b"v/1\x01":
-        raise SceneError(f"{path.name}: not an OpenEXR file")
-    radiance, half = _read_exr(path) if suffix == ".exr" else (read_hdr(path.read_bytes(), path.name), False)
-    return SkyPicture(path.name, radiance, half)
+    return sky_of_bytes(data, path.name, path.suffix.lower())
+
+
+def sky_of_bytes(data: bytes, name: str, suffix: str) -> SkyPicture:
+    """The picture in a file's bytes; suffix .exr or .hdr. SceneError as in `read_sky`."""
+    if suffix not in SUFFIXES:
+        raise SceneError(f"{name}: a sky is an OpenEXR (.exr) or Radiance (.hdr) picture")
+    if suffix == ".hdr":
+        return SkyPicture(name, freeze(read_hdr(data, name)))
+    if data[:4] != b"v/1\x01":
+        raise SceneError(f"{name}: not an OpenEXR file")
+    with tempfile.TemporaryDirectory() as folder:  # the library reads files only
+        path = Path(folder) / "sky.exr"
+        path.write_bytes(data)
+        radiance, half = _read_exr(path, name)
+    return SkyPicture(name, freeze(radiance), half)
+
+
+def sky_bytes(radiance: np.ndarray) -> bytes:
+    """OpenEXR scanline file of a picture (h, w, 3), linear; float32, ZIP compression."""
+    return exr_file({"RGB": np.ascontiguousarray(radiance, np.float32)})
+
+
+def exr_file(channels: dict[str, np.ndarray]) -> bytes:
+    """OpenEXR scanline file of channels by name, each (h, w) or, for RGB, (h, w, 3); ZIP compression."""
+    header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+    with tempfile.TemporaryDirectory() as folder:  # the library writes files only
+        path = Path(folder) / "picture.exr"
+        with OpenEXR.File(header, channels) as file:
+            file.write(str(path))
+        return path.read_bytes()
 
 
 def _check(name: str, width: int, height: int) -> None:
@@ -40,27 +68,27 @@ def _check(name: str, width: int, height: int) -> None:
         raise SceneError(f"{name}: {width} x {height} px show no directions; a sky is at least {2 * LEAST_HIGH} px wide")
 
 
-def _read_exr(path: Path) -> tuple[np.ndarray, bool]:
+def _read_exr(path: Path, name: str) -> tuple[np.ndarray, bool]:
     try:
         with OpenEXR.File(str(path), header_only=True) as file:
-            windows = [np.array(file.header()[name]) for name in ("dataWindow", "displayWindow")] if file.parts else []
+            windows = [np.array(file.header()[kind]) for kind in ("dataWindow", "displayWindow")] if file.parts else []
         if not windows:
-            raise SceneError(f"{path.name}: it is cut off: no part of it can be read")
+            raise SceneError(f"{name}: it is cut off: no part of it can be read")
         width, height = (int(v) + 1 for v in windows[0][1] - windows[0][0])
-        _check(path.name, width, height)
+        _check(name, width, height)
         if not np.array_equal(windows[0], windows[1]):
-            raise SceneError(f"{path.name}: its data window is not its display window: part of the sky is missing")
+            raise SceneError(f"{name}: its data window is not its display window: part of the sky is missing")
         with OpenEXR.File(str(path), separate_channels=True) as file:
             if not file.parts:
-                raise SceneError(f"{path.name}: it is cut off before its last line")
-            held = {name: np.array(channel.pixels) for name, channel in file.channels().items()}
+                raise SceneError(f"{name}: it is cut off before its last line")
+            held = {c: np.array(channel.pixels) for c, channel in file.channels().items()}
     except (RuntimeError, ValueError) as error:  # the library raises either for what it cannot read
-        raise SceneError(f"{path.name}: {str(error).splitlines()[0][:160]}") from error
+        raise SceneError(f"{name}: {str(error).splitlines()[0][:160]}") from error
     names = ("R", "G", "B") if "R" in held else ("Y", "Y", "Y")
-    missing = [name for name in names if name not in held]
+    missing = [c for c in names if c not in held]
     if missing:
-        raise SceneError(f"{path.name}: it has no channel {missing[0]}; there are: {', '.join(held) or 'none'}")
-    planes = [held[name] for name in names]
+        raise SceneError(f"{name}: it has no channel {missing[0]}; there are: {', '.join(held) or 'none'}")
+    planes = [held[c] for c in names]
     return np.stack([p.astype(np.float32) for p in planes], axis=-1), planes[0].dtype == np.float16
 
 
