@@ -14,6 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from eddyfall.cli_light import add_commands as add_light_commands
 from eddyfall.cli_lightmaps import add_commands as add_lightmap_commands
 from eddyfall.cli_shadows import add_commands as add_shadow_commands
 from eddyfall.cli_tools import UNFORESEEN, Out, Pipe, end_quietly, inputs, numbers, opened, size, unforeseen
@@ -100,6 +101,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--court", action="store_true", help="the court under a picture of the sky instead; only written")
     add_lightmap_commands(command)
     add_shadow_commands(command)
+    add_light_commands(command)
     command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
     command("passes", _passes, "print the pass table of the renderer", file=False)
     return parser

@@ -16,6 +16,8 @@ from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.sweep import sweep
+from eddyfall.core.truth.reference.of_frame import Wanted, compare
+from eddyfall.core.truth.reference.trace import Asked
 from eddyfall.demo.tiny import tiny_build
 
 STEPS = 6
@@ -50,6 +52,8 @@ def main(progress: Callable[[str, float], None] = lambda what, share: None) -> N
     tell()
     marched = set_leaf(build, ("lights", build.scene.light_keys[0], "contact_m"), 0.5, scope="project", title="march")
     renderer.frame(apply_change(build, marched), Request("front", size))
+    looked = Wanted(request=Request("front", size), samples=2, points=40, asked=Asked(bounces=2))
+    compare(renderer, build, looked)
     shortlist(baked, renderer.geometry(baked), triangles_per_s=1e5)
 
 

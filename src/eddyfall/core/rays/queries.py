@@ -1,5 +1,9 @@
 """Ray queries on world geometry. embree wants validated indices and likes large batches."""
 
+from collections.abc import Callable
+from functools import cached_property
+from typing import NamedTuple
+
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
@@ -12,6 +16,18 @@ MAX_LAYERS = 64
 
 
 TREE_BYTES = 120  # a triangle in embree's tree with its corners: 93 to 178 measured, fewer the larger the scene
+
+
+Passes = Callable[[np.ndarray, np.ndarray, np.ndarray, np.ndarray], np.ndarray]
+
+
+class Hits(NamedTuple):
+    """(n,) each: triangle int64, -1 for none; barycentric u, v of its second and third corner; distance in lengths of the direction."""
+
+    triangle: np.ndarray
+    u: np.ndarray
+    v: np.ndarray
+    distance: np.ndarray
 
 
 class RayScene:
@@ -40,24 +56,33 @@ class RayScene:
 
     def first_hit(self, origins: np.ndarray, directions: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """(triangle (n,) int64, -1 for none; distance (n,) in lengths of the direction). origins, directions (n, 3) metres."""
+        hits = self.hits(origins, directions)
+        return hits.triangle, hits.distance
+
+    def hits(self, origins: np.ndarray, directions: np.ndarray, passes: Passes | None = None) -> Hits:
+        """What each ray meets first. origins, directions (n, 3) metres; passes(rays (m,), triangle (m,), u (m,), v (m,)) -> (m,) bool: hits
+        that a ray goes on through, besides the holes of cutouts."""
         n = len(origins)
-        triangle, distance = np.full(n, -1, np.int64), np.full(n, np.inf)
+        found = Hits(np.full(n, -1, np.int64), np.zeros(n), np.zeros(n), np.full(n, np.inf))
         if not len(self.triangles) or not n:
-            return triangle, distance
+            return found
         start = np.array(origins, np.float32)
         direction = np.ascontiguousarray(directions, np.float32)
         travelled = np.zeros(n)
         active = np.arange(n)
         for _ in range(MAX_LAYERS):
             hit = traced(self._scene, start[active], direction[active], query="INTERSECT", output=True)
-            found = hit["primID"] >= 0
-            if not found.any():
+            there = hit["primID"] >= 0
+            if not there.any():
                 break
-            rays, prim = active[found], self.triangles[hit["primID"][found]]
-            t = hit["tfar"][found].astype(np.float64)
-            kept = self._kept(prim, hit["u"][found], hit["v"][found])
+            rays, prim = active[there], self.triangles[hit["primID"][there]]
+            u, v, t = hit["u"][there], hit["v"][there], hit["tfar"][there].astype(np.float64)
+            kept = self._kept(prim, u, v)
+            if passes is not None:
+                kept &= ~passes(rays, prim, u, v)
             solid = rays[kept]
-            triangle[solid], distance[solid] = prim[kept], travelled[solid] + t[kept]
+            found.triangle[solid], found.u[solid], found.v[solid] = prim[kept], u[kept], v[kept]
+            found.distance[solid] = travelled[solid] + t[kept]
             rays, t = rays[~kept], t[~kept]
             if not len(rays):
                 break
@@ -65,7 +90,21 @@ class RayScene:
             travelled[rays] += step
             start[rays] = (np.asarray(origins)[rays] + np.asarray(directions)[rays] * travelled[rays][:, None]).astype(np.float32)
             active = rays
-        return triangle, distance
+        return found
+
+    def blocked(self, origins: np.ndarray, directions: np.ndarray, distance: np.ndarray) -> np.ndarray:
+        """(n,) bool: whether anything solid stands within a distance (n,) of each ray."""
+        if not len(self.triangles) or not len(origins):
+            return np.zeros(len(origins), bool)
+        if self.has_cutouts:
+            hits = self.hits(origins, directions)
+            return np.asarray((hits.triangle >= 0) & (hits.distance < distance))
+        return np.asarray(traced(self._scene, origins, directions, distance, query="OCCLUDED") >= 0)
+
+    @cached_property
+    def has_cutouts(self) -> bool:
+        """Whether alpha is tested anywhere."""
+        return bool((self.cutouts.material[self.geometry.owner[self.triangles]] >= 0).any())
 
     def _kept(self, triangle: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         material = self.cutouts.material[self.geometry.owner[triangle]]

@@ -194,6 +194,20 @@ def sky_picture(
     return out
 
 
+@njit(cache=True, nogil=True)
+def sky_colours_along(direction, sky):
+    """(n, 3) radiance in nits along unit directions (n, 3)."""
+    out = np.empty((len(direction), 3))
+    for i in range(len(direction)):
+        x, y, z = direction[i, 0], direction[i, 1], direction[i, 2]
+        if sky.levels.shape[0]:
+            out[i, 0], out[i, 1], out[i, 2] = picture_radiance(x, y, z, 0.0, sky)
+        else:
+            for c in range(3):
+                out[i, c] = sky_radiance(y, c, sky)
+    return out
+
+
 def ambient_plain(row: np.ndarray, to_eye: np.ndarray, sky: SkyLight) -> np.ndarray:
     """Plain twin of `ambient_at`: (3,) radiance that a surface row reflects of the sky towards unit vector to_eye."""
     normal = np.asarray(row[NORMAL_XYZ], float)

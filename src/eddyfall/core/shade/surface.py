@@ -249,6 +249,20 @@ def surface_buffer(
     return out
 
 
+@njit(cache=True, parallel=True, nogil=True)
+def _surface_rows(x, y, triangle, rays, soup, surf, rows):
+    for i in prange(len(x)):
+        if triangle[i] >= 0:
+            surface_at(x[i], y[i], triangle[i], rays, soup, surf, rows, i)
+
+
+def surface_rows(x: np.ndarray, y: np.ndarray, triangle: np.ndarray, rays: Rays, soup: Soup, surf: Surfaces) -> np.ndarray:
+    """(n, 15) rows of world triangles (n,) at pixel positions x, y (n,); zero where a triangle is -1."""
+    out = np.zeros((len(x), ROW), np.float32)
+    _surface_rows(x, y, triangle, rays, soup, surf, out)
+    return out
+
+
 def bend_plain(corners: np.ndarray, uvs: np.ndarray, normal: np.ndarray, texel: np.ndarray, scale: float) -> np.ndarray:
     """Plain twin of `_bend`: the normal (3,) bent by a map's texel (3,); corners (3, 3) metres, uvs (3, 2)."""
     edges, steps = (corners[1:] - corners[0]), (uvs[1:] - uvs[0])

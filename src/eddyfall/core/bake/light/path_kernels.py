@@ -8,15 +8,13 @@ import math
 import numpy as np
 from numba import njit, prange
 
-from eddyfall.core.kernel import helper, light_helper
+from eddyfall.core.kernel import helper
 from eddyfall.core.raster.rasterise import sample_alpha
+from eddyfall.core.rays.sampling import about, cosine_point, even_point, mixed, random
 from eddyfall.core.shade.coat import average_at
-from eddyfall.core.shade.columns import BASE, EMISSIVE, METALLIC, ROUGHNESS, UNLIT
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
+from eddyfall.core.shade.met import met_face, met_material, met_normal
 from eddyfall.core.shade.sky import picture_radiance, sky_radiance
-from eddyfall.core.shade.textures import sample
-
-FOOTPRINT_UV = 1.0 / 64  # textures are read blurred over this much of a tile, since a path meets them at random
 
 
 @njit(cache=True, nogil=True)
@@ -36,43 +34,6 @@ def cut_through(prim, u, v, owner, triangles, alpha_uv, material, cutoff, factor
             value *= sample_alpha(at_u, at_v, 0.0, table, m, levels, alpha)
         through[i] = value < cutoff[m]
     return through
-
-
-@helper
-def mixed(x):
-    """64 well-mixed bits of a counter (Steele, Lea and Flood 2014, SplitMix64)."""
-    x = x + np.uint64(0x9E3779B97F4A7C15)
-    x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-    x = (x ^ (x >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-    return x ^ (x >> np.uint64(31))
-
-
-@helper
-def random(key, dimension):
-    """A number in [0, 1) of a path and dimension."""
-    return np.float64(mixed(key + np.uint64(dimension) * np.uint64(0xD1342543DE82EF95)) >> np.uint64(11)) * (
-        1.0 / 9007199254740992.0
-    )
-
-
-@helper
-def _even_point(s, scramble):
-    """Point s of a (0, 2)-sequence in base 2, digits scrambled by `scramble`: every 2^k points lie one in each column and row of 2^k
-    (Sobol' 1967; the first two dimensions, as in PBRT 4e, 8.7, from memory)."""
-    x, y = np.uint64(0), np.uint64(0)
-    step = np.uint64(1) << np.uint64(31)
-    bits = np.uint64(s)
-    bit = np.uint64(1) << np.uint64(31)
-    while bits != np.uint64(0):
-        if bits & np.uint64(1):
-            x ^= bit
-            y ^= step
-        bits >>= np.uint64(1)
-        bit >>= np.uint64(1)
-        step ^= step >> np.uint64(1)
-    x ^= scramble & np.uint64(0xFFFFFFFF)
-    y ^= scramble >> np.uint64(32)
-    return (np.float64(x) + 0.5) / 4294967296.0, (np.float64(y) + 0.5) / 4294967296.0
 
 
 @helper
@@ -100,7 +61,7 @@ def begin(texel, first, parts, area, part_triangle, world, positions, normals, t
         for s in range(samples):
             i = m * samples + s
             key[i] = mixed(mixed(seed ^ np.uint64(texel[m])) + np.uint64(sample_from + s))
-            across, down = _even_point(sample_from + s, mixed(seed ^ np.uint64(texel[m]) ^ np.uint64(0xA5A5A5A5)))
+            across, down = even_point(sample_from + s, mixed(seed ^ np.uint64(texel[m]) ^ np.uint64(0xA5A5A5A5)))
             x, y = corner_x + across, corner_y + down
             k = -1
             if abs(total - 1.0) < 1e-6:  # one surface fills the texel: spread the samples evenly over its square
@@ -187,22 +148,13 @@ def add_value(which, value, light):
 
 @njit(cache=True, parallel=True, nogil=True)
 def cosine_rays(alive, key, place, normal, facing, bounce, step):
-    """(starts off the face, directions), cosine-weighted about the shading normals, by Malley's method (PBRT 4e, A.5.3)."""
+    """(starts off the face, directions), cosine-weighted about the shading normals."""
     n = len(alive)
     start, direction = np.empty((n, 3)), np.empty((n, 3))
     for k in prange(n):
         i = alive[k]
-        r, phi = math.sqrt(random(key[i], 3 + 2 * bounce)), 2.0 * math.pi * random(key[i], 4 + 2 * bounce)
-        x, y = r * math.cos(phi), r * math.sin(phi)
-        z = math.sqrt(max(1.0 - r * r, 0.0))
-        nx, ny, nz = normal[i, 0], normal[i, 1], normal[i, 2]
-        # An orthonormal basis without branches (Duff et al. 2017, Building an Orthonormal Basis, Revisited).
-        sign = 1.0 if nz >= 0.0 else -1.0
-        a = -1.0 / (sign + nz)
-        b = nx * ny * a
-        direction[k, 0] = x * (1.0 + sign * nx * nx * a) + y * b + z * nx
-        direction[k, 1] = x * sign * b + y * (sign + ny * ny * a) + z * ny
-        direction[k, 2] = -x * sign * nx - y * ny + z * nz
+        x, y, z = cosine_point(random(key[i], 3 + 2 * bounce), random(key[i], 4 + 2 * bounce))
+        direction[k, 0], direction[k, 1], direction[k, 2] = about(normal[i, 0], normal[i, 1], normal[i, 2], x, y, z)
         below = direction[k, 0] * facing[i, 0] + direction[k, 1] * facing[i, 1] + direction[k, 2] * facing[i, 2]
         if below < 0.0:  # a bent normal can point a ray into the face; mirror it back
             for axis in range(3):
@@ -212,11 +164,6 @@ def cosine_rays(alive, key, place, normal, facing, bounce, step):
     return start, direction
 
 
-@light_helper
-def _texture(surf, slot, u, v):
-    return sample(u, v, FOOTPRINT_UV, 0.0, 0.0, FOOTPRINT_UV, surf.slots, slot, surf.levels, surf.tables, surf.texels, 0.0, 1)
-
-
 @njit(cache=True, parallel=True, nogil=True)
 def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1, triangles, owner, double_sided, material, surf, sky,
             hidden_m, place, facing, normal, weight, light, back):  # fmt: skip
@@ -224,7 +171,6 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
     that met a back face, or a face nearer than hidden_m that lies against the surface."""
     n = len(alive)
     goes_on = np.zeros(n, np.bool_)
-    f, used = surf.factors, surf.used
     for k in prange(n):
         i = alive[k]
         p = prim[k]
@@ -239,15 +185,7 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
                 light[i, c] += weight[i, c] * math.pi * sky_radiance(direction[k, 1], c, sky)
             continue
         c0, c1, c2 = triangles[p, 0], triangles[p, 1], triangles[p, 2]
-        fx = np.float64(positions[c1, 0]) - positions[c0, 0]
-        fy = np.float64(positions[c1, 1]) - positions[c0, 1]
-        fz = np.float64(positions[c1, 2]) - positions[c0, 2]
-        gx = np.float64(positions[c2, 0]) - positions[c0, 0]
-        gy = np.float64(positions[c2, 1]) - positions[c0, 1]
-        gz = np.float64(positions[c2, 2]) - positions[c0, 2]
-        ex, ey, ez = fy * gz - fz * gy, fz * gx - fx * gz, fx * gy - fy * gx
-        inv = 1.0 / max(math.sqrt(ex * ex + ey * ey + ez * ez), 1e-300)
-        ex, ey, ez = ex * inv, ey * inv, ez * inv
+        ex, ey, ez = met_face(positions, c0, c1, c2)
         d = owner[p]
         side = 1.0
         if ex * direction[k, 0] + ey * direction[k, 1] + ez * direction[k, 2] > 0.0:
@@ -258,29 +196,7 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
         if t[k] < hidden_m and side * (ex * facing[i, 0] + ey * facing[i, 1] + ez * facing[i, 2]) < -0.9:
             back[k] = 1
         b0 = 1.0 - u[k] - v[k]
-        m = material[d]
-        r, g, b = f[m, BASE], f[m, BASE + 1], f[m, BASE + 2]
-        er, eg, eb = f[m, EMISSIVE], f[m, EMISSIVE + 1], f[m, EMISSIVE + 2]
-        metal, rough = f[m, METALLIC], f[m, ROUGHNESS]
-        for role in range(4):  # the occlusion map is left out: what it stands for is traced here
-            s = used[m, role]
-            if s < 0 or role == 2:
-                continue
-            if surf.slots[s, 5] == 0:
-                tu = b0 * uv0[c0, 0] + u[k] * uv0[c1, 0] + v[k] * uv0[c2, 0]
-                tv = b0 * uv0[c0, 1] + u[k] * uv0[c1, 1] + v[k] * uv0[c2, 1]
-            else:
-                tu = b0 * uv1[c0, 0] + u[k] * uv1[c1, 0] + v[k] * uv1[c2, 0]
-                tv = b0 * uv1[c0, 1] + u[k] * uv1[c1, 1] + v[k] * uv1[c2, 1]
-            tr, tg, tb, _ = _texture(surf, s, tu, tv)
-            if role == 0:
-                r, g, b = r * tr, g * tg, b * tb
-            elif role == 1:
-                rough, metal = rough * tg, metal * tb
-            else:
-                er, eg, eb = er * tr, eg * tg, eb * tb
-        if f[m, UNLIT] > 0.0:  # unlit: shines its colour, reflects nothing
-            er, eg, eb, r, g, b = r, g, b, 0.0, 0.0, 0.0
+        r, g, b, er, eg, eb, metal, rough = met_material(surf, material[d], uv0, uv1, c0, c1, c2, b0, u[k], v[k])
         light[i, 0] += weight[i, 0] * math.pi * er
         light[i, 1] += weight[i, 1] * math.pi * eg
         light[i, 2] += weight[i, 2] * math.pi * eb
@@ -290,12 +206,7 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
         weight[i, 1] *= g * (1.0 - metal) + g * a_part + min(1.0, 50.0 * g) * b_part
         weight[i, 2] *= b * (1.0 - metal) + b * a_part + min(1.0, 50.0 * b) * b_part
         goes_on[k] = weight[i, 0] + weight[i, 1] + weight[i, 2] > 0.0
-        nx = b0 * normals[c0, 0] + u[k] * normals[c1, 0] + v[k] * normals[c2, 0]
-        ny = b0 * normals[c0, 1] + u[k] * normals[c1, 1] + v[k] * normals[c2, 1]
-        nz = b0 * normals[c0, 2] + u[k] * normals[c1, 2] + v[k] * normals[c2, 2]
-        length = math.sqrt(nx * nx + ny * ny + nz * nz)
-        if length < 1e-12 or nx * ex + ny * ey + nz * ez <= 0.0:
-            nx, ny, nz, length = ex, ey, ez, 1.0
+        nx, ny, nz, length = met_normal(normals, c0, c1, c2, b0, u[k], v[k], ex, ey, ez)
         inv = side / length
         for axis in range(3):
             place[i, axis] = b0 * positions[c0, axis] + u[k] * positions[c1, axis] + v[k] * positions[c2, axis]

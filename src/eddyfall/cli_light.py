@@ -1,0 +1,161 @@
+"""Commands about light: reference, compare."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from eddyfall.cli_tools import Out, inputs, numbers, opened
+
+
+def add_commands(command: Callable[..., Any]) -> None:
+    """Add the commands to the parser."""
+    sub = command(
+        "reference",
+        reference,
+        "follow light's paths to what a viewpoint ought to show, part by part, and say how noisy that is",
+    )
+    _way(sub)
+    sub.add_argument("--error", type=float, metavar="SHARE", help="end sooner, once noise is this share of the mean (0.02: 2 %%)")
+    sub.add_argument("--spread", action="store_true", help="spread samples over their pixels (default: all through the middle)")
+    sub.add_argument("--picture", type=Path, metavar="F.png", help="write the reference, exposed as the frame")
+    sub.add_argument("--exr", type=Path, metavar="F.exr", help="write it scene-linear in nits, a layer a part")
+    sub = command(
+        "compare",
+        compare,
+        "hold a frame against its reference: what differs in shadow, shading, bounce, reflection ..., in nits and stops",
+    )
+    _way(sub)
+    sub.add_argument("--against", type=Path, metavar="F.exr", help="hold it against this picture instead, its exposure fitted")
+
+
+def _way(sub: Any) -> None:
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--crop", type=numbers(4), metavar="X0,Y0,X1,Y1", help="of the frame (default: all of it)")
+    sub.add_argument("--points", type=int, metavar="N", help="ask so many places spread over it instead of every pixel")
+    sub.add_argument("--samples", type=int, default=64, metavar="N", help="of each pixel, at the most (default 64)")
+    sub.add_argument("--bounces", type=int, default=8, metavar="N", help="how often light is reflected at the most (default 8)")
+    sub.add_argument("--state", type=Path, metavar="F.npz", help="go on from what was put away here, and put it away again")
+
+
+def _wanted(args: Any) -> Any:
+    from eddyfall.core.frame.render import Request
+    from eddyfall.core.truth.reference.of_frame import Wanted
+    from eddyfall.core.truth.reference.trace import Asked
+
+    return Wanted(
+        request=Request(args.viewpoint, args.size, args.crop, args.target), samples=args.samples, noise=getattr(args, "error", None),
+        points=args.points, asked=Asked(bounces=args.bounces, spread=getattr(args, "spread", False)),
+    )  # fmt: skip
+
+
+class _Kept:
+    """A tally on disk: what was there before, and what is there once a round is done; an interrupt loses none of it."""
+
+    def __init__(self, path: Path | None) -> None:
+        from eddyfall.core.truth.reference.tally import Tally
+
+        self.path = path
+        self.held = Tally.load(path) if path is not None and path.exists() else None
+
+    def put(self, tally: Any) -> None:
+        if self.path is not None:
+            tally.save(self.path)
+
+
+def reference(args: Any) -> int:
+    from PIL import Image
+
+    from eddyfall.core.errors import RequestError
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.light_account import ReferenceDocument
+    from eddyfall.core.handover.exr import reference_exr
+    from eddyfall.core.handover.package import write_new
+    from eddyfall.core.truth.reference.of_frame import picture_of, reference_of
+
+    out, build, kept, wanted = Out(args), opened(args), _Kept(args.state), _wanted(args)
+    if args.points is not None and (args.picture or args.exr):
+        raise RequestError("a picture needs every pixel: leave --points out")
+    with out.progress() as progress:
+        found = reference_of(Renderer(), build, wanted, kept.held, progress, kept.put)
+    document = ReferenceDocument.from_core(wanted, found)
+    out.say(
+        f"{args.viewpoint}: {document.pixels} px, {document.noise.samples} samples each, light followed over {args.bounces} bounces"
+    )
+    rows = [[p.part, *(f"{v:.5g}" for v in p.nits)] for p in (*document.lights, *document.parts) if any(p.nits)]
+    out.table("mean nits that reach the eye", ["from", "red", "green", "blue"], rows)
+    _say_noise(out, document.noise)
+    if args.picture:
+        Image.fromarray(picture_of(found)).save(args.picture)
+    if args.exr:
+        write_new(args.exr, reference_exr(found), inputs(args))
+    out.result(document, inputs(args))
+    return 0
+
+
+def compare(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.light_account import AccountDocument
+    from eddyfall.core.truth.reference.of_frame import compare as compared
+
+    if args.against:
+        return _against(args)
+    out, build, kept, wanted = Out(args), opened(args), _Kept(args.state), _wanted(args)
+    with out.progress() as progress:
+        found = compared(Renderer(), build, wanted, kept.held, progress, kept.put)
+    account = AccountDocument.from_core(wanted, found)
+    out.say(
+        f"{account.viewpoint}: the frame has {account.standin:.5g} nit on the mean, the reference {account.reference:.5g} "
+        f"(+- {account.error:.2g}): {_stops(account.stops)}"
+    )
+    rows = [
+        [r.part, f"{r.luminance:+.4g}", _stops(r.stops), "" if r.shown else "within floor and noise", r.means]
+        for r in account.rows
+        if r.luminance
+    ]
+    out.table("stand-in less reference", ["part", "nits", "with it, against it put right", "", "what it is"], rows)
+    rows = [[v.light, f"{v.standin:.4g}", f"{v.reference:.4g}"] for v in account.lights]
+    if rows:
+        out.table("", ["light", "nits drawn", "nits due"], rows)
+    _say_noise(out, account.noise)
+    out.result(account, inputs(args))
+    return 1 if any(r.shown for r in account.rows) else 0
+
+
+def _against(args: Any) -> int:
+    from eddyfall.core.errors import RequestError
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.light_account import AgainstDocument
+    from eddyfall.core.truth.reference.against import against, read_picture
+
+    out, build = Out(args), opened(args)
+    if args.crop or args.points or args.state:
+        raise RequestError("--against compares whole frames: leave --crop, --points and --state out")
+    frame = Renderer().frame(build, Request(args.viewpoint, args.size, None, args.target), "linear")
+    found = AgainstDocument.from_core(
+        args.viewpoint, args.against.name, against(frame.linear, read_picture(args.against, args.size))
+    )
+    right, down = found.misaligned_px
+    out.say(
+        f"{found.picture} is exposed by {_stops(found.scale_stops)} to meet the frame [fitted], and lies {right} px right, {down} px down"
+    )
+    x0, y0, x1, y1 = found.worst_region
+    out.say(
+        f"half of {found.pixels} px are off by less than {found.median_off_stops:.3g} stops; most so at {x0},{y0} to {x1},{y1}: "
+        f"{_stops(found.worst_stops)}"
+    )
+    out.result(found, inputs(args))
+    return 0
+
+
+def _say_noise(out: Out, noise: Any) -> None:
+    if noise.value is None or noise.samples < 2:
+        out.say("noise: not told by one sample")
+        return
+    forecast = noise.refused or f"2 % take {noise.at_2_percent} samples [prediction]"
+    out.say(
+        f"noise {noise.value * 100:.2g} % at {noise.samples} samples, {noise.edges * 100:.2g} % of pixels at edges apart; {forecast}"
+    )
+
+
+def _stops(stops: float | None) -> str:
+    return "none of it is left" if stops is None else f"{stops:+.2f} stops"

@@ -1,0 +1,233 @@
+"""The account: what the stand-in's frame S lacks or has too much of against the reference R, split exactly into parts.
+
+S - R, in nits, is the sum of its parts at each pixel, whatever the noise of R: shadow is what a light's visibility is off by, in the
+stand-in's light; shading what the same visibility shows of a light that is off; the others compare like with like, dimmed by what the
+reference's fog and blended surfaces leave."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.frame.render import Frame
+from eddyfall.core.passes.contract import View
+from eddyfall.core.passes.look_ups import look_ups, looked_up
+from eddyfall.core.passes.sections import sky_light, with_picture
+from eddyfall.core.shade.columns import ALBEDO_RGB, EMITTED_RGB
+from eddyfall.core.shade.direct import direct_buffer
+from eddyfall.core.shade.sky import add_ambient
+from eddyfall.core.shade.srgb import REC709_LUMA
+from eddyfall.core.truth.reference.tally import (
+    BACKGROUND,
+    BOUNCE,
+    EMISSION,
+    FOG,
+    LAYERS,
+    REFLECTION,
+    SKY_COAT,
+    SKY_UNDER,
+    Tally,
+)
+
+ROWS = ("shadow", "shading", "bounce", "reflection", "transmission", "emission", "fog", "another surface")
+MEANS = {
+    "shadow": "light that is let through or held back wrongly",
+    "shading": "light of lamps and suns on what they reach",
+    "bounce": "light from other surfaces and the sky, reflected evenly",
+    "reflection": "light from other surfaces and the sky, mirrored",
+    "transmission": "what blended surfaces in front bring and leave",
+    "emission": "what shines itself, and the sky behind it all",
+    "fog": "fog, at the distance it is drawn at",
+    "another surface": "pixels whose first surface is another one",
+}
+FLOOR_STOPS = 0.02  # what the two differ by where they have to agree (measured in tests)
+
+
+@dataclass(frozen=True)
+class Parts:
+    """The stand-in's frame at n pixels, kept apart as it draws it, (n, 3) nits each: lights (l, n, 3) as drawn and as if nothing were in
+    their way; emission (or the sky behind); even light and its mirrored part; all before fog. fade (n,) and haze (n, 3): what fog leaves
+    and adds; keeps (n, 3) and layers (n, 3): what blended surfaces leave and add. drawable (n,)."""
+
+    lights: np.ndarray
+    unhindered: np.ndarray
+    emission: np.ndarray
+    even: np.ndarray
+    mirrored: np.ndarray
+    fade: np.ndarray
+    haze: np.ndarray
+    keeps: np.ndarray
+    layers: np.ndarray
+    drawable: np.ndarray
+
+    @property
+    def radiance(self) -> np.ndarray:
+        """(n, 3) nits that reach the eye."""
+        opaque = self.lights.sum(axis=0) + self.emission + self.even + self.mirrored
+        return np.asarray(self.keeps * (self.fade[:, None] * opaque + self.haze) + self.layers)
+
+
+@dataclass(frozen=True)
+class Row:
+    """One part of an account over a region: nits (3,) of S - R; luminance of it; stops: how much brighter S is with this part than it
+    would be with this part alone from the reference (nan where that leaves nothing); error: standard error of its luminance; shown:
+    whether it is beyond floor and noise."""
+
+    part: str
+    nits: np.ndarray
+    luminance: float
+    stops: float
+    error: float
+    shown: bool
+
+
+@dataclass(frozen=True)
+class Account:
+    """S against R over a region. standin, reference: mean luminance in nits; stops of all of it; error: standard error of the reference's
+    mean; samples; rows; by_light: luminance of the shadow and shading rows of each light."""
+
+    pixels: int
+    standin: float
+    reference: float
+    stops: float
+    error: float
+    samples: int
+    rows: tuple[Row, ...]
+    by_light: tuple[tuple[str, float, float], ...]
+
+
+def parts_of(frame: Frame, pixels: np.ndarray) -> Parts:
+    """The stand-in's frame, drawn up to `linear`, kept apart at pixels (n, 2) x y of the full frame, which lie in its window."""
+    b, view = frame.buffers, View(frame.camera, frame.pixels)
+    x, y = pixels[:, 0] - frame.pixels.origin[0], pixels[:, 1] - frame.pixels.origin[1]
+    at = (y, x)
+    state, maps = frame.stage.state, looked_up(b["shadow_maps"], look_ups(frame.stage))
+    faces = (b["triangle"], frame.geometry.positions, frame.geometry.triangles)
+    surface, lights = b["surface"], b["lights"]
+    dark = surface.copy()
+    dark[..., EMITTED_RGB] = 0.0
+
+    def direct(light: int, receives: np.ndarray) -> np.ndarray:
+        alone = np.zeros_like(lights.power)
+        alone[light] = lights.power[light]
+        lit, _ = direct_buffer(
+            dark, b["visible"], b["drawable"], faces, receives.astype(np.uint8), state.mapped.astype(np.uint8), frame.pixels.origin,
+            frame.pixels.jitter, view.rays, lights._replace(power=alone), maps, b["traced"],
+        )  # fmt: skip
+        return np.asarray(lit[at], np.float64)
+
+    count = len(lights.kind)
+    lit = np.array([direct(i, state.receives) for i in range(count)]).reshape(count, len(pixels), 3)
+    free = np.array([direct(i, np.zeros_like(state.receives)) for i in range(count)]).reshape(count, len(pixels), 3)
+    seen = b["visible"][at] >= 0
+    emission = np.where(seen[:, None], surface[at][:, EMITTED_RGB], b["with_sky"][at]).astype(np.float64)
+    indirect = np.where(seen[:, None], b["shaded"][at].astype(np.float64) - lit.sum(axis=0) - emission, 0.0)
+    mirrored = np.where(seen[:, None], _mirrored(frame, view)[at], 0.0)
+    mirrored = np.minimum(mirrored, np.maximum(indirect, 0.0))
+    opaque = b["with_sky"][at].astype(np.float64)
+    fade, haze = _fog(frame, at, opaque)
+    layer = b["layer"][at].astype(np.float64)
+    return Parts(
+        lit, free, emission, indirect - mirrored, mirrored, fade, haze, layer[:, 3:], layer[:, :3], np.asarray(b["drawable"][at])
+    )
+
+
+def _mirrored(frame: Frame, view: View) -> np.ndarray:
+    """(h, w, 3) what the coat mirrors of the sky where no lightmap is: the same light with the layer under the coat black."""
+    b, state = frame.buffers, frame.stage.state
+    sky = sky_light(frame.stage)
+    nothing = np.zeros((*b["visible"].shape, 3), np.float32)
+    if sky is None:
+        return nothing
+    coat = b["surface"].copy()
+    coat[..., ALBEDO_RGB] = 0.0
+    mapped = state.mapped[b["drawable"]] & (b["drawable"] >= 0)
+    visible = np.where(mapped, -1, b["visible"]).astype(np.int32)
+    return add_ambient(
+        coat, visible, frame.pixels.origin, frame.pixels.jitter, view.rays, with_picture(sky, b["sky_maps"]), nothing
+    )
+
+
+def _fog(frame: Frame, at: tuple[np.ndarray, np.ndarray], opaque: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(share that fog leaves (n,), what it adds (n, 3))."""
+    from eddyfall.core.scene.setup.sections.fog import Fog
+
+    fog, n = frame.stage.resolved[Fog], len(opaque)
+    if not fog.enabled:
+        return np.ones(n), np.zeros((n, 3))
+    from eddyfall.core.shade.fog import transmittance
+
+    fade = transmittance(frame.buffers["fog_distance"][at], fog.fog_per_m)
+    fade = np.where(frame.buffers["visible"][at] < 0, 1.0 - (1.0 - fade) * fog.covers_sky, fade)
+    return fade, frame.buffers["fogged"][at].astype(np.float64) - fade[:, None] * opaque
+
+
+def differences(s: Parts, r: Tally) -> dict[str, np.ndarray]:
+    """(n, 3) nits of each row of an account at each pixel; they add up to S - R."""
+    n, count = len(r.pixels), max(r.count, 1)
+    clear = (r.clear / count)[:, None]
+    fade = np.divide(r.fades, r.clear, out=np.ones(n), where=r.clear > 0)[:, None]
+    veil = np.maximum(clear * fade, 1e-30)  # by which the reference's parts are dimmed on their way
+    found = {name: np.zeros((n, 3)) for name in ROWS}
+    baked = np.zeros((n, 3))
+    for i in range(len(r.light_names)):
+        arrives, free = r.light(i) / veil, r.light(i, hindered=False) / veil
+        held = (s.unhindered[i].sum(axis=1) == 0) & (free.sum(axis=1) > 0)  # its light lies in the lightmap
+        baked += np.where(held[:, None], arrives, 0.0)
+        share = np.divide(arrives, free, out=np.zeros_like(free), where=free > 0)
+        lit = ~held[:, None]
+        found["shadow"] += np.where(lit, veil * (s.lights[i] - s.unhindered[i] * share), 0.0)
+        found["shading"] += np.where(lit, veil * (s.unhindered[i] * share - arrives), 0.0)
+    found["bounce"] = veil * (s.even - (r.part(BOUNCE) + r.part(SKY_UNDER)) / veil - baked)
+    found["reflection"] = veil * (s.mirrored - (r.part(REFLECTION) + r.part(SKY_COAT)) / veil)
+    found["emission"] = veil * (s.emission - (r.part(EMISSION) + r.part(BACKGROUND)) / veil)
+    opaque = s.lights.sum(axis=0) + s.emission + s.even + s.mirrored
+    fogged = s.fade[:, None] * opaque + s.haze
+    haze = r.part(FOG) / np.maximum(clear, 1e-30)
+    found["fog"] = clear * (fogged - fade * opaque - haze)
+    found["transmission"] = (s.keeps - clear) * fogged + s.layers - r.part(LAYERS)
+    other = (s.drawable != r.first) & (clear[:, 0] > 0.999)
+    total = s.radiance - r.radiance
+    for name in ROWS:
+        found[name] = np.where(other[:, None], 0.0, found[name])
+    found["another surface"] = np.where(other[:, None], total, 0.0)
+    return found
+
+
+def account(s: Parts, r: Tally, inside: np.ndarray | None = None) -> Account:
+    """The account of the pixels (n,) bool that lie inside, or of all."""
+    inside = np.ones(len(r.pixels), bool) if inside is None else inside
+    pixels = int(inside.sum())
+    found = differences(s, r)
+    standin = float((s.radiance[inside] @ REC709_LUMA).mean()) if pixels else 0.0
+    reference = float(r.luminance[inside].mean()) if pixels else 0.0
+    error = float(np.sqrt((r.error[inside] ** 2).sum()) / pixels) if pixels else 0.0
+    rows = []
+    for name in ROWS:
+        nits = found[name][inside].mean(axis=0) if pixels else np.zeros(3)
+        luminance = float(nits @ REC709_LUMA)
+        stops = stops_of(standin, standin - luminance)
+        shown = abs(luminance) > 2 * error and not abs(stops) < 3 * FLOOR_STOPS
+        rows.append(Row(name, nits, luminance, stops, error if name != "another surface" else 0.0, shown))
+    return Account(pixels, standin, reference, stops_of(standin, reference), error, r.count, tuple(rows), _by_light(s, r, inside))
+
+
+def _by_light(s: Parts, r: Tally, inside: np.ndarray) -> tuple[tuple[str, float, float], ...]:
+    """Of each light: mean luminance as the stand-in draws it, and as it ought to be."""
+    if not inside.any():
+        return ()
+    veil = s.keeps * s.fade[:, None]
+    return tuple(
+        (
+            name,
+            float((veil * s.lights[i])[inside].mean(axis=0) @ REC709_LUMA),
+            float(r.light(i)[inside].mean(axis=0) @ REC709_LUMA),
+        )
+        for i, name in enumerate(r.light_names)
+    )
+
+
+def stops_of(a: float, b: float) -> float:
+    """log2(a / b); nan where either is not positive."""
+    return float(np.log2(a / b)) if a > 0 and b > 0 else float("nan")

@@ -1,0 +1,231 @@
+"""The reference: what the camera of a frame ought to see, by following paths of light (Kajiya 1986, the rendering equation).
+
+The stand-in's own materials, lights, sky and fog; shadows, bounced and mirrored light as they are. Progressive: a tally grows by samples
+until it is told to stop, and can be put away and taken up again."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Camera, Pixels, View
+from eddyfall.core.rays.queries import Hits, RayScene
+from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED_RGB, F0_RGB, NORMAL_XYZ, ROUGH
+from eddyfall.core.shade.fog import transmittance
+from eddyfall.core.shade.sky import sky_colours_along
+from eddyfall.core.shade.surface import Rays, surface_rows
+from eddyfall.core.truth.reference.path_scene import PathScene
+from eddyfall.core.truth.reference.tally import (
+    BACKGROUND,
+    BOUNCE,
+    EMISSION,
+    FOG,
+    LAYERS,
+    PARTS,
+    REFLECTION,
+    SKY_COAT,
+    SKY_UNDER,
+    Tally,
+)
+from eddyfall.core.truth.reference.walks import (
+    A_VERTEX,
+    COVERED,
+    PIXEL,
+    Walk,
+    add_to,
+    ask_emitters,
+    ask_light,
+    ask_sky,
+    begin,
+    lay_split,
+    lets_through,
+    meet,
+    numbers_of,
+    scatter,
+)
+
+VALUES_AT_ONCE = 2_097_152  # triples: paths times parts and lights
+FIRST_SAMPLES = 2  # of a tally's first round: with them its noise can be told
+
+
+@dataclass(frozen=True, kw_only=True)
+class Asked:
+    """bounces: how often light is reflected, at the most, before it arrives at what is seen, as bakes count them (0: lamps, sky and what
+    shines light it directly, and nothing else does); spread: whether samples are spread over their pixels, or all go through
+    the middle as the stand-in's do; seed."""
+
+    bounces: int = 8
+    spread: bool = False
+    seed: int = 1
+
+
+def grow(
+    scene: PathScene, camera: Camera, tally: Tally, asked: Asked, samples: int, between: Callable[[], None] = lambda: None
+) -> Tally:
+    """A tally with so many samples more of each pixel. between() is called now and then; what it raises ends the work, and the tally that
+    was given stays as it was."""
+    rays = View(camera, Pixels(tally.size, (0, 0, *tally.size))).rays
+    n, grown = len(tally.pixels), tally.copy()
+    at_once = max(1, VALUES_AT_ONCE // (tally.sums.shape[1] * max(samples, 1)))
+    for at in range(0, n, at_once):
+        between()
+        part = slice(at, min(at + at_once, n))
+        grown.add(part, *_traced(scene, rays, tally, asked, part, samples), samples)
+    grown.count += samples
+    return grown
+
+
+Traced = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
+
+
+def _traced(scene: PathScene, rays: Rays, tally: Tally, asked: Asked, part: slice, samples: int) -> Traced:
+    """(what each sample brought (n, parts + 2 lights, 3), whether no blended surface came first, what fog then leaves, first drawable)."""
+    pixels = tally.pixels[part]
+    m, lights = len(pixels), len(scene.light_names)
+    n = m * samples
+    key = np.zeros(n, np.uint64)
+    begin(key, asked.seed, pixels[:, 1] * tally.size[0] + pixels[:, 0], samples, tally.count)
+    found = np.zeros((n, len(PARTS) + 2 * lights, 3))
+    x, y = (np.repeat(pixels[:, k] + 0.5, samples) for k in (0, 1))
+    if asked.spread:
+        x, y = x - 0.5 + numbers_of(key, PIXEL), y - 0.5 + numbers_of(key, PIXEL + 1)
+    direction = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
+    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
+    hits = _met(scene, np.tile(rays.eye, (n, 1)), direction, key, COVERED, culled=True)
+    seen = hits.triangle >= 0
+    drawable = np.where(seen, scene.soup.owner[hits.triangle], -1)
+    rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
+    walk = _walk(scene, rows, rays.eye, direction, hits, key)
+    found[seen, EMISSION] = rows[seen][:, EMITTED_RGB]
+    found[~seen, BACKGROUND] = sky_colours_along(direction[~seen], scene.sky)
+    _follow(scene, walk, np.flatnonzero(seen & (rows[:, : F0_RGB.stop].sum(axis=1) > 0)), asked.bounces, found)
+    fades = np.ones(n)
+    if scene.fog is not None:
+        fades = np.where(seen, transmittance(rows[:, DISTANCE], scene.fog.fog_per_m), 1.0 - scene.fog.covers_sky)
+        found *= fades[:, None, None]
+        found[:, FOG] = (1.0 - fades)[:, None] * np.array(scene.fog.rgb)
+    layer = seen & (scene.covers[drawable] > 0)
+    if layer.any():  # what blended surfaces in front bring is one part
+        found[layer, LAYERS] = found[layer][:, : len(PARTS) + lights].sum(axis=1)
+        kept = [LAYERS, *range(len(PARTS) + lights, len(PARTS) + 2 * lights)]
+        others = [k for k in range(len(PARTS) + lights) if k not in kept]
+        found[np.ix_(np.flatnonzero(layer), np.array(others))] = 0.0
+    return found, ~layer, np.where(layer, 0.0, fades), drawable
+
+
+def _walk(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
+    """Paths at what the eye sees; rows of what it does not see are blank."""
+    n = len(rows)
+    place = eye + direction * rows[:, DISTANCE, None].astype(np.float64)
+    corners = scene.soup.positions[scene.soup.triangles[hits.triangle]].astype(np.float64)
+    facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    facing /= np.maximum(np.linalg.norm(facing, axis=1, keepdims=True), 1e-300)
+    facing *= -np.sign(np.einsum("nk,nk->n", facing, direction))[:, None]
+    return Walk(
+        place, facing, rows[:, NORMAL_XYZ].astype(np.float64), -direction, rows[:, ALBEDO_RGB].astype(np.float64),
+        rows[:, F0_RGB].astype(np.float64), rows[:, ROUGH].astype(np.float64), np.zeros(n), np.zeros((n, 6)), np.zeros(n), key,
+    )  # fmt: skip
+
+
+def _follow(scene: PathScene, walk: Walk, alive: np.ndarray, bounces: int, found: np.ndarray) -> None:
+    """Follow paths from what they stand on, and add what they bring by part."""
+    n, lights = len(walk.place), len(scene.light_names)
+    under, coat, sky_under, sky_coat = (np.zeros((n, 3)) for _ in range(4))
+    for vertex in range(bounces + 1):
+        if not len(alive):
+            break
+        lay_split(alive, walk)
+        for i in range(lights):
+            if vertex == 0:
+                first = len(PARTS) + i
+                for hindered, column in ((False, first + lights), (True, first)):
+                    direct = np.zeros((2, n, 3))
+                    _ask(scene, walk, alive, vertex, direct[0], direct[1], light=i, hindered=hindered)
+                    found[:, column] += direct[0] + direct[1]
+            else:
+                _ask(scene, walk, alive, vertex, under, coat, light=i)
+        if len(scene.emitters.triangle):
+            _ask(scene, walk, alive, vertex, under, coat)
+        sky = (sky_under, sky_coat) if vertex == 0 else (under, coat)
+        if scene.sky_lights and len(scene.sky.levels):
+            _ask(scene, walk, alive, vertex, *sky, of_sky=True)
+        start, direction = np.empty((len(alive), 3)), np.empty((len(alive), 3))
+        goes = np.zeros(len(alive), bool)
+        scatter(alive, walk, vertex, scene.step_m, start, direction, goes)
+        alive, start, direction = alive[goes], start[goes], direction[goes]
+        hits = _met(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
+        goes_on = np.zeros(len(alive), bool)
+        meet(
+            alive, hits.triangle, hits.u, hits.v, hits.distance, direction, scene.soup, scene.double_sided, scene.surfaces,
+            scene.sky if scene.sky_lights else scene.no_sky, scene.cells, scene.emitters, walk, under, coat, *sky, goes_on,
+        )  # fmt: skip
+        alive = alive[goes_on]
+    found[:, BOUNCE], found[:, REFLECTION], found[:, SKY_UNDER], found[:, SKY_COAT] = under, coat, sky_under, sky_coat
+
+
+def _ask(
+    scene: PathScene, walk: Walk, alive: np.ndarray, vertex: int, under: np.ndarray, coat: np.ndarray, *, light: int = -1,
+    of_sky: bool = False, hindered: bool = True,
+) -> None:  # fmt: skip
+    """Add what a light (or the sky's picture, or what shines) brings to the vertices of the living paths."""
+    n = len(alive)
+    which, value = np.empty(n, np.int64), np.empty((n, 6))
+    start, direction, distance = np.empty((n, 3)), np.empty((n, 3)), np.empty(n)
+    out = which, value, start, direction, distance
+    if of_sky:
+        made = ask_sky(alive, walk, scene.sky, scene.cells, vertex, scene.step_m, *out)
+    elif light >= 0:
+        made = ask_light(light, scene.sizes[light], alive, walk, scene.lights, vertex, scene.step_m, *out)
+        hindered = hindered and bool(scene.blocked[light])
+    else:
+        made = ask_emitters(
+            alive, walk, scene.emitters, scene.soup, scene.double_sided, scene.surfaces, vertex, scene.step_m, *out
+        )
+    which, value = which[:made], value[:made]
+    if hindered and made:
+        free = ~scene.blocking.blocked(start[:made], direction[:made], distance[:made])
+        which, value = which[free], value[free]
+    add_to(which, value, under, coat)
+
+
+def _met(scene: PathScene, start: np.ndarray, direction: np.ndarray, key: np.ndarray, dimension: int, *, culled: bool) -> Hits:
+    """What rays meet first; blended surfaces let by as much as their alpha leaves."""
+    met: RayScene = scene.met
+
+    def passes(rays: np.ndarray, prim: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+        return np.asarray(
+            lets_through(
+                prim,
+                u,
+                v,
+                direction[rays],
+                key[rays],
+                dimension,
+                culled,
+                scene.soup,
+                scene.double_sided,
+                scene.covers,
+                scene.surfaces,
+            )
+        )
+
+    return met.hits(start, direction, passes if culled or scene.covers.any() else None)
+
+
+def rounds(tally: Tally, most: int, at_once: int = 16) -> list[int]:
+    """How many samples each round adds until a tally has `most`: doubling, so that noise is told at 2, 4, 8 ..., but no more at once
+    than so many."""
+    plan, count = [], tally.count
+    while count < most:
+        step = FIRST_SAMPLES if count == 0 else min(count, at_once)
+        step = min(step, most - count, _to_next_doubling(count))
+        plan.append(step)
+        count += step
+    return plan
+
+
+def _to_next_doubling(count: int) -> int:
+    return FIRST_SAMPLES if count < FIRST_SAMPLES else 2 ** (int(math.log2(count)) + 1) - count

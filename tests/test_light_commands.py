@@ -1,0 +1,134 @@
+"""The commands about light as a user runs them: exit codes, JSON keys, one-line errors, what is put away and taken up."""
+
+import json
+
+import numpy as np
+import OpenEXR
+import pytest
+from PIL import Image
+
+from eddyfall.cli import main
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.sky_pictures import exr_file
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of, write_build
+
+SIZE = ("--size", "96x54")
+
+
+def yard(reach_m=30):
+    matt = {"metallic": 0.0, "ior": 1.0}
+    return build_of(
+        Thing("floor", Shape().quad((-20, 0, 20), (40, 0, 0), (0, 0, -40)), Material("floor", (0.6, 0.5, 0.4, 1), **matt)),
+        Thing("box", Shape().box((-0.5, 0, -0.5), (0.5, 1.0, 0.5)), Material("box", (0.3, 0.5, 0.7, 1), **matt)),
+        setup={
+            "viewpoints": {"eye": {"eye": [1.5, 2.5, 3.5], "target": [0.3, 0.3, 0], "fov_y_deg": 45}}, "sky": {"ambient": False},
+            "shadow": {"reach_m": reach_m, "resolution": 4096, "filter_px": 1, "bias_texels": 1.0},
+            "lights": {"sun": {"kind": "sun", "illuminance_lux": 30.0, "towards": [-0.5, 0.8, 0.3]}},
+        },
+    )  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def file(tmp_path_factory):
+    return write_build(yard(), tmp_path_factory.mktemp("light"))
+
+
+@pytest.fixture
+def run(capsys):
+    def go(*args):
+        code = main([str(a) for a in args])
+        out = capsys.readouterr()
+        return code, out.out, out.err
+
+    return go
+
+
+def test_a_reference_says_its_parts_and_its_noise(run, file, tmp_path):
+    ways = ("--viewpoint", "eye", "--samples", 16, "--bounces", 2)
+    code, out, _ = run(
+        "reference", file, *ways, *SIZE, "--picture", tmp_path / "r.png", "--exr", tmp_path / "r.exr", "--json", "-"
+    )
+    found = json.loads(out)
+    assert code == 0 and found["pixels"] == 96 * 54 and found["noise"]["samples"] == 16
+    parts = {p["part"]: p["nits"] for p in (*found["parts"], *found["lights"])}
+    assert parts["sun"][0] > 1 and 0 < parts["bounce"][0] < parts["sun"][0]
+    assert found["mean_nits"] == pytest.approx(np.sum(list(parts.values()), axis=0))
+    assert Image.open(tmp_path / "r.png").size == (96, 54)
+    with OpenEXR.File(str(tmp_path / "r.exr"), separate_channels=True) as exr:
+        channels = {name: np.array(c.pixels) for name, c in exr.channels().items()}
+    assert [channels[c].mean() for c in "RGB"] == pytest.approx(found["mean_nits"], rel=1e-4)
+    assert {"bounce", "light_sun"} <= {name.partition(".")[0] for name in channels}
+    assert "2 % take" in run("reference", file, *ways, *SIZE)[1]
+
+
+def test_what_is_put_away_is_taken_up_and_another_build_is_refused(run, file, tmp_path):
+    state = tmp_path / "eye.npz"
+    ways = ("--viewpoint", "eye", "--bounces", 1, *SIZE)
+    assert run("reference", file, *ways, "--samples", 4, "--state", state)[0] == 0
+    resumed = json.loads(run("reference", file, *ways, "--samples", 12, "--state", state, "--json", "-")[1])
+    whole = json.loads(run("reference", file, *ways, "--samples", 12, "--json", "-")[1])
+    assert resumed == whole
+    other = write_build(yard(reach_m=0.5), tmp_path, "other")
+    code, _, error = run("compare", other, *ways, "--samples", 12, "--state", state)
+    assert code == 2 and "of another build" in error and error.count("\n") == 1
+    state.write_bytes(state.read_bytes()[:300])
+    code, _, error = run("reference", file, *ways, "--state", state)
+    assert code == 2 and "eye.npz: not a reference" in error and error.count("\n") == 1
+
+
+def test_a_frame_that_agrees_ends_with_0_and_a_lost_shadow_with_1(run, file, tmp_path):
+    ways = ("--viewpoint", "eye", "--samples", 8, "--bounces", 0, "--crop", "46,23,64,38", *SIZE)
+    assert run("compare", file, *ways)[0] == 0
+    lost = write_build(yard(reach_m=0.5), tmp_path)
+    code, out, _ = run("compare", lost, *ways, "--json", "-")
+    account = json.loads(out)
+    shown = [row["part"] for row in account["rows"] if row["shown"]]
+    assert code == 1 and shown == ["shadow"] and account["stops"] > 0.3
+    assert sum(row["luminance"] for row in account["rows"]) == pytest.approx(account["standin"] - account["reference"], rel=1e-4)
+    assert run("compare", lost, "--viewpoint", "eye", "--points", 300, "--samples", 4, *SIZE)[0] in (0, 1)
+
+
+def test_a_picture_of_ones_own_is_exposed_and_laid_over(run, file, tmp_path):
+    frame = Renderer().frame(yard(), Request("eye", (96, 54)), "linear").linear
+    mine = np.roll(frame, (2, 3), axis=(0, 1)) / 4  # two stops darker, 3 px right, 2 px down
+    mine[20:26, 40:46] *= 4
+    path = tmp_path / "mine.exr"
+    path.write_bytes(exr_file({"RGB": np.ascontiguousarray(mine, np.float32)}))
+    code, out, _ = run("compare", file, "--viewpoint", "eye", "--against", path, *SIZE, "--json", "-")
+    found = json.loads(out)
+    assert code == 0 and found["misaligned_px"] == [3, 2]
+    assert found["scale_stops"] == pytest.approx(2.0, abs=0.01) and found["median_off_stops"] < 0.01
+    assert found["worst_stops"] < -0.5
+
+
+@pytest.mark.parametrize(
+    "args, words",
+    [
+        (("reference", "--viewpoint", "nowhere"), "viewpoint 'nowhere' does not exist"),
+        (("reference", "--viewpoint", "eye", "--samples", "0"), "0 samples"),
+        (("reference", "--viewpoint", "eye", "--error", "nan"), "noise of nan"),
+        (("compare", "--viewpoint", "eye", "--crop", "5,5,5,9"), "does not lie in"),
+        (("reference", "--viewpoint", "eye", "--points", "9", "--picture", "x.png"), "leave --points out"),
+    ],
+)
+def test_what_makes_no_sense_is_one_line(run, file, args, words):
+    code, _, error = run(args[0], file, *args[1:], *SIZE)
+    assert code == 2 and words in error and error.count("\n") == 1
+
+
+@pytest.mark.parametrize("made", ["cut", "other size", "dark", "depth only", "text"])
+def test_a_picture_that_cannot_be_a_reference_is_one_line(run, file, tmp_path, made):
+    path = tmp_path / "p.exr"
+    shape = (27, 48) if made == "other size" else (54, 96)
+    if made == "depth only":
+        path.write_bytes(exr_file({"Z": np.ones(shape, np.float32)}))
+    else:
+        path.write_bytes(exr_file({"RGB": np.full((*shape, 3), 0.0 if made == "dark" else 1.0, np.float32)}))
+    if made == "cut":
+        path.write_bytes(path.read_bytes()[:200])
+    if made == "text":
+        path.write_bytes(b"not a picture at all")
+    code, _, error = run("compare", file, "--viewpoint", "eye", "--against", path, *SIZE)
+    assert code == 2 and error.count("\n") == 1 and "p.exr" in error
