@@ -24,7 +24,7 @@ def yard(reach_m=30):
         Thing("box", Shape().box((-0.5, 0, -0.5), (0.5, 1.0, 0.5)), Material("box", (0.3, 0.5, 0.7, 1), **matt)),
         setup={
             "viewpoints": {"eye": {"eye": [1.5, 2.5, 3.5], "target": [0.3, 0.3, 0], "fov_y_deg": 45}}, "sky": {"ambient": False},
-            "shadow": {"reach_m": reach_m, "resolution": 4096, "filter_px": 1, "bias_texels": 1.0},
+            "shadow": {"reach_m": reach_m, "resolution": 4096, "cascades": 1, "filter_px": 1, "bias_texels": 1.0},
             "lights": {"sun": {"kind": "sun", "illuminance_lux": 30.0, "towards": [-0.5, 0.8, 0.3]}},
         },
     )  # fmt: skip

@@ -19,7 +19,7 @@ from scenes import Thing, build_of
 
 LAMBERT = {"metallic": 0.0, "ior": 1.0}
 SIZE = (96, 54)
-FINE = {"shadow": {"reach_m": 30, "resolution": 4096, "filter_px": 1, "bias_texels": 1.0}}
+FINE = {"shadow": {"reach_m": 12, "resolution": 4096, "cascades": 1, "filter_px": 1, "bias_texels": 1.0}}
 SUN = {"sun": {"kind": "sun", "illuminance_lux": 30.0, "towards": [-0.5, 0.8, 0.3]}}
 FLOOR = Thing("floor", Shape().quad((-20, 0, 20), (40, 0, 0), (0, 0, -40)), Material("floor", (0.6, 0.5, 0.4, 1), **LAMBERT))
 BOX = Thing(
@@ -144,6 +144,7 @@ def test_what_was_remembered_is_gone_on_from_and_another_view_is_refused():
     wanted = Wanted(request=Request("eye", SIZE), samples=4, asked=Asked(bounces=1))
     first = compare(renderer, build, wanted)
     more = compare(renderer, build, dataclasses.replace(wanted, samples=8))
+    assert compare(renderer, build, dataclasses.replace(wanted, samples=2)).account.samples == 8  # what is there already
     fresh = compare(Renderer(), build, dataclasses.replace(wanted, samples=8))
     assert first.account.samples == 4 and np.array_equal(more.reference.tally.sums, fresh.reference.tally.sums)
     with pytest.raises(RequestError, match="of another build, view, window"):

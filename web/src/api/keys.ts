@@ -56,6 +56,15 @@ export const keys = {
     target: string | null,
     stamp: string,
   ) => ["shadows", project, build, viewpoint, light, target, stamp],
+  account: (
+    project: number,
+    build: number,
+    viewpoint: string,
+    target: string | null,
+    samples: number,
+    region: string | null,
+    stamp: string,
+  ) => ["account", project, build, viewpoint, target, samples, region, stamp],
   cures: (
     project: number,
     build: number,

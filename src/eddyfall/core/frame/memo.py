@@ -59,6 +59,14 @@ class Memo:
             while self.bytes > self.limit_bytes and self.entries > 1:
                 self._drop(besides=key)
 
+    def renew(self, key: str, value: Any) -> None:
+        """Store a value in the place of what is there under its key: something that has grown."""
+        with self._lock:
+            for store in (self._entries, self._trees):
+                if key in store:
+                    self._forget(store.pop(key))
+        self.put(key, value)
+
     def once(self, key: str, make: Callable[[], Any]) -> Any:
         """The value under a key, made if it is not there: by one thread, while the others that want it wait for that one."""
         value = self.get(key)

@@ -1,4 +1,5 @@
 import { type PointerEvent, useRef, useState } from "react";
+import { Label, Wipe } from "../../ui/Wipe";
 import { Canvas } from "./Canvas";
 import { Loupe } from "./Loupe";
 import { SIZE } from "./picture";
@@ -114,43 +115,6 @@ function between(a: [number, number], b: [number, number]): Spot {
   const x = Math.min(a[0], b[0]);
   const y = Math.min(a[1], b[1]);
   return [x, y, Math.abs(a[0] - b[0]) + 1, Math.abs(a[1] - b[1]) + 1];
-}
-
-function Wipe({ at, set }: { at: number; set: (v: number) => void }) {
-  return (
-    <div
-      role="slider"
-      tabIndex={0}
-      aria-label="wipe"
-      aria-valuemin={0}
-      aria-valuemax={100}
-      aria-valuenow={Math.round(at * 100)}
-      className="absolute top-0 bottom-0 w-[2px] bg-white"
-      style={{ left: `${at * 100}%`, boxShadow: "0 0 0 1px #0008", cursor: "ew-resize" }}
-      onKeyDown={(e) => {
-        const step = e.key === "ArrowLeft" ? -0.02 : e.key === "ArrowRight" ? 0.02 : 0;
-        if (step) set(Math.min(0.995, Math.max(0.005, at + step)));
-      }}
-    >
-      <span
-        className="absolute top-1/2 -left-[17px] w-[36px] text-center bg-white text-[#222] text-[11px] py-[3px]"
-        aria-hidden="true"
-      >
-        ◂ ▸
-      </span>
-    </div>
-  );
-}
-
-function Label({ side, text }: { side: "left" | "right"; text: string }) {
-  return (
-    <span
-      className="absolute top-2 bg-[#111c] text-white text-[11px] font-semibold px-2 py-[3px] pointer-events-none max-w-[45%] truncate"
-      style={side === "left" ? { left: 8 } : { right: 8 }}
-    >
-      {text}
-    </span>
-  );
 }
 
 function Frame({ spot }: { spot: Spot }) {

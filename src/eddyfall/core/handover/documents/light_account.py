@@ -10,10 +10,17 @@ from eddyfall.core.truth.reference.of_frame import Comparison, Reference, Wanted
 from eddyfall.core.truth.reference.tally import PARTS
 
 
+class PointDocument(Document):
+    """Noise at a number of samples."""
+
+    samples: int
+    noise: Finite
+
+
 class NoiseDocument(Document):
     """value: RMS standard error over mean luminance, edges of what shines apart (share `edges` of the pixels); samples of each pixel so
     far; slope of its fall over doublings; refused: why no forecast is given, else empty; at_2_percent: samples that 2 % take, a
-    prediction."""
+    prediction; curve: noise at each doubling."""
 
     value: Finite
     samples: int
@@ -23,12 +30,14 @@ class NoiseDocument(Document):
     pixels: int
     refused: str
     at_2_percent: int | None
+    curve: list[PointDocument]
 
     @classmethod
     def from_core(cls, n: Noise) -> Self:
         return cls(
             value=n.value, samples=n.samples, slope=n.slope, bright_share=n.bright_share, edges=n.edges, pixels=n.pixels,
             refused=n.refused, at_2_percent=n.samples_for(0.02),
+            curve=[PointDocument(samples=count, noise=value) for count, value in n.curve],
         )  # fmt: skip
 
 
@@ -85,11 +94,13 @@ class LightRowDocument(Document):
 
 class AccountDocument(Document):
     """A frame's window held against its reference: mean luminance in nits, stops of all of it, standard error of the reference's mean; rows
-    add up to the difference; floor_stops: what the two differ by where they have to agree."""
+    add up to the difference; floor_stops: what the two differ by where they have to agree; region (x, y, width, height) of a frame of the
+    default size that all this is of, if it is not the whole window."""
 
     viewpoint: str
     size: WholePair
     crop: list[int] | None
+    region: list[int] | None
     pixels: int
     bounces: int
     standin: float
@@ -102,7 +113,9 @@ class AccountDocument(Document):
     noise: NoiseDocument
 
     @classmethod
-    def from_core(cls, wanted: Wanted, c: Comparison, part: Account | None = None) -> Self:
+    def from_core(
+        cls, wanted: Wanted, c: Comparison, part: Account | None = None, region: tuple[int, int, int, int] | None = None
+    ) -> Self:  # fmt: skip
         a = part or c.account
         rows = [
             RowDocument(
@@ -112,7 +125,8 @@ class AccountDocument(Document):
         ]
         crop = wanted.request.crop
         return cls(
-            viewpoint=wanted.request.viewpoint, size=wanted.request.size, crop=None if crop is None else list(crop), pixels=a.pixels,
+            viewpoint=wanted.request.viewpoint, size=wanted.request.size, crop=None if crop is None else list(crop),
+            region=None if region is None else list(region), pixels=a.pixels,
             bounces=wanted.asked.bounces, standin=a.standin, reference=a.reference, stops=a.stops, error=a.error,
             floor_stops=FLOOR_STOPS, rows=rows, noise=NoiseDocument.from_core(c.reference.noise),
             lights=[LightRowDocument(light=n, standin=s, reference=r) for n, s, r in a.by_light],

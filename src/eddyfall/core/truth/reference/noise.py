@@ -19,7 +19,8 @@ LEAST_ROUNDS = 3  # doublings that a slope is taken over
 class Noise:
     """value: RMS standard error over mean luminance of a region, edges of what shines apart; samples so far; slope over doublings (nan:
     not enough of them); bright_share: of the light, what the brightest thousandth of samples carries; edges: share of pixels left out;
-    pixels: how many there are."""
+    pixels: how many there are;
+    curve: noise of the whole tally at each doubling."""
 
     value: float
     samples: int
@@ -27,6 +28,7 @@ class Noise:
     bright_share: float
     edges: float
     pixels: int
+    curve: tuple[tuple[int, float], ...] = ()
 
     @property
     def refused(self) -> str:
@@ -61,6 +63,7 @@ def noise_of(tally: Tally, inside: np.ndarray | None = None) -> Noise:
         bright_share(tally),
         float(edges.sum() / max(inside.sum(), 1)),
         int(judged.sum()),
+        tuple(tally.curve),
     )
 
 

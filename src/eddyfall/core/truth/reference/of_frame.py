@@ -110,11 +110,12 @@ def reference_of(
         done = tally.count
 
         def between(done: int = done) -> None:
+            renderer.between()
             progress(f"sample {done + 1} of {wanted.samples}", done / wanted.samples)
 
         with renderer.clock.timing("reference"):
             tally = noted(grow(scene, frame.camera, tally, wanted.asked, step, between))
-        renderer.memo.put(stamp, tally)
+        renderer.memo.renew(stamp, tally)
         put(tally)
     return Reference(frame, tally, noise_of(tally))
 
@@ -133,6 +134,11 @@ def picture_of(reference: Reference) -> np.ndarray:
     """(h, w, 3) uint8 sRGB of a reference of all pixels of its window, exposed as its frame."""
     height, width = reference.frame.pixels.shape
     return encode_display(reference.tally.radiance.reshape(height, width, 3).astype(np.float32) * exposed(reference.frame))
+
+
+def drawn_picture(frame: Frame) -> np.ndarray:
+    """(h, w, 3) uint8 sRGB of a frame that was drawn up to its light."""
+    return encode_display(frame.linear * exposed(frame))
 
 
 def exposed(frame: Frame) -> np.float32:

@@ -1,0 +1,63 @@
+"""Light and colour: a frame held against its reference, part by part, whole or in a region; pictures of both."""
+
+from typing import Any, Literal
+
+from django.http import HttpResponse
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from eddyfall.core.errors import RequestError
+from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.workbench.api.asking import ask
+from eddyfall.workbench.api.builds import BUILD
+from eddyfall.workbench.api.routes import route
+from eddyfall.workbench.api.schemas import MAX_NAME
+from eddyfall.workbench.services import builds, light
+from eddyfall.workbench.studio.desk import Ref
+
+router = Router(tags=["light"])
+SHEET = BUILD + "/light/{viewpoint}"
+
+
+class Of(Schema):
+    """samples of each pixel, at the least: more are there if they were asked for before, and each request goes on from what is there;
+    bounces: how often light is followed; target: whose rules hold; state: the build as it came in, or with its ledger."""
+
+    samples: int = Field(4, ge=1, le=1024)
+    bounces: int = Field(8, ge=0, le=16)
+    target: str | None = Field(None, max_length=MAX_NAME)
+    state: Literal["built", "head"] = "head"
+
+
+def _of(request: Any, number: int, asked: Of) -> Ref:
+    build = builds.build_of(request.project, number)
+    return builds.Built(build.pk) if asked.state == "built" else builds.Head(build.pk)
+
+
+@route(router, "GET", SHEET + "/account", "viewer", response=AccountDocument)
+def account(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of], region: str | None = None) -> Any:
+    return ask(
+        request, "measure", light.account, _of(request, number, asked), viewpoint, asked.target, asked.samples, asked.bounces,
+        _region(region),
+    )  # fmt: skip
+
+
+@route(router, "GET", SHEET + "/compared", "viewer")
+def picture(
+    request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of], shown: light.Shown = "reference"
+) -> Any:
+    data = ask(
+        request, "draw", light.picture, _of(request, number, asked), viewpoint, asked.target, asked.samples, asked.bounces, shown
+    )
+    return HttpResponse(data, content_type="image/png")
+
+
+def _region(text: str | None) -> light.Region | None:
+    """x,y,width,height. RequestError if it is something else."""
+    if text is None:
+        return None
+    parts = text.split(",")
+    if len(parts) != 4 or not all(p.isascii() and p.isdigit() and len(p) < 6 for p in parts):
+        raise RequestError("region is not x,y,width,height in whole pixels")
+    x, y, w, h = (int(p) for p in parts)
+    return x, y, w, h

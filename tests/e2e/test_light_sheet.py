@@ -1,0 +1,73 @@
+"""The Light and colour sheet as it is used: a frame held against its reference, by mouse and by keys, beside the command line's numbers."""
+
+import re
+
+from browser_helpers import barriers, bring, command_line
+from eddyfall.core.scene.model import Material
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of, write_build
+
+
+def yard():
+    """A box on a floor whose shadow the reach does not hold, from two sides."""
+    matt = {"metallic": 0.0, "ior": 1.0}
+    view = {"eye": [1.5, 2.5, 3.5], "target": [0.3, 0.3, 0], "fov_y_deg": 45}
+    return build_of(
+        Thing("floor", Shape().quad((-20, 0, 20), (40, 0, 0), (0, 0, -40)), Material("floor", (0.6, 0.5, 0.4, 1), **matt)),
+        Thing("box", Shape().box((-0.5, 0, -0.5), (0.5, 1.0, 0.5)), Material("box", (0.3, 0.5, 0.7, 1), **matt)),
+        setup={
+            "viewpoints": {"gate": view, "wall": {**view, "eye": [-2.5, 2.0, 3.0]}}, "sky": {"ambient": False},
+            "shadow": {"reach_m": 0.5, "resolution": 4096, "cascades": 1, "filter_px": 1, "bias_texels": 1.0},
+            "lights": {"sun": {"kind": "sun", "illuminance_lux": 30.0, "towards": [-0.5, 0.8, 0.3]}},
+            "exposure": {"mode": "fixed", "ev100": 4},
+        },
+    )  # fmt: skip
+
+
+def drawn(page):
+    page.wait_for_function("() => [...document.querySelectorAll('[data-testid=compared] img')].every(i => i.naturalWidth > 0)")
+
+
+def test_a_frame_is_held_against_its_reference_whole_and_in_a_region(page, tmp_path):
+    path = write_build(yard(), tmp_path, "yard")
+    bring(page, "Light", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Light and colour", exact=True).click()
+    page.get_by_role("button", name="Four times the samples").wait_for(timeout=90_000)
+    drawn(page)
+    shown = page.get_by_role("status").inner_text()
+    samples = int(re.search(r"at (\d+) samples", shown)[1])
+    ways = ("--viewpoint", "gate", "--size", "240x135", "--samples", str(samples))
+    _, account = command_line("compare", path, *ways)
+    light = next(row for row in account["lights"] if row["light"] == "sun")
+    row = page.get_by_test_id("lights").get_by_role("row", name=re.compile("^sun"))
+    assert [float(v) for v in re.findall(r"\d+\.\d+", row.inner_text())] == [
+        float(f"{light[k]:.3g}") for k in ("standin", "reference")
+    ]
+    # The box's shadow alone: dragged over, by a mouse.
+    box = page.get_by_test_id("compared").bounding_box()
+    at = lambda x, y: (box["x"] + box["width"] * x / 960, box["y"] + box["height"] * y / 540)  # noqa: E731
+    page.mouse.move(*at(530, 240))
+    page.mouse.down()
+    page.mouse.move(*at(610, 350), steps=4)
+    page.mouse.up()
+    page.get_by_role("heading", name=re.compile(r"A part of gate is \d\.\d\d stops too bright, most of it in shadow")).wait_for()
+    assert "region=" in page.url
+    page.get_by_role("button", name="Show what is off").click()
+    drawn(page)
+    for theme in ("nightwatch", "survey"):
+        page.evaluate("t => { document.documentElement.dataset.theme = t }", theme)
+        for width in (1024, 1920, 1280):
+            page.set_viewport_size({"width": width, "height": 800})
+            assert barriers(page, theme) == []
+            assert page.evaluate("() => document.documentElement.scrollWidth <= window.innerWidth"), (theme, width)
+    page.get_by_role("button", name="Show both").click()
+    # And by keys: the whole frame, the wipe, the next viewpoint.
+    page.get_by_role("heading", name=re.compile("A part")).click()
+    page.keyboard.press("Escape")
+    page.get_by_role("heading", name=re.compile("^gate ")).wait_for()
+    page.keyboard.press("ArrowRight")
+    assert page.get_by_role("slider", name="wipe").get_attribute("aria-valuenow") == "52"
+    page.keyboard.press(".")
+    page.get_by_role("heading", name=re.compile("^wall ")).wait_for(timeout=60_000)
+    drawn(page)
+    assert barriers(page) == []

@@ -1,0 +1,129 @@
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+import { useBuild } from "../../api/queries";
+import { Page } from "../../ui/Page";
+import { Pick } from "../../ui/Pick";
+import { usePlace } from "../../ui/place";
+import { Empty, Failed, Skeleton } from "../../ui/state";
+import { useTitleBlock } from "../../ui/titleBlock";
+import { figure } from "../../ui/words";
+import { useBeforeKey } from "../lightmaps/useBeforeKey";
+import { AccountOf } from "./AccountOf";
+import { Compared } from "./Compared";
+import { NoiseCurve } from "./NoiseCurve";
+import { type Look, type Region, useAccount } from "./queries";
+import { useLightKeys } from "./useLightKeys";
+import { useSamples } from "./useSamples";
+import { nits, noiseWords, stops, title } from "./words";
+
+/** A frame held against its reference: both under a wipe, the difference part by part, how noisy the reference is. */
+export function LightAndColour() {
+  const { project, build } = usePlace();
+  const info = useBuild(project, build);
+  const [query, setQuery] = useSearchParams();
+  const [state, setState] = useState<"head" | "built">("head");
+  const viewpoints = info.data?.viewpoints.map((v) => v.key) ?? [];
+  const look: Look = {
+    project,
+    build,
+    viewpoint: query.get("from") ?? viewpoints[0] ?? "",
+    target: query.get("target"),
+    state,
+    stamp: String(info.data?.version ?? 0),
+  };
+  const region = regionOf(query.get("region"));
+  const set = (values: Record<string, string | null>) => {
+    const next = new URLSearchParams(query);
+    for (const [k, v] of Object.entries(values)) v === null ? next.delete(k) : next.set(k, v);
+    setQuery(next, { replace: true });
+  };
+  const [wipe, setWipe] = useState(0.5);
+  useBeforeKey((held) => setState(held ? "built" : "head"));
+  useLightKeys({
+    viewpoints,
+    viewpoint: look.viewpoint,
+    look: (v) => set({ from: v, region: null }),
+    wipe: (by) => setWipe((w) => Math.min(0.995, Math.max(0.005, w + by))),
+    whole: () => set({ region: null }),
+  });
+  const of = `${look.viewpoint} ${look.target} ${look.stamp} ${look.state}`;
+  const [last, setLast] = useState<ReturnType<typeof useAccount>["data"]>();
+  const known = last?.viewpoint === look.viewpoint ? last : undefined;
+  const grown = useSamples(of, known);
+  const found = useAccount(look, grown.samples, region);
+  const account = found.data?.viewpoint === look.viewpoint ? found.data : undefined;
+  if (account && !found.isPlaceholderData && account !== last) setLast(account);
+  useTitleBlock(account ? { viewpoint: account.viewpoint, compared: account.size.join(" x ") } : {});
+  return (
+    <Page>
+      <div className="flex items-end gap-3">
+        <div className="mr-auto min-w-0">
+          <h1>{account ? title(account) : "Light and colour"}</h1>
+          {account && (
+            <p className="second">
+              drawn {nits(account.standin)}, due {nits(account.reference)} · {stops(account.stops)} ·{" "}
+              {figure(account.pixels)} px{account.region ? " of a region" : ""}
+              {state === "built" ? " · as it came in" : ""}
+            </p>
+          )}
+        </div>
+        <Pick
+          label="Viewpoint"
+          above
+          value={look.viewpoint}
+          options={viewpoints}
+          pick={(v) => set({ from: v, region: null })}
+        />
+        <Pick
+          label="Target"
+          above
+          value={look.target ?? ""}
+          options={["", ...(info.data?.targets ?? [])]}
+          pick={(v) => set({ target: v || null })}
+          className="w-28"
+        />
+      </div>
+      <Failed error={found.error ?? info.error} />
+      {!account && found.isPending && !found.error && !info.error && <Skeleton lines={9} />}
+      {info.data && viewpoints.length === 0 && (
+        <Empty title="Nothing to look from">The build has no viewpoints. Add one in Set-up.</Empty>
+      )}
+      {account && (
+        <div className="grid grid-cols-[minmax(0,1.5fr)_minmax(360px,1fr)] gap-6 mt-3 items-start">
+          <div className="min-w-0">
+            <Compared
+              {...{ look, wipe, setWipe, region }}
+              samples={account.noise.samples}
+              mark={(r) => set({ region: r === null ? null : r.join(",") })}
+            />
+            <section aria-label="Noise" className="mt-4">
+              <div className="flex items-baseline gap-3">
+                <h2>How good is the reference?</h2>
+                <button
+                  type="button"
+                  className="btn btn-sm ml-auto"
+                  onClick={grown.growing ? grown.stop : grown.goOn}
+                >
+                  {grown.growing ? "Stop here" : "Four times the samples"}
+                </button>
+              </div>
+              <p className="second" role="status">
+                {noiseWords(account)}
+                {grown.growing && " · more are followed"}
+              </p>
+              <NoiseCurve noise={account.noise} />
+            </section>
+          </div>
+          <div className="min-w-0">
+            <AccountOf account={account} />
+          </div>
+        </div>
+      )}
+    </Page>
+  );
+}
+
+function regionOf(text: string | null): Region | null {
+  const parts = (text ?? "").split(",").map(Number);
+  return parts.length === 4 && parts.every((p) => Number.isInteger(p) && p >= 0) ? (parts as Region) : null;
+}

@@ -1,0 +1,169 @@
+import { cleanup, fireEvent, render, screen, within } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { afterEach, describe, expect, test, vi } from "vitest";
+import { type Asked, around, serve } from "../../testing";
+import { part } from "../../testing/part";
+import { TitleBlockRoom } from "../../ui/titleBlock";
+import { LightAndColour } from "./LightAndColour";
+import type { Account } from "./queries";
+import { noiseWords, stops, title, told } from "./words";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+const row = (name: string, luminance: number, over: object = {}) => ({
+  part: name,
+  means: "what it is",
+  nits: [luminance, luminance, luminance],
+  luminance,
+  stops: luminance / 10,
+  error: 0.01,
+  shown: true,
+  ...over,
+});
+const account = (samples: number, over: object = {}) => ({
+  viewpoint: "hall",
+  size: [240, 135],
+  crop: null,
+  region: null,
+  pixels: 32400,
+  bounces: 8,
+  standin: 46.8,
+  reference: 54.8,
+  stops: -0.23,
+  error: 0.04,
+  floor_stops: 0.02,
+  rows: [
+    row("shadow", 0.2, { shown: false }),
+    row("bounce", -6.1, { stops: -0.18 }),
+    row("reflection", -1.9, { stops: -0.06 }),
+  ],
+  lights: [
+    { light: "lamp_1", standin: 0, reference: 9.9 },
+    { light: "lamp_2", standin: 0, reference: 0 },
+  ],
+  noise: {
+    value: 0.4 / Math.sqrt(samples),
+    samples,
+    slope: -0.5,
+    bright_share: 0.02,
+    edges: 0,
+    pixels: 32400,
+    refused: samples < 8 ? "too few samples to tell" : "",
+    at_2_percent: samples < 8 ? null : 400,
+    curve: [2, 4, 8, 16, 32, 64]
+      .filter((n) => n <= samples)
+      .map((n) => ({ samples: n, noise: 0.4 / n ** 0.5 })),
+  },
+  ...over,
+});
+const build = {
+  viewpoints: [{ key: "hall" }, { key: "tunnel" }],
+  targets: ["kiosk"],
+  version: 3,
+};
+
+function sheet(at = "/p/1/b/1/light", over: (samples: number) => object = () => ({})) {
+  const grows = (asked: Asked) => {
+    const query = new URLSearchParams(asked.path.split("?")[1]);
+    const samples = Number(query.get("samples"));
+    const region = query.get("region")?.split(",").map(Number) ?? null;
+    const viewpoint = asked.path.includes("/tunnel/") ? "tunnel" : "hall";
+    return account(samples, { viewpoint, region, ...over(samples) });
+  };
+  const asked = serve({
+    "GET /api/projects/1/builds/1/light/": grows,
+    "GET /api/projects/1/builds/1": build,
+  });
+  render(
+    around({
+      at,
+      children: (
+        <TitleBlockRoom>
+          <Routes>
+            <Route path="/p/:project/b/:build/light" element={<LightAndColour />} />
+          </Routes>
+        </TitleBlockRoom>
+      ),
+    }),
+  );
+  return asked;
+}
+const samplesOf = (asked: Asked[]) =>
+  asked.filter((a) => a.path.includes("/account")).map((a) => Number(/samples=(\d+)/.exec(a.path)?.[1]));
+
+describe("words", () => {
+  test("the title says how far it is off and in what", () => {
+    expect(title(part<Account>(account(8)) as Account)).toBe(
+      "hall is 0.23 stops too dark, most of it in bounce",
+    );
+    const calm = account(8, { rows: [row("bounce", -0.1, { shown: false })] });
+    expect(title(part<Account>(calm) as Account)).toBe("hall shows the light that is due");
+    const evened = account(8, { stops: 0.01, region: [1, 2, 3, 4] });
+    expect(title(part<Account>(evened) as Account)).toBe(
+      "A part of hall is as bright as is due, but not by its bounce",
+    );
+  });
+  test("rows beyond noise, the largest first; stops with a sign", () => {
+    expect(told(part<Account>(account(8)) as Account).map((r) => r.part)).toEqual(["bounce", "reflection"]);
+    expect([stops(-0.5), stops(1), stops(null)]).toEqual(["−0.50 stops", "+1.00 stops", "all of it"]);
+  });
+  test("a forecast says that it is one, and why there is none", () => {
+    expect(noiseWords(part<Account>(account(16)) as Account)).toBe(
+      "noise 10 % at 16 samples · 2 % take 400 [prediction]",
+    );
+    expect(noiseWords(part<Account>(account(4)) as Account)).toContain("too few samples to tell");
+  });
+});
+
+describe("sheet", () => {
+  test("samples grow by themselves, sixteen at a time at the most", async () => {
+    const asked = sheet();
+    await screen.findByText(/at 64 samples/);
+    expect(samplesOf(asked)).toEqual([4, 8, 16, 32, 48, 64]);
+    expect(screen.getByRole("button", { name: "Four times the samples" })).toBeTruthy();
+  });
+  test("they end where noise is small", async () => {
+    const asked = sheet(undefined, (n) => ({
+      noise: { ...account(n).noise, value: n >= 8 ? 0.015 : 0.1 },
+    }));
+    await screen.findByText(/noise 1.5 % at 8 samples/);
+    expect(samplesOf(asked)).toEqual([4, 8]);
+  });
+  test("the account is a table, with what is too little told apart", async () => {
+    sheet();
+    const table = within(await screen.findByTestId("account"));
+    const rows = table.getAllByRole("row").map((r) => r.textContent);
+    expect(rows[1]).toContain("too little");
+    expect(rows[2]).toContain("−6.1 nit");
+    expect(within(screen.getByTestId("lights")).getAllByRole("row")).toHaveLength(2);
+    expect(screen.getByText("in lightmaps")).toBeTruthy();
+  });
+  test("a region is asked for by itself, and Escape takes the whole again", async () => {
+    const asked = sheet("/p/1/b/1/light?region=10,20,30,40");
+    await screen.findByText(/A part of hall/);
+    expect(asked.some((a) => a.path.includes("region=10%2C20%2C30%2C40"))).toBe(true);
+    fireEvent.keyDown(window, { key: "Escape" });
+    await screen.findByText(/^hall is/);
+    expect(screen.queryByTestId("region")).toBeNull();
+  });
+  test("arrows move the wipe, the full stop takes the next viewpoint", async () => {
+    sheet();
+    const wipe = await screen.findByRole("slider", { name: "wipe" });
+    expect(wipe.getAttribute("aria-valuenow")).toBe("50");
+    fireEvent.keyDown(window, { key: "ArrowRight" });
+    expect(wipe.getAttribute("aria-valuenow")).toBe("52");
+    fireEvent.keyDown(window, { key: "." });
+    await screen.findByText(/^tunnel is/);
+  });
+  test("what is off is one picture with a legend in words", async () => {
+    sheet();
+    fireEvent.click(await screen.findByRole("button", { name: "Show what is off" }));
+    expect(
+      screen.getByRole("img", { name: /too dark hatched, too bright dotted/ }).getAttribute("src"),
+    ).toContain("shown=off");
+    expect(screen.getByText(/full at 2 stops/)).toBeTruthy();
+  });
+});

@@ -1,0 +1,55 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { buildPath, client, must, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
+
+export type Account = Schemas["AccountDocument"];
+export type Row = Account["rows"][number];
+export type Noise = Account["noise"];
+export type Region = [number, number, number, number];
+
+/** Where the sheet looks from, and at what; the stamp is the version of the build. */
+export type Look = {
+  project: number;
+  build: number;
+  viewpoint: string;
+  target: string | null;
+  state: "head" | "built";
+  stamp: string;
+};
+
+/** The account at so many samples, of the frame or of a region of it. The server goes on from the samples that are there. */
+export const useAccount = (l: Look, samples: number, region: Region | null) =>
+  useQuery({
+    queryKey: keys.account(
+      l.project,
+      l.build,
+      l.viewpoint,
+      l.target,
+      samples,
+      region?.join(",") ?? null,
+      `${l.stamp} ${l.state}`,
+    ),
+    enabled: l.viewpoint !== "",
+    placeholderData: keepPreviousData,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/account", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: { samples, target: l.target, state: l.state, region: region?.join(",") ?? null },
+          },
+          signal,
+        }),
+      ),
+  });
+
+export type Shown = "standin" | "reference" | "off";
+
+/** Address of a picture of the frame as compared. */
+export function comparedUrl(l: Look, samples: number, shown: Shown): string {
+  const query = new URLSearchParams({ shown, samples: String(samples), state: l.state, stamp: l.stamp });
+  if (l.target) query.set("target", l.target);
+  return `${buildPath(l.project, l.build)}/light/${encodeURIComponent(l.viewpoint)}/compared?${query}`;
+}
