@@ -167,15 +167,19 @@ def test_bytes_are_those_of_the_arrays():
     assert size_of(bytes(50_000)) >= 50_000 and size_of("x" * 50_000) >= 50_000
 
 
-def test_a_ray_scene_counts_as_what_it_holds():
-    from eddyfall.core.rays.queries import RayScene
+def test_a_tree_of_rays_counts_as_what_it_holds_and_is_shared():
+    from eddyfall.core.rays.queries import RayScene, tree_of
 
     build = net_build()
     geometry = pack(build.scene, build.setup)
     stage = Renderer().frame(build, Request("eye", (32, 18)), "display")
-    rays = RayScene(geometry, np.ones(len(geometry.drawables), bool), stage.buffers["cutouts"], geometry.uv0)
-    assert rays.held_bytes >= 93 * len(geometry.triangles)
-    assert size_of(rays) >= size_of(geometry) + rays.held_bytes
+    everything = np.ones(len(geometry.drawables), bool)
+    rays = RayScene(geometry, everything, stage.buffers["cutouts"], geometry.uv0)
+    assert rays.tree.held_bytes >= 93 * len(geometry.triangles) and size_of(rays.tree) >= rays.tree.held_bytes
+    assert tree_of(geometry, everything) is rays.tree is rays.solid.tree, "alpha tests are no part of a tree"
+    few = everything.copy()
+    few[0] = False
+    assert tree_of(geometry, few) is not rays.tree
 
 
 def test_what_two_values_share_is_counted_once_and_goes_with_the_last():

@@ -18,7 +18,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.scene.setup.sections.depth import Depth
-from eddyfall.core.truth.visibility import casters, ray_scene_of
+from eddyfall.core.truth.visibility import casters, rays_of
 
 Cause = TypeVar("Cause")
 Seen = TypeVar("Seen")
@@ -120,10 +120,7 @@ class Survey:
     def rays(self, frame: Frame, taking_part: np.ndarray | None = None) -> RayScene:
         """Ray scene of the casters, or of the drawables (d,) bool that take part."""
         chosen = casters(frame) if taking_part is None else taking_part
-        scene: RayScene = self.derive(
-            ray_scene_of, frame.known("caster_geometry"), chosen, frame.known("cutouts"), frame.known("textures")
-        )
-        return scene
+        return rays_of(self.renderer, frame, chosen)
 
     def on(self, build: Build) -> Survey:
         """The same survey of another build."""

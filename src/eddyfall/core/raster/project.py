@@ -52,14 +52,14 @@ def project(
     counts = np.where(kinds == 2, 7, kinds).astype(np.int64)
     starts = np.cumsum(counts) - counts
     total = int(counts.sum())
-    out = ScreenTriangles(
-        np.zeros((total, 6), np.int64), np.zeros((total, 3), np.float32), np.zeros((total, 3), np.float32),
-        np.zeros((total, 6), np.float32), np.full(total, -1, np.int32), np.zeros((total, 4), np.int32),
+    out = ScreenTriangles(  # rows that nothing is written to keep the id -1, and are left out below
+        np.empty((total, 6), np.int64), np.empty((total, 3), np.float32), np.empty((total, 3), np.float32),
+        np.empty((total, 6), np.float32), np.full(total, -1, np.int32), np.empty((total, 4), np.int32),
     )  # fmt: skip
     if total:
         _emit(clip, uv, triangles, chosen, cull_side, kinds, starts, size[0], size[1], np.array(window, np.int64), *out)
-    used = out.ids >= 0
-    return out if used.all() else ScreenTriangles(*(np.ascontiguousarray(a[used]) for a in out))
+    used = np.flatnonzero(out.ids >= 0)
+    return out if len(used) == total else ScreenTriangles(*(a.take(used, axis=0) for a in out))
 
 
 @njit(float32[:, ::1](readonly(float32, 2), readonly(float32, 2)), parallel=True, cache=True, nogil=True)

@@ -2,12 +2,15 @@
 
 from collections.abc import Callable
 from functools import cached_property
+from threading import Lock
 from typing import NamedTuple
+from weakref import WeakValueDictionary
 
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
+from eddyfall.core.hashing import digest
 from eddyfall.core.raster.rasterise import Cutouts, at_barycentric, keeps_alpha
 from eddyfall.core.rays.threads import traced
 from eddyfall.core.scene.drawables import Geometry
@@ -30,29 +33,58 @@ class Hits(NamedTuple):
     distance: np.ndarray
 
 
-class RayScene:
-    """Triangles of the chosen drawables in a bounding volume hierarchy.
+class Tree:
+    """Triangles in embree's bounding volume hierarchy. triangles (n,) int64: which of the geometry's they are."""
 
-    taking_part: bool per drawable; cutouts: alpha tests as the rasteriser has them (tested at the finest mip level).
-    ValueError if an index is out of range.
-    """
-
-    def __init__(self, geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, alpha_uv: np.ndarray) -> None:
-        chosen = np.flatnonzero(np.asarray(taking_part, bool)[geometry.owner])
+    def __init__(self, geometry: Geometry, triangles: np.ndarray) -> None:
         if len(geometry.triangles) and geometry.triangles.max() >= len(geometry.positions):
             raise ValueError("triangle index out of range")
-        self.geometry, self.cutouts, self.alpha_uv = geometry, cutouts, alpha_uv
-        self.triangles = chosen
-        self.least = min(1.0, geometry.diagonal_m / 10)  # metres: below it, steps past a cut-out face no longer shrink
-        self._scene = EmbreeScene()
-        if len(chosen):
-            corners = np.ascontiguousarray(geometry.positions[geometry.triangles[chosen]], np.float32)
-            self._mesh = TriangleMesh(self._scene, corners)
+        self.triangles = triangles
+        self.scene = EmbreeScene()
+        if len(triangles):
+            corners = np.ascontiguousarray(geometry.positions[geometry.triangles[triangles]], np.float32)
+            self._mesh = TriangleMesh(self.scene, corners)
 
     @property
     def held_bytes(self) -> int:
         """Bytes of the tree and of the corners that embree holds."""
         return TREE_BYTES * len(self.triangles)
+
+
+_living: WeakValueDictionary[str, Tree] = WeakValueDictionary()
+_growing = Lock()
+
+
+def tree_of(geometry: Geometry, taking_part: np.ndarray) -> Tree:
+    """The tree of the chosen drawables, (d,) bool: one that somebody still holds, if there is one of the same triangles; alpha tests are no
+    part of it. ValueError if an index is out of range."""
+    key = digest(geometry.positions, geometry.triangles, geometry.owner, np.asarray(taking_part, bool))
+    with _growing:
+        tree = _living.get(key)
+        if tree is None:
+            tree = Tree(geometry, np.flatnonzero(np.asarray(taking_part, bool)[geometry.owner]))
+            _living[key] = tree
+        return tree
+
+
+class RayScene:
+    """Triangles of the chosen drawables, with the holes of cutouts: cheap to make of a tree that is there.
+
+    taking_part: bool per drawable, or their tree; cutouts: alpha tests as the rasteriser has them (tested at the finest mip level).
+    ValueError if an index is out of range.
+    """
+
+    def __init__(self, geometry: Geometry, taking_part: np.ndarray | Tree, cutouts: Cutouts, alpha_uv: np.ndarray) -> None:
+        self.tree = taking_part if isinstance(taking_part, Tree) else tree_of(geometry, taking_part)
+        self.geometry, self.cutouts, self.alpha_uv = geometry, cutouts, alpha_uv
+        self.triangles, self._scene = self.tree.triangles, self.tree.scene
+        self.least = min(1.0, geometry.diagonal_m / 10)  # metres: below it, steps past a cut-out face no longer shrink
+
+    @property
+    def solid(self) -> "RayScene":
+        """The same with no hole in anything."""
+        nowhere = np.full_like(self.cutouts.material, -1)
+        return RayScene(self.geometry, self.tree, self.cutouts._replace(material=nowhere), self.alpha_uv)
 
     def first_hit(self, origins: np.ndarray, directions: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """(triangle (n,) int64, -1 for none; distance (n,) in lengths of the direction). origins, directions (n, 3) metres."""

@@ -7,9 +7,8 @@ from functools import cached_property
 import numpy as np
 
 from eddyfall.core.frame.render import Frame, Renderer
-from eddyfall.core.passes.contract import LookUp, Textures
+from eddyfall.core.passes.contract import LookUp
 from eddyfall.core.passes.look_ups import look_ups, looked_up
-from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.disc import towards_disc
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.drawables import Geometry
@@ -21,7 +20,7 @@ from eddyfall.core.truth.map_reading import serving_map
 from eddyfall.core.truth.pieces import pieces_of
 from eddyfall.core.truth.shadow_classes import SAME, Class
 from eddyfall.core.truth.surfaces import Surfaces, to_light
-from eddyfall.core.truth.visibility import intended, ray_scene_of
+from eddyfall.core.truth.visibility import intended, rays_of
 
 OVER_THE_RIM = 1.1  # of a soft light's disc: eight rays past its rim leave nothing of the disc out between them
 SHADOWED = "traced"  # what a frame has to be drawn up to to be judged: all of its shadows, no light yet
@@ -46,17 +45,11 @@ class Judge:
 
     def scene(self, taking_part: np.ndarray) -> RayScene:
         """Whole drawables, with their holes."""
-        found: RayScene = self.renderer.derive(ray_scene_of, *self._given(taking_part)).value
-        return found
+        return rays_of(self.renderer, self.frame, taking_part)
 
     def scene_without_holes(self, taking_part: np.ndarray) -> RayScene:
         """Drawables whose alpha is not tested."""
-        found: RayScene = self.renderer.derive(solid_scene_of, *self._given(taking_part)).value
-        return found
-
-    def _given(self, taking_part: np.ndarray) -> tuple[object, ...]:
-        f = self.frame
-        return f.known("caster_geometry"), taking_part, f.known("cutouts"), f.known("textures")
+        return rays_of(self.renderer, self.frame, taking_part).solid
 
     @cached_property
     def pieces(self) -> np.ndarray:
@@ -272,8 +265,3 @@ def past_m(geometry: Geometry, gone_m: np.ndarray, again: np.ndarray) -> np.ndar
     """How far past a face the next ray starts: as little as can be, since another may lie close behind; where float32 met the same face
     again (far from the origin its steps are coarse), by more than such a step."""
     return np.asarray(1e-5 + 1e-6 * np.asarray(gone_m) + np.where(again, 4 * geometry.coordinate_step_m, 0.0))
-
-
-def solid_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
-    """Rays' view of some drawables with no hole in them."""
-    return ray_scene_of(geometry, taking_part, cutouts._replace(material=np.full_like(cutouts.material, -1)), textures)

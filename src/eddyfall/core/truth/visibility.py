@@ -4,11 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.frame.render import Frame
-from eddyfall.core.passes.contract import Textures
-from eddyfall.core.raster.rasterise import Cutouts
-from eddyfall.core.rays.queries import RayScene
-from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.frame.render import Frame, Renderer
+from eddyfall.core.rays.queries import RayScene, Tree, tree_of
 from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.lights import DIRECTIONAL
 
@@ -55,9 +52,10 @@ def caster_scene(frame: Frame) -> RayScene:
     return RayScene(frame.geometry, casters(frame), frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)
 
 
-def ray_scene_of(geometry: Geometry, taking_part: np.ndarray, cutouts: Cutouts, textures: Textures) -> RayScene:
-    """Rays' view of some drawables."""
-    return RayScene(geometry, taking_part, cutouts, textures.alpha_uv)
+def rays_of(renderer: Renderer, frame: Frame, taking_part: np.ndarray) -> RayScene:
+    """Rays' view of the drawables (d,) bool that take part in a frame; their tree is kept with the passes' results."""
+    tree: Tree = renderer.derive(tree_of, frame.known("caster_geometry"), taking_part).value
+    return RayScene(frame.buffers["caster_geometry"], tree, frame.buffers["cutouts"], frame.buffers["textures"].alpha_uv)
 
 
 def off_surface(place: np.ndarray, normal: np.ndarray, towards: np.ndarray, distance: np.ndarray) -> np.ndarray:

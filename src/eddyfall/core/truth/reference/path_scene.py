@@ -23,7 +23,7 @@ from eddyfall.core.shade.sky_maps import SkyMaps, solid_of_rows
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.shade.surface import Soup, Surfaces
 from eddyfall.core.truth.reference.walks import Emitters, SkyCells
-from eddyfall.core.truth.visibility import intended, ray_scene_of
+from eddyfall.core.truth.visibility import intended, rays_of
 
 MOST_CELLS = 512  # columns of cells that a sky picture is picked by
 
@@ -63,10 +63,7 @@ def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
     state, geometry, textures = frame.stage.state, frame.geometry, frame.buffers["textures"]
     drawn = np.asarray(state.drawn & state.colour_pass & ~state.camera_hidden)
     drawn[geometry.plate] = not state.camera_hidden[geometry.plate]
-    given = frame.known("caster_geometry"), frame.known("cutouts"), frame.known("textures")
-    met = renderer.derive(ray_scene_of, given[0], drawn, *given[1:]).value
-    blocking = renderer.derive(ray_scene_of, given[0], intended(frame), *given[1:]).value
-    emitters = renderer.derive(emitters_of, given[0], drawn, state.material, given[2]).value
+    emitters = renderer.derive(emitters_of, frame.known("caster_geometry"), drawn, state.material, frame.known("textures")).value
     cells = renderer.derive(cells_of, frame.known("sky_maps")).value
     maps: SkyMaps = frame.buffers["sky_maps"]
     fog = frame.stage.resolved[Fog]
@@ -74,8 +71,8 @@ def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
     size = float(np.abs(np.concatenate([low, high])).max()) if len(geometry.drawables) > 1 else 1.0
     told = [build.setup.lights.get(light.name, LightSetup()) for light in frame.stage.lights]
     return PathScene(
-        met=met,
-        blocking=blocking,
+        met=rays_of(renderer, frame, drawn),
+        blocking=rays_of(renderer, frame, intended(frame)),
         soup=Soup(
             geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, state.material
         ),
