@@ -44,6 +44,10 @@ from eddyfall.core.truth.bias import ground_of
 from eddyfall.core.truth.bias.proving import change_to
 from eddyfall.core.truth.bias.solve import Bias
 from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.reference.of_frame import Wanted
+from eddyfall.core.truth.reference.path_scene import path_scene
+from eddyfall.core.truth.reference.tally import Tally
+from eddyfall.core.truth.reference.trace import Asked, grow
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.overlap import colliding_pairs, measure_overlap, pair_areas
 from eddyfall.core.uv.packing import pack_charts
@@ -406,7 +410,31 @@ def bakes() -> None:
     print(f"pack of 400 charts with 4 texels between them: {taken:.2f} s, {filled * 100:.0f} % of the page filled")
 
 
+def paths() -> None:
+    """Following the reference's paths against bare ray calls on the same rays."""
+    build, _ = make_hall(samples=12)
+    renderer, request = Renderer(Memo(2 * 1024**3)), Request("hall", (240, 135))
+    frame = renderer.frame(build, request, "traced")
+    scene, pixels = path_scene(renderer, build, frame), Wanted(request=request).pixels()
+    empty = Tally.empty(scene.light_names, pixels, request.size, "")
+    recorders = [_Recorder(rays._scene) for rays in (scene.met, scene.blocking)]
+    scene.met._scene, scene.blocking._scene = recorders
+    grow(scene, frame.camera, empty, Asked(bounces=4), 4)
+    scene.met._scene, scene.blocking._scene = (r.scene for r in recorders)
+
+    def bare() -> None:
+        for recorder in recorders:
+            for start, direction, how in recorder.calls:
+                recorder.scene.run(start, direction, **how)
+
+    rays = sum(len(start) for recorder in recorders for start, _, _ in recorder.calls)
+    ours, theirs = seconds(lambda: grow(scene, frame.camera, empty, Asked(bounces=4), 4), 3), seconds(bare, 3)
+    print(f"reference of {len(pixels)} px, 4 samples, 4 bounces: {rays / 1e6:.2f} M rays, {rays / ours / 1e6:.2f} M rays/s")
+    show("reference, share of the rays/s of bare calls on the same rays", theirs / ours, "", ">= 0.5", theirs / ours >= 0.5)
+
+
 PARTS: dict[str, Callable[[], None]] = {
+    "paths": paths,
     "bake": bakes,
     "frame": frame,
     "trial": trial,

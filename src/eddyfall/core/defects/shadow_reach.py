@@ -16,6 +16,8 @@ from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.shade.cascades import Slice, cascade_slices, lambda_for_first_texel
 from eddyfall.core.shade.columns import DISTANCE
 from eddyfall.core.shade.lights import DIRECTIONAL
+from eddyfall.core.truth.judge import SHADOWED, Judge
+from eddyfall.core.truth.surfaces import surfaces_of, to_light
 from eddyfall.core.truth.visibility import sun_visibility, sunlit_candidates, would_cast
 
 CODE = "shadow.out-of-reach"
@@ -284,10 +286,35 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         result.append(
             Lever("shadow", further, "finer texels alone change nothing", "rival cause: the caster is thinner than a texel")
         )
-    result += _switches(survey, subject, viewpoint)
+    result += _switches(survey, subject, viewpoint) + _lamps(survey, subject, viewpoint)
     if shadow.bias_texels > 0.5:
         change = set_resolved(survey.build, resolved, {"shadow.bias_texels": 0.5}, title="less shadow bias")
         result.append(Lever("direct", change, "shadows that bias ate come back", f"the bias is {shadow.bias_texels:g} texels"))
+    return result
+
+
+def _lamps(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
+    """Lights that cast nothing and that rays say something hides from the subject, most pixels first."""
+    frame = survey.frame(viewpoint, SHADOWED)
+    silent = [i for i, light in enumerate(frame.stage.lights) if not light.casts]
+    if not silent:
+        return []
+    judge, s = Judge(survey.renderer, frame, would_cast(frame)), surfaces_of(frame, mask=frame.drawable == subject)
+    s = s.of(np.arange(0, len(s), max(1, math.ceil(len(s) / MOST_RAYS))))
+    hidden: dict[int, float] = {}
+    for i in silent:
+        towards, distance = to_light(s, i, frame)
+        lit = judge.arrives(i, s, distance) & (np.einsum("nk,nk->n", s.face, towards) > 0)
+        if lit.any():
+            blocked = judge.blocked(judge.scene(judge.intended), s.of(lit), towards[lit], distance[lit])
+            hidden[i] = float(blocked.sum()) / len(s)
+    result = []
+    for i in sorted(hidden, key=lambda i: -hidden[i])[:MOST_SWITCHES]:
+        if hidden[i] > 0:
+            name = frame.stage.lights[i].name
+            change = set_leaf(survey.build, ("lights", name, "casts"), True, scope="project", title=f"let {name} cast")
+            why = f"something stands between it and {hidden[i] * 100:.0f} % of the subject; it casts nothing"
+            result.append(Lever("shadow", change, "its light ends where something stands before it", why))
     return result
 
 
@@ -335,6 +362,6 @@ FAMILY = register(
         observe,
         conclude,
         levers,
-        ("missing shadow",),
+        ("missing shadow", "too bright"),
     )
 )
