@@ -47,6 +47,24 @@ def test_where_the_two_must_agree_the_account_is_within_its_floor():
     assert not [row.part for row in found.account.rows if row.shown]
 
 
+@pytest.mark.parametrize("ior, rough, nits", [(1.0, 1.0, 12.61), (1.5, 0.9, 13.06)], ids=["matt", "coated"])
+def test_a_casting_in_shade_shows_the_same_in_both(ior, rough, nits):
+    # Reflectance .22 in even light of 180 lx: rho E / pi = 12.61 nit; with a coat of .04 at roughness .9, seen square on, 13.06.
+    even = [180 / np.pi] * 3
+    material = Material("gate", (0.22, 0.22, 0.22, 1), roughness=rough, metallic=0.0, ior=ior)
+    build = build_of(
+        Thing("gate", Shape().quad((-2, -2, -5), (4, 0, 0), (0, 4, 0)), material),
+        setup={
+            "viewpoints": {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 4}},
+            "sky": {"ambient": True, "zenith_rgb": even, "horizon_rgb": even, "ground_rgb": even},
+        },
+    )  # fmt: skip
+    found = compare(Renderer(), build, Wanted(request=Request("eye", (16, 9)), samples=256, asked=Asked(bounces=2)))
+    assert found.account.standin == pytest.approx(nits, rel=1e-3)
+    assert found.account.reference == pytest.approx(nits, rel=0.01)
+    assert not any(row.shown for row in found.account.rows)
+
+
 @pytest.mark.parametrize("seed", range(4))
 def test_parts_add_up_to_the_difference_at_each_pixel(seed):
     rng = np.random.default_rng(seed)

@@ -107,6 +107,23 @@ def test_a_floor_gets_the_view_factor_of_a_shining_wall():
     assert lux == pytest.approx(np.full(3, 208.7), rel=0.01)
 
 
+def test_a_hall_under_a_shining_roof_gets_its_bounces():
+    # 20 x 12 x 8 m, reflectance .35, a roof that gives 480 000 lm: over the whole hall flux rho / (A (1 - rho)) = 260.5 lx are bounced
+    # (energy balance); the floor, which sees no other of it than walls and roof, gets about 209 of it, and 1 - rho^3 of all after three.
+    room = box_room((-10, 0, -6), (10, 8, 6), lambda name: Material(name, (0.35,) * 3 + (1.0,), emissive=roof(name), **LAMBERT))
+    down = looking((0, 7.999, 0), (0, 0, -0.001), math.degrees(2 * math.atan(6 / 7.999)), sky={"ambient": False})
+    lux = {}
+    for bounces in (0, 3, 16):
+        tally = traced(build_of(*room, setup=down), 192, size=(20, 12), bounces=bounces)
+        lux[bounces] = float(tally.part(BOUNCE)[:, 0].mean()) / 0.35 * math.pi
+    assert lux[16] - lux[0] == pytest.approx(209, rel=0.03)
+    assert (lux[3] - lux[0]) / (lux[16] - lux[0]) == pytest.approx(1 - 0.35**3, abs=0.02)
+
+
+def roof(name):
+    return (480_000 / 240 / math.pi,) * 3 if name == "ceiling" else (0.0, 0.0, 0.0)
+
+
 def test_a_mirror_shows_what_lies_behind_the_eye_and_keeps_it_apart():
     build = build_of(
         Thing("panel", Shape().quad((-1, 0, 0), (2, 0, 0), (0, 2, 0)), Material("panel", metallic=1.0, roughness=0.0)),

@@ -147,6 +147,7 @@ describe("the frame around every sheet", () => {
       "Bench",
       "Lightmaps",
       "Shadow reach",
+      "Light and colour",
       "Ledger",
     ]);
     expect(await screen.findByText("1 · 1 change kept")).toBeTruthy();
@@ -190,7 +191,7 @@ describe("the frame around every sheet", () => {
     const tables = [...document.querySelectorAll("dialog[aria-label=Keys] caption")].map(
       (c) => c.textContent,
     );
-    expect(tables).toEqual(["Bench", "Lightmaps", "Shadow reach", "Everywhere"]);
+    expect(tables).toEqual(["Bench", "Lightmaps", "Shadow reach", "Light and colour", "Everywhere"]);
   });
   test("turns to night and back", async () => {
     await open("/p/3/b/1/bench");

@@ -29,7 +29,8 @@ def account(
     found = _compared(build, wanted)
     if region is None:
         return AccountDocument.from_core(wanted, found)
-    return AccountDocument.from_core(wanted, found, account_of(found.parts, found.reference.tally, inside_of(region)), region)
+    inside = inside_of(region)
+    return AccountDocument.from_core(wanted, found, account_of(found.parts, found.reference.tally, inside), region, inside)
 
 
 def inside_of(region: Region) -> np.ndarray:

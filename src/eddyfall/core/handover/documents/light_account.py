@@ -2,10 +2,12 @@
 
 from typing import Self
 
+import numpy as np
+
 from eddyfall.core.handover.documents.base import Document, Finite, Triple, WholePair
 from eddyfall.core.truth.reference.account import FLOOR_STOPS, MEANS, Account
 from eddyfall.core.truth.reference.against import Against
-from eddyfall.core.truth.reference.noise import Noise
+from eddyfall.core.truth.reference.noise import Noise, noise_of
 from eddyfall.core.truth.reference.of_frame import Comparison, Reference, Wanted
 from eddyfall.core.truth.reference.tally import PARTS
 
@@ -114,9 +116,10 @@ class AccountDocument(Document):
 
     @classmethod
     def from_core(
-        cls, wanted: Wanted, c: Comparison, part: Account | None = None, region: tuple[int, int, int, int] | None = None
+        cls, wanted: Wanted, c: Comparison, part: Account | None = None, region: tuple[int, int, int, int] | None = None,
+        inside: np.ndarray | None = None,
     ) -> Self:  # fmt: skip
-        a = part or c.account
+        a, noise = part or c.account, c.reference.noise if inside is None else noise_of(c.reference.tally, inside)
         rows = [
             RowDocument(
                 part=r.part, means=MEANS[r.part], nits=r.nits, luminance=r.luminance, stops=r.stops, error=r.error, shown=r.shown
@@ -128,7 +131,7 @@ class AccountDocument(Document):
             viewpoint=wanted.request.viewpoint, size=wanted.request.size, crop=None if crop is None else list(crop),
             region=None if region is None else list(region), pixels=a.pixels,
             bounces=wanted.asked.bounces, standin=a.standin, reference=a.reference, stops=a.stops, error=a.error,
-            floor_stops=FLOOR_STOPS, rows=rows, noise=NoiseDocument.from_core(c.reference.noise),
+            floor_stops=FLOOR_STOPS, rows=rows, noise=NoiseDocument.from_core(noise),
             lights=[LightRowDocument(light=n, standin=s, reference=r) for n, s, r in a.by_light],
         )  # fmt: skip
 
