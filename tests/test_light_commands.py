@@ -132,3 +132,18 @@ def test_a_picture_that_cannot_be_a_reference_is_one_line(run, file, tmp_path, m
         path.write_bytes(b"not a picture at all")
     code, _, error = run("compare", file, "--viewpoint", "eye", "--against", path, *SIZE)
     assert code == 2 and error.count("\n") == 1 and "p.exr" in error
+
+
+def test_where_the_light_is_by_region_and_by_a_place_of_the_world(run, file):
+    code, out, _ = run("where-light", file, "--viewpoint", "eye", "--places", 64, "--samples", 16, *SIZE, "--json", "-")
+    found = json.loads(out)
+    assert code == 0 and found["places"] == 64 and sum(c["share"] for c in found["classes"]) == pytest.approx(1.0)
+    brought = sum(c["bounce"] + c["reflection"] for c in found["classes"])
+    assert brought == pytest.approx(found["from_others"], rel=1e-6) and found["from_others"] < found["due"]
+    assert found["ceilings"][0]["stops"] <= found["ceilings"][-1]["stops"] == pytest.approx(0, abs=1e-9)
+    code, out, _ = run("where-light", file, "--viewpoint", "eye", "--at", "0.7,0,0", "--samples", 256, *SIZE)
+    assert code == 0 and "the most that can be had [predictions]" in out
+    code, _, error = run("where-light", file, "--viewpoint", "eye", "--at", "0,9,0", *SIZE)
+    assert code == 2 and "there is no surface at 0, 9, 0" in error and error.count("\n") == 1
+    code, _, error = run("where-light", file, "--viewpoint", "eye", "--at", "a,b", *SIZE)
+    assert code == 2 and "not three numbers" in error

@@ -1,10 +1,12 @@
-"""Commands about light: reference, compare."""
+"""Commands about light: reference, compare, where-light."""
 
+import argparse
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from eddyfall.cli_tools import Out, inputs, numbers, opened
+from eddyfall.core.errors import printable
 
 
 def add_commands(command: Callable[..., Any]) -> None:
@@ -26,6 +28,31 @@ def add_commands(command: Callable[..., Any]) -> None:
     )
     _way(sub)
     sub.add_argument("--against", type=Path, metavar="F.exr", help="hold it against this picture instead, its exposure fitted")
+
+    sub = command(
+        "where-light",
+        where_light,
+        "say where the light is that surfaces get from others: on the frame, off it, hidden, behind the camera; what each remedy can bring",
+    )
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--crop", type=numbers(4), metavar="X0,Y0,X1,Y1", help="of the frame (default: all of it)")
+    sub.add_argument(
+        "--at", type=place, metavar="X,Y,Z", help="a place of the world in m instead, whether the frame shows it or not"
+    )
+    sub.add_argument("--samples", type=int, default=64, metavar="N", help="of each place (default 64)")
+    sub.add_argument("--places", type=int, default=512, metavar="N", help="spread over the crop (default 512)")
+    sub.add_argument("--bounces", type=int, default=8, metavar="N", help="how often light is reflected at the most (default 8)")
+
+
+def place(text: str) -> tuple[float, float, float]:
+    parts = text.split(",")
+    try:
+        x, y, z = (float(p) for p in parts)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{printable(text)!r} is not three numbers with commas between") from None
+    if not all(abs(v) < 1e7 for v in (x, y, z)):
+        raise argparse.ArgumentTypeError(f"{printable(text)!r} is no place of the world")
+    return x, y, z
 
 
 def _way(sub: Any) -> None:
@@ -143,6 +170,34 @@ def _against(args: Any) -> int:
         f"half of {found.pixels} px are off by less than {found.median_off_stops:.3g} stops; most so at {x0},{y0} to {x1},{y1}: "
         f"{_stops(found.worst_stops)}"
     )
+    out.result(found, inputs(args))
+    return 0
+
+
+def where_light(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.where_light import WhereDocument
+    from eddyfall.core.truth.reference.where import where_light as asked
+
+    out, build = Out(args), opened(args)
+    request = Request(args.viewpoint, args.size, args.crop, args.target)
+    ways = {"samples": args.samples, "bounces": args.bounces, "places": args.places}
+    with out.progress() as progress:
+        found = WhereDocument.from_core(args.viewpoint, asked(Renderer(), build, request, at=args.at, **ways, progress=progress))
+    out.say(
+        f"{found.viewpoint}: {found.due:.4g} nit are due on the mean of {found.places} places, {found.from_others:.4g} of it from other "
+        "surfaces and the sky"
+    )
+    rows = [[c.where, f"{c.share * 100:.1f} %", f"{c.bounce:.4g}", f"{c.reflection:.4g}"] for c in found.classes]
+    out.table("", ["where it is", "rays", "nits bounced", "nits mirrored"], rows)
+    rows = [[s.drawable, s.where, f"{s.nits:.4g}"] for s in found.sources]
+    out.table("", ["light of", "which is", "nits"], rows)
+    if found.hidden_by:
+        out.say("hidden by " + ", ".join(f"{h.drawable} ({h.nits:.3g} nit)" for h in found.hidden_by))
+    rows = [[c.remedy, f"{c.nits:.4g}", _stops(c.stops), c.why] for c in found.ceilings]
+    out.table("the most that can be had [predictions]", ["by", "nits", "against what is due", "it has"], rows)
+    rows = [[f"{m.px} px", f"+{m.pixels_more * 100:.0f} %", f"{m.nits:.4g}"] for m in found.margin]
+    out.table("", ["a margin of", "pixels", "nits on it"], rows)
     out.result(found, inputs(args))
     return 0
 

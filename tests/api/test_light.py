@@ -86,3 +86,12 @@ def test_a_viewpoint_that_does_not_exist_is_refused_and_strangers_see_nothing(ya
     assert send(yard["viewer"], "GET", nowhere + "/account")[0] == 422
     if "stranger" in yard:
         assert send(yard["stranger"], "GET", yard["base"] + "/account")[0] == 404
+
+
+def test_where_the_light_is_is_what_the_command_line_says(yard, capsys):
+    main(["where-light", str(yard["path"]), "--viewpoint", "eye", "--samples", "8", "--bounces", "2", "--json", "-"])
+    said = json.loads(capsys.readouterr().out)
+    assert send(yard["viewer"], "GET", yard["base"] + "/where?samples=8&bounces=2") == (200, said)
+    status, part = send(yard["viewer"], "GET", yard["base"] + "/where?samples=8&bounces=2&region=460,230,180,150")
+    assert status == 200 and part["places"] == 512 and part["due"] != said["due"]
+    assert send(yard["viewer"], "GET", yard["base"] + "/where?region=9,9,9999,9")[0] == 422

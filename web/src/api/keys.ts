@@ -65,6 +65,14 @@ export const keys = {
     region: string | null,
     stamp: string,
   ) => ["account", project, build, viewpoint, target, samples, region, stamp],
+  where: (
+    project: number,
+    build: number,
+    viewpoint: string,
+    target: string | null,
+    region: string | null,
+    stamp: string,
+  ) => ["where", project, build, viewpoint, target, region, stamp],
   cures: (
     project: number,
     build: number,

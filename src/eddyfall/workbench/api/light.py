@@ -1,4 +1,4 @@
-"""Light and colour: a frame held against its reference, part by part, whole or in a region; pictures of both."""
+"""Light and colour: a frame held against its reference, part by part, whole or in a region; pictures of both; where light is."""
 
 from typing import Any, Literal
 
@@ -8,6 +8,7 @@ from pydantic import Field
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.routes import route
@@ -38,6 +39,14 @@ def _of(request: Any, number: int, asked: Of) -> Ref:
 def account(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of], region: str | None = None) -> Any:
     return ask(
         request, "measure", light.account, _of(request, number, asked), viewpoint, asked.target, asked.samples, asked.bounces,
+        _region(region),
+    )  # fmt: skip
+
+
+@route(router, "GET", SHEET + "/where", "viewer", response=WhereDocument)
+def where(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of], region: str | None = None) -> Any:
+    return ask(
+        request, "measure", light.where, _of(request, number, asked), viewpoint, asked.target, asked.samples, asked.bounces,
         _region(region),
     )  # fmt: skip
 

@@ -7,13 +7,15 @@ import numpy as np
 from PIL import Image
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.render import DEFAULT_SIZE, Request
+from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.reference.account import account as account_of
 from eddyfall.core.truth.reference.of_frame import Comparison, Wanted, compare, drawn_picture, picture_of
 from eddyfall.core.truth.reference.off_picture import off_picture
 from eddyfall.core.truth.reference.trace import Asked
+from eddyfall.core.truth.reference.where import Where, where_light
 from eddyfall.workbench.studio.room import STUDIO
 
 SIZE = (240, 135)  # of the frames compared: a reference of it has some samples within seconds
@@ -31,6 +33,23 @@ def account(
         return AccountDocument.from_core(wanted, found)
     inside = inside_of(region)
     return AccountDocument.from_core(wanted, found, account_of(found.parts, found.reference.tally, inside), region, inside)
+
+
+def where(
+    build: CoreBuild, viewpoint: str, target: str | None, samples: int, bounces: int, region: Region | None
+) -> WhereDocument:
+    """Where the light is that a frame, or a region (x, y, width, height) of it, gets from other surfaces."""
+    crop = None
+    if region is not None:
+        inside_of(region)
+        x, y, w, h = region
+        crop = (x, y, x + w, y + h)
+    request = Request(viewpoint, DEFAULT_SIZE, crop, target)
+
+    def asked(renderer: Renderer) -> Where:
+        return where_light(renderer, build, request, samples=samples, bounces=bounces)
+
+    return WhereDocument.from_core(viewpoint, STUDIO.draw(asked))
 
 
 def inside_of(region: Region) -> np.ndarray:

@@ -14,6 +14,7 @@ import { NoiseCurve } from "./NoiseCurve";
 import { type Look, type Region, useAccount } from "./queries";
 import { useLightKeys } from "./useLightKeys";
 import { useSamples } from "./useSamples";
+import { WhereLight } from "./WhereLight";
 import { nits, noiseWords, stops, title } from "./words";
 
 /** A frame held against its reference: both under a wipe, the difference part by part, how noisy the reference is. */
@@ -116,6 +117,7 @@ export function LightAndColour() {
           </div>
           <div className="min-w-0">
             <AccountOf account={account} />
+            <WhereLight look={look} region={region} />
           </div>
         </div>
       )}

@@ -6,6 +6,7 @@ import { part } from "../../testing/part";
 import { TitleBlockRoom } from "../../ui/titleBlock";
 import { LightAndColour } from "./LightAndColour";
 import type { Account } from "./queries";
+import { WhereLight } from "./WhereLight";
 import { noiseWords, stops, title, told } from "./words";
 
 afterEach(() => {
@@ -91,6 +92,7 @@ function sheet(at = "/p/1/b/1/light", over: (samples: number) => object = () => 
   );
   return asked;
 }
+const PATIENT = { timeout: 15_000 }; // several answers follow one another
 const samplesOf = (asked: Asked[]) =>
   asked.filter((a) => a.path.includes("/account")).map((a) => Number(/samples=(\d+)/.exec(a.path)?.[1]));
 
@@ -121,17 +123,17 @@ describe("words", () => {
 describe("sheet", () => {
   test("samples grow by themselves, sixteen at a time at the most", async () => {
     const asked = sheet();
-    await screen.findByText(/at 64 samples/);
+    await screen.findByText(/at 64 samples/, {}, PATIENT);
     expect(samplesOf(asked)).toEqual([4, 8, 16, 32, 48, 64]);
     expect(screen.getByRole("button", { name: "Four times the samples" })).toBeTruthy();
-  });
+  }, 20_000);
   test("they end where noise is small", async () => {
     const asked = sheet(undefined, (n) => ({
       noise: { ...account(n).noise, value: n >= 8 ? 0.015 : 0.1 },
     }));
-    await screen.findByText(/noise 1.5 % at 8 samples/);
+    await screen.findByText(/noise 1.5 % at 8 samples/, {}, PATIENT);
     expect(samplesOf(asked)).toEqual([4, 8]);
-  });
+  }, 20_000);
   test("the account is a table, with what is too little told apart", async () => {
     sheet();
     const table = within(await screen.findByTestId("account"));
@@ -165,5 +167,52 @@ describe("sheet", () => {
       screen.getByRole("img", { name: /too dark hatched, too bright dotted/ }).getAttribute("src"),
     ).toContain("shown=off");
     expect(screen.getByText(/full at 2 stops/)).toBeTruthy();
+  });
+});
+
+const WHERE = {
+  viewpoint: "hall",
+  places: 512,
+  samples: 32,
+  due: 209,
+  from_others: 169,
+  classes: [
+    { where: "sky", share: 0.5, bounce: 0, reflection: 0 },
+    { where: "behind the camera", share: 0.2, bounce: 80, reflection: 0 },
+    { where: "hidden", share: 0.1, bounce: 22, reflection: 0 },
+    { where: "on the frame", share: 0.2, bounce: 60, reflection: 7 },
+  ],
+  sources: [{ drawable: "wall", where: "behind the camera", nits: 80 }],
+  hidden_by: [{ drawable: "screen", nits: 22 }],
+  margin: [],
+  ceilings: [
+    { remedy: "dials of a pass", nits: 67, stops: -0.96, why: "on the frame" },
+    { remedy: "a bake", nits: 169, stops: 0, why: "wherever" },
+  ],
+};
+
+describe("where the light is", () => {
+  test("is asked for once, from what every pass finds to what none can, with the most of each remedy", async () => {
+    serve({ "GET /api/projects/1/builds/1/light/hall/where": WHERE });
+    const look = {
+      project: 1,
+      build: 1,
+      viewpoint: "hall",
+      target: null,
+      state: "head" as const,
+      stamp: "3",
+    };
+    render(around({ children: <WhereLight look={look} region={null} /> }));
+    fireEvent.click(screen.getByRole("button", { name: "Follow it from the frame" }));
+    const rows = within(await screen.findByTestId("where-light"))
+      .getAllByRole("row")
+      .slice(1);
+    expect(rows.map((r) => r.textContent)).toEqual([
+      expect.stringContaining("on the frame67 nit"),
+      expect.stringContaining("hidden, by screen22 nit"),
+      expect.stringContaining("behind the camera80 nit"),
+    ]);
+    expect(screen.getByText("Most of wall, behind the camera.")).toBeTruthy();
+    expect(within(screen.getByTestId("ceilings")).getByText("−0.96 stops")).toBeTruthy();
   });
 });

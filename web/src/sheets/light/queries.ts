@@ -5,6 +5,7 @@ import { keys } from "../../api/keys";
 export type Account = Schemas["AccountDocument"];
 export type Row = Account["rows"][number];
 export type Noise = Account["noise"];
+export type WhereOf = Schemas["WhereDocument"];
 export type Region = [number, number, number, number];
 
 /** Where the sheet looks from, and at what; the stamp is the version of the build. */
@@ -39,6 +40,32 @@ export const useAccount = (l: Look, samples: number, region: Region | null) =>
           params: {
             path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
             query: { samples, target: l.target, state: l.state, region: region?.join(",") ?? null },
+          },
+          signal,
+        }),
+      ),
+  });
+
+/** Where the light is, once it is wanted. */
+export const useWhere = (l: Look, region: Region | null, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.where(
+      l.project,
+      l.build,
+      l.viewpoint,
+      l.target,
+      region?.join(",") ?? null,
+      `${l.stamp} ${l.state}`,
+    ),
+    enabled: wanted,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/where", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: { samples: 32, target: l.target, state: l.state, region: region?.join(",") ?? null },
           },
           signal,
         }),

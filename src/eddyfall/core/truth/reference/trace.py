@@ -18,6 +18,7 @@ from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.sky import sky_colours_along
 from eddyfall.core.shade.surface import Rays, surface_rows
 from eddyfall.core.truth.reference.path_scene import PathScene
+from eddyfall.core.truth.reference.secondary import Secondary
 from eddyfall.core.truth.reference.tally import (
     BACKGROUND,
     BOUNCE,
@@ -98,10 +99,10 @@ def _traced(scene: PathScene, rays: Rays, tally: Tally, asked: Asked, part: slic
     seen = hits.triangle >= 0
     drawable = np.where(seen, scene.soup.owner[hits.triangle], -1)
     rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
-    walk = _walk(scene, rows, rays.eye, direction, hits, key)
+    walk = walk_of(scene, rows, rays.eye, direction, hits, key)
     found[seen, EMISSION] = rows[seen][:, EMITTED_RGB]
     found[~seen, BACKGROUND] = sky_colours_along(direction[~seen], scene.sky)
-    _follow(scene, walk, np.flatnonzero(seen & (rows[:, : F0_RGB.stop].sum(axis=1) > 0)), asked.bounces, found)
+    follow(scene, walk, np.flatnonzero(seen & (rows[:, : F0_RGB.stop].sum(axis=1) > 0)), asked.bounces, found)
     fades = np.ones(n)
     if scene.fog is not None:
         fades = np.where(seen, transmittance(rows[:, DISTANCE], scene.fog.fog_per_m), 1.0 - scene.fog.covers_sky)
@@ -116,22 +117,29 @@ def _traced(scene: PathScene, rays: Rays, tally: Tally, asked: Asked, part: slic
     return found, ~layer, np.where(layer, 0.0, fades), drawable
 
 
-def _walk(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
+def faced(scene: PathScene, triangle: np.ndarray, direction: np.ndarray) -> np.ndarray:
+    """(n, 3) unit normals of triangles (n,) on the side that rays (n, 3) meet."""
+    corners = scene.soup.positions[scene.soup.triangles[triangle]].astype(np.float64)
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-300)
+    return np.asarray(normal * -np.sign(np.einsum("nk,nk->n", normal, direction))[:, None])
+
+
+def walk_of(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
     """Paths at what the eye sees; rows of what it does not see are blank."""
     n = len(rows)
     place = eye + direction * rows[:, DISTANCE, None].astype(np.float64)
-    corners = scene.soup.positions[scene.soup.triangles[hits.triangle]].astype(np.float64)
-    facing = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    facing /= np.maximum(np.linalg.norm(facing, axis=1, keepdims=True), 1e-300)
-    facing *= -np.sign(np.einsum("nk,nk->n", facing, direction))[:, None]
     return Walk(
-        place, facing, rows[:, NORMAL_XYZ].astype(np.float64), -direction, rows[:, ALBEDO_RGB].astype(np.float64),
-        rows[:, F0_RGB].astype(np.float64), rows[:, ROUGH].astype(np.float64), np.zeros(n), np.zeros((n, 6)), np.zeros(n), key,
+        place, faced(scene, hits.triangle, direction), rows[:, NORMAL_XYZ].astype(np.float64), -direction,
+        rows[:, ALBEDO_RGB].astype(np.float64), rows[:, F0_RGB].astype(np.float64), rows[:, ROUGH].astype(np.float64), np.zeros(n),
+        np.zeros((n, 6)), np.zeros(n), key,
     )  # fmt: skip
 
 
-def _follow(scene: PathScene, walk: Walk, alive: np.ndarray, bounces: int, found: np.ndarray) -> None:
-    """Follow paths from what they stand on, and add what they bring by part."""
+def follow(
+    scene: PathScene, walk: Walk, alive: np.ndarray, bounces: int, found: np.ndarray, secondary: Secondary | None = None
+) -> None:
+    """Follow paths from what they stand on, and add what they bring by part; secondary notes where it came from."""
     n, lights = len(walk.place), len(scene.light_names)
     under, coat, sky_under, sky_coat = (np.zeros((n, 3)) for _ in range(4))
     for vertex in range(bounces + 1):
@@ -148,7 +156,7 @@ def _follow(scene: PathScene, walk: Walk, alive: np.ndarray, bounces: int, found
             else:
                 _ask(scene, walk, alive, vertex, under, coat, light=i)
         if len(scene.emitters.triangle):
-            _ask(scene, walk, alive, vertex, under, coat)
+            _ask(scene, walk, alive, vertex, under, coat, secondary=secondary if vertex == 0 else None)
         sky = (sky_under, sky_coat) if vertex == 0 else (under, coat)
         if scene.sky_lights and len(scene.sky.levels):
             _ask(scene, walk, alive, vertex, *sky, of_sky=True)
@@ -157,23 +165,29 @@ def _follow(scene: PathScene, walk: Walk, alive: np.ndarray, bounces: int, found
         scatter(alive, walk, vertex, scene.step_m, start, direction, goes)
         alive, start, direction = alive[goes], start[goes], direction[goes]
         hits = _met(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
+        if secondary is not None and vertex == 0:
+            secondary.went_on(alive, start + direction * np.where(hits.triangle >= 0, hits.distance, 0.0)[:, None],
+                              faced(scene, hits.triangle, direction), hits.triangle)  # fmt: skip
         goes_on = np.zeros(len(alive), bool)
         meet(
             alive, hits.triangle, hits.u, hits.v, hits.distance, direction, scene.soup, scene.double_sided, scene.surfaces,
             scene.sky if scene.sky_lights else scene.no_sky, scene.cells, scene.emitters, walk, under, coat, *sky, goes_on,
         )  # fmt: skip
         alive = alive[goes_on]
+    if secondary is not None:
+        secondary.settle(under, coat, sky_under, sky_coat)
     found[:, BOUNCE], found[:, REFLECTION], found[:, SKY_UNDER], found[:, SKY_COAT] = under, coat, sky_under, sky_coat
 
 
 def _ask(
     scene: PathScene, walk: Walk, alive: np.ndarray, vertex: int, under: np.ndarray, coat: np.ndarray, *, light: int = -1,
-    of_sky: bool = False, hindered: bool = True,
+    of_sky: bool = False, hindered: bool = True, secondary: Secondary | None = None,
 ) -> None:  # fmt: skip
     """Add what a light (or the sky's picture, or what shines) brings to the vertices of the living paths."""
     n = len(alive)
     which, value = np.empty(n, np.int64), np.empty((n, 6))
     start, direction, distance = np.empty((n, 3)), np.empty((n, 3)), np.empty(n)
+    prim = np.full(n, -1, np.int64)
     out = which, value, start, direction, distance
     if of_sky:
         made = ask_sky(alive, walk, scene.sky, scene.cells, vertex, scene.step_m, *out)
@@ -182,13 +196,16 @@ def _ask(
         hindered = hindered and bool(scene.blocked[light])
     else:
         made = ask_emitters(
-            alive, walk, scene.emitters, scene.soup, scene.double_sided, scene.surfaces, vertex, scene.step_m, *out
+            alive, walk, scene.emitters, scene.soup, scene.double_sided, scene.surfaces, vertex, scene.step_m, *out, prim
         )
-    which, value = which[:made], value[:made]
+    kept = np.arange(made)
     if hindered and made:
-        free = ~scene.blocking.blocked(start[:made], direction[:made], distance[:made])
-        which, value = which[free], value[free]
+        kept = np.flatnonzero(~scene.blocking.blocked(start[:made], direction[:made], distance[:made]))
+    which, value = which[kept], value[kept]
     add_to(which, value, under, coat)
+    if secondary is not None:
+        place = start[kept] + direction[kept] * distance[kept, None]
+        secondary.was_asked(which, value, place, faced(scene, prim[kept], direction[kept]), prim[kept])
 
 
 def _met(scene: PathScene, start: np.ndarray, direction: np.ndarray, key: np.ndarray, dimension: int, *, culled: bool) -> Hits:

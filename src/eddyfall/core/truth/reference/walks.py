@@ -200,8 +200,8 @@ def _area(positions, c0, c1, c2):
 
 
 @njit(cache=True, nogil=True)
-def ask_emitters(alive, walk, emitters, soup, double_sided, surf, vertex, step, which, value, start, direction, distance):
-    """Rays to one place of one shining triangle each. As `ask_light`."""
+def ask_emitters(alive, walk, emitters, soup, double_sided, surf, vertex, step, which, value, start, direction, distance, prim):
+    """Rays to one place of one shining triangle each, prim. As `ask_light`."""
     made, base = 0, vertex * A_VERTEX
     for k in range(len(alive)):
         i = alive[k]
@@ -231,7 +231,7 @@ def ask_emitters(alive, walk, emitters, soup, double_sided, surf, vertex, step, 
         share = asked / (asked * asked + chance * chance)  # power heuristic over `asked`
         if _bring(walk, i, vertex == 0, dr, dg, db, sr, sg, sb, er * share, eg * share, eb * share, value, made) <= 0.0:
             continue
-        which[made] = i
+        which[made], prim[made] = i, p
         _set_out(walk, i, lx, ly, lz, d * (1.0 - 1e-4) - 2.0 * step, step, start, direction, distance, made)
         made += 1
     return made

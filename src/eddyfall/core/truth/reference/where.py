@@ -1,0 +1,277 @@
+"""Where the light is that surfaces get from others: in the frame, or outside of what a pass that only has the frame can ever find.
+
+Each ray that goes on from a surface meets something; the first of these that holds says where that is: sky, behind the camera, off the
+frame (by so many pixels of margin), hidden (by what stands before it), on the other side of a sheet, not in the copy (blended), on the
+frame. From it follows the most that each kind of remedy can bring: a prediction, until one is drawn."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.render import Frame, Renderer, Request, check_request
+from eddyfall.core.passes.contract import Pixels, View
+from eddyfall.core.scene.build import Build
+from eddyfall.core.shade.columns import F0_RGB
+from eddyfall.core.shade.srgb import REC709_LUMA
+from eddyfall.core.shade.surface import Rays, surface_rows
+from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, Wanted
+from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
+from eddyfall.core.truth.reference.secondary import Secondary
+from eddyfall.core.truth.reference.tally import BACKGROUND, BOUNCE, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
+from eddyfall.core.truth.reference.trace import follow, walk_of
+from eddyfall.core.truth.reference.walks import begin
+
+CLASSES = ("sky", "behind the camera", "off the frame", "hidden", "other side of a sheet", "not in the copy", "on the frame")
+SKY, BEHIND, OFF, HIDDEN, OTHER_SIDE, NOT_COPIED, ON = range(len(CLASSES))
+MARGINS_PX = (0, 16, 32, 64, 128, 256, 512)
+SAME = 0.005  # share of its depth within which a place is the one that a pixel shows
+MOST_PLACES = 4096
+PATHS_AT_ONCE = 65_536
+SOURCES = 8
+NEAR = 0.5  # m above a place of the world from which its surface is looked up
+
+
+@dataclass(frozen=True)
+class Row:
+    """One class: share of rays; luminance in nits of bounced and of mirrored light."""
+
+    where: str
+    share: float
+    bounce: float
+    reflection: float
+
+
+@dataclass(frozen=True)
+class Ceiling:
+    """The most a kind of remedy can bring: luminance in nits, and stops of the whole against what is due (0: all of it)."""
+
+    remedy: str
+    nits: float
+    stops: float
+    why: str
+
+
+@dataclass(frozen=True)
+class Where:
+    """Of places or of one place: how many; luminance due, of it from other surfaces; rows by class; sources (drawable, class, nits), most
+    first; hidden_by (drawable, nits); margin (px of it, share of pixels more, nits then on the frame); ceilings."""
+
+    places: int
+    samples: int
+    due: float
+    from_others: float
+    rows: tuple[Row, ...]
+    sources: tuple[tuple[str, str, float], ...]
+    hidden_by: tuple[tuple[str, float], ...]
+    margin: tuple[tuple[int, float, float], ...]
+    ceilings: tuple[Ceiling, ...]
+
+    def row(self, where: str) -> Row:
+        """The row of a class."""
+        return next(r for r in self.rows if r.where == where)
+
+
+def where_light(
+    renderer: Renderer, build: Build, request: Request, *, at: tuple[float, float, float] | None = None, samples: int = 64,
+    bounces: int = 8, places: int = 512, seed: int = 1, progress: Callable[[str, float], None] = lambda what, share: None,
+) -> Where:  # fmt: skip
+    """Where the light of a crop's surfaces is (or of the whole frame's), seen from the request's viewpoint; at: a place of the world
+    instead, whether the frame shows it or not. samples of each of `places` pixels spread over it. RequestError for what makes no sense."""
+    check_request(request)
+    if not 1 <= samples <= MOST_SAMPLES or not 0 <= bounces <= MOST_BOUNCES or not 1 <= places <= MOST_PLACES:
+        raise RequestError(f"{samples} samples of {places} places over {bounces} bounces are not within their limits")
+    whole = Request(request.viewpoint, request.size, None, request.target, request.role)
+    frame = renderer.frame(build, whole, "linear")
+    scene = path_scene(renderer, build, frame)
+    pixels = Wanted(request=request, points=places).pixels() if at is None else np.zeros((1, 2), np.int64)
+    counts = _Counts(frame, scene)
+    at_once = max(1, PATHS_AT_ONCE // samples)
+    for first in range(0, len(pixels), at_once):
+        renderer.between()
+        progress(f"place {first + 1} of {len(pixels)}", first / len(pixels))
+        counts.add(_traced(scene, frame, pixels[first : first + at_once], at, samples, bounces, seed))
+    return counts.told(len(pixels), samples)
+
+
+@dataclass(frozen=True)
+class _Traced:
+    found: np.ndarray
+    secondary: Secondary
+    eye: np.ndarray
+
+
+def _traced(
+    scene: PathScene,
+    frame: Frame,
+    pixels: np.ndarray,
+    at: tuple[float, float, float] | None,
+    samples: int,
+    bounces: int,
+    seed: int,
+) -> _Traced:
+    size = frame.pixels.size
+    n = len(pixels) * samples
+    key = np.zeros(n, np.uint64)
+    begin(key, seed, pixels[:, 1] * size[0] + pixels[:, 0], samples, 0)
+    rays = View(frame.camera, Pixels(size, (0, 0, *size))).rays
+    out = None
+    if at is not None:
+        rays, out = _onto(scene, np.array(at, float), rays.eye)
+    x, y = (np.repeat(pixels[:, k] + (0.5 if at is None else 0.0), samples) for k in (0, 1))
+    direction = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
+    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
+    hits = scene.met.hits(np.tile(rays.eye, (n, 1)), direction)
+    seen = hits.triangle >= 0
+    rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
+    walk = walk_of(scene, rows, rays.eye, direction, hits, key)
+    if out is not None:
+        walk = walk._replace(out=np.tile(out, (n, 1)))
+    found = np.zeros((n, len(PARTS) + 2 * len(scene.light_names), 3))
+    secondary = Secondary.empty(n)
+    follow(scene, walk, np.flatnonzero(seen & (rows[:, : F0_RGB.stop].sum(axis=1) > 0)), bounces, found, secondary)
+    return _Traced(found, secondary, rays.eye)
+
+
+def _onto(scene: PathScene, at: np.ndarray, eye: np.ndarray) -> tuple[Rays, np.ndarray]:
+    """(a ray onto the surface nearest to a place of the world, direction from it that its light is looked at from). RequestError if no
+    surface lies within a decimetre."""
+    ways = np.array([[0, -1, 0], [0, 1, 0], [-1, 0, 0], [1, 0, 0], [0, 0, -1], [0, 0, 1]], float)
+    hits = scene.met.hits(at - ways * NEAR, ways)
+    off = np.where(hits.triangle >= 0, np.abs(hits.distance - NEAR), np.inf)
+    if off.min() > 0.1:
+        raise RequestError(f"there is no surface at {at[0]:g}, {at[1]:g}, {at[2]:g}")
+    way = ways[int(np.argmin(off))]
+    towards = eye - at
+    towards /= max(float(np.linalg.norm(towards)), 1e-12)
+    out = towards if towards @ -way > 0 else -way
+    aside = np.cross(way, [0.0, 0.0, 1.0] if abs(way[2]) < 0.9 else [1.0, 0.0, 0.0])
+    return Rays(at - way * NEAR, way, aside * 1e-3, np.cross(way, aside) * 1e-3), out
+
+
+class _Counts:
+    """Sums over all paths, by class."""
+
+    def __init__(self, frame: Frame, scene: PathScene) -> None:
+        self.frame, self.scene = frame, scene
+        self.paths = 0
+        self.rays = np.zeros(len(CLASSES))
+        self.light = np.zeros((len(CLASSES), 2))
+        self.due = self.asked_for = 0.0
+        self.by_drawable = np.zeros((len(CLASSES), len(frame.geometry.drawables)))
+        self.hidden_by = np.zeros(len(frame.geometry.drawables))
+        self.margin = np.zeros(len(MARGINS_PX))
+
+    def add(self, t: _Traced) -> None:
+        s, lights = t.secondary, len(self.scene.light_names)
+        self.paths += len(t.found)
+        seen_parts = [k for k in range(len(PARTS) + lights) if k not in (BACKGROUND,)]
+        self.due += float((t.found[:, seen_parts].sum(axis=1) @ REC709_LUMA).sum())
+        others = t.found[:, [BOUNCE, REFLECTION, SKY_UNDER, SKY_COAT]].sum(axis=1)
+        self.asked_for += float((others @ REC709_LUMA).sum())
+        self.light[SKY] += (s.sky_light @ REC709_LUMA).sum(axis=0)
+        self.rays[SKY] += float((s.went & (s.triangle < 0)).sum())
+        self._of(s.place, s.facing, s.triangle, s.went_light @ REC709_LUMA, counted=True)
+        self._of(s.asked_place, s.asked_facing, s.asked_triangle, s.asked_light @ REC709_LUMA, counted=False)
+
+    def _of(self, place: np.ndarray, facing: np.ndarray, triangle: np.ndarray, light: np.ndarray, counted: bool) -> None:
+        met = triangle >= 0
+        place, facing, light = place[met], facing[met], light[met]
+        drawable = self.scene.soup.owner[triangle[met]]
+        classes, off_px, before = classified(self.frame, place, facing, self.scene.covers[drawable] > 0)
+        total = light.sum(axis=1)
+        for k in range(len(CLASSES)):
+            there = classes == k
+            self.light[k] += light[there].sum(axis=0)
+            if counted:
+                self.rays[k] += float(there.sum())
+        np.add.at(self.by_drawable, (classes, drawable), total)
+        blocked = (classes == HIDDEN) & (before >= 0)
+        np.add.at(self.hidden_by, before[blocked], total[blocked])
+        for k, px in enumerate(MARGINS_PX):
+            inside = (classes == ON) | ((classes == OFF) & (off_px <= px))
+            self.margin[k] += float(total[inside].sum())
+
+    def told(self, places: int, samples: int) -> Where:
+        n = max(self.paths, 1)
+        names = [d.name for d in self.frame.geometry.drawables]
+        light, due = self.light / n, self.due / n
+        share = self.rays / max(self.rays.sum(), 1)
+        rows = tuple(Row(name, float(share[k]), float(light[k, 0]), float(light[k, 1])) for k, name in enumerate(CLASSES))
+        order = np.dstack(np.unravel_index(np.argsort(-self.by_drawable, axis=None), self.by_drawable.shape))[0][:SOURCES]
+        sources = tuple((names[d], CLASSES[k], float(self.by_drawable[k, d] / n)) for k, d in order if self.by_drawable[k, d] > 0)
+        before = [int(d) for d in np.argsort(-self.hidden_by)[:SOURCES] if self.hidden_by[d] > 0]
+        width, height = self.frame.pixels.size
+        more = [((width + 2 * px) * (height + 2 * px)) / (width * height) - 1 for px in MARGINS_PX]
+        margin = tuple((px, more[k], float(self.margin[k] / n)) for k, px in enumerate(MARGINS_PX))
+        return Where(
+            places, samples, due, self.asked_for / n, rows, sources, tuple((names[d], float(self.hidden_by[d] / n)) for d in before),
+            margin, _ceilings(light.sum(axis=1), due, self.margin[-1] / n),
+        )  # fmt: skip
+
+
+def classified(
+    frame: Frame, place: np.ndarray, facing: np.ndarray, blended: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(class (n,), px of margin that would hold it (n,), drawable that hides it (n,), -1 none) of places (n, 3) of surfaces with facing
+    (n, 3) unit normals on the side that is asked about, blended (n,) bool, in a whole frame."""
+    camera, (width, height), n = frame.camera, frame.pixels.size, len(place)
+    away = place - np.array(camera.eye)
+    depth = away @ camera.forward
+    half = np.tan(camera.fov_y_rad / 2)
+    safe = np.where(depth > 0, depth, 1.0)
+    x = ((away @ camera.axes[0]) / (safe * half * camera.aspect) + 1) / 2 * width
+    y = (1 - (away @ camera.axes[1]) / (safe * half)) / 2 * height
+    behind = depth <= 0
+    off_px = np.maximum(np.maximum(-x, x - width), np.maximum(np.maximum(-y, y - height), 0.0))
+    off = ~behind & (off_px > 0)
+    classes = np.full(n, ON)
+    before = np.full(n, -1)
+    shown = np.flatnonzero(~behind & ~off)
+    column, row = np.minimum(x[shown].astype(int), width - 1), np.minimum(y[shown].astype(int), height - 1)
+    least, most = _depth_around(frame.view_depth, row, column)
+    d = depth[shown]
+    hidden = d > most * (1 + SAME)
+    same = (d >= least * (1 - SAME)) & ~hidden
+    turned_away = np.einsum("nk,nk->n", facing[shown], away[shown]) >= 0
+    found = np.where(hidden, HIDDEN, np.where(same & turned_away, OTHER_SIDE, np.where(same, ON, NOT_COPIED)))
+    found = np.where(blended[shown], NOT_COPIED, found)
+    classes[shown] = found
+    before[shown] = np.where(found == HIDDEN, frame.drawable[row, column], -1)
+    classes[behind], classes[off] = BEHIND, OFF
+    return classes, np.where(off, off_px, 0.0), before
+
+
+def _depth_around(depth: np.ndarray, row: np.ndarray, column: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """(least, most) depth (n,) of a pixel and its neighbours."""
+    height, width = depth.shape
+    around = np.stack([
+        depth[np.clip(row + dy, 0, height - 1), np.clip(column + dx, 0, width - 1)] for dy in (-1, 0, 1) for dx in (-1, 0, 1)
+    ])  # fmt: skip
+    return around.min(axis=0), around.max(axis=0)
+
+
+def _ceilings(light: np.ndarray, due: float, with_margin: float) -> tuple[Ceiling, ...]:
+    """What each kind of remedy can bring at the most; all of them have what does not come from other surfaces."""
+    others = float(light.sum() - light[SKY])
+    rest = due - others
+    everything = others
+
+    def made(remedy: str, nits: float, why: str) -> Ceiling:
+        have = rest + nits
+        return Ceiling(remedy, nits, float(np.log2(have / due)) if have > 0 and due > 0 else float("-inf"), why)
+
+    on = float(light[ON])
+    return (
+        made("dials of a pass that has the frame alone", on, "what is on the frame, and nothing else"),
+        made(f"a margin of {MARGINS_PX[-1]} px", float(with_margin), "and what lies that far off the frame"),
+        made("a second layer of depth", on + float(light[HIDDEN] + light[OTHER_SIDE]), "and what is hidden, or on a sheet's other side"),
+        made("a later copy", on + float(light[NOT_COPIED]), "and what is blended"),
+        made("a bake, a probe, rays into the world", everything, "wherever it is, as long as it stands still"),
+    )  # fmt: skip
+
+
+__all__ = ["CLASSES", "Where", "classified", "where_light"]

@@ -1,0 +1,138 @@
+"""Where the light is: rays from a surface by what they meet, against geometry worked out by hand; the most each remedy can bring."""
+
+import math
+
+import pytest
+
+from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.scene.model import Material
+from eddyfall.core.truth.reference.where import CLASSES, where_light
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of
+
+MATT = {"metallic": 0.0, "ior": 1.0}
+FRAME = (960, 540)
+SPOT = (3.0, 0.0, 6.0)
+
+
+def glow(name, nits):
+    return Material(name, (0, 0, 0, 1), emissive=(nits,) * 3, **MATT)
+
+
+def looking(eye, target, fov=55.0):
+    return {"eye": list(eye), "target": list(target), "fov_y_deg": fov}
+
+
+def turned(eye, degrees):
+    """From an eye towards -x, turned to the side."""
+    return looking(eye, (eye[0] - math.cos(math.radians(degrees)), eye[1], eye[2] + math.sin(math.radians(degrees))))
+
+
+VIEWS = {
+    "turned 30": turned((9.0, 1.6, 6.0), 30), "turned 42": turned((9.0, 1.6, 6.0), 42),
+    "near": looking((6.0, 1.6, 6.0), SPOT), "before the wall": looking((1.5, 1.6, 6.0), SPOT),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def hall():
+    """A shining wall of 1400 lm/m2 beside a floor under a sun of 40 lx: 168.7 lx of 208.7 come from it (a view factor of .12048)."""
+    return build_of(
+        Thing("wall", Shape().quad((0, 0, 9.6), (0, 0, -7.2), (0, 3, 0)), glow("wall", 1400 / math.pi)),
+        Thing("floor", Shape().quad((0, 0, 12), (12, 0, 0), (0, 0, -12)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT)),
+        setup={
+            "viewpoints": VIEWS, "sky": {"ambient": False},
+            "lights": {"sun": {"kind": "sun", "illuminance_lux": 40.0, "towards": [0, 1, 0]}},
+        },
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "view, share, stops",
+    [("turned 30", 0.870, -0.16), ("turned 42", 0.527, -0.70), ("near", 0.392, -0.98), ("before the wall", 0.0, -2.38)],
+)  # fmt: skip
+def test_how_much_of_a_walls_light_is_on_the_frame_is_geometry(hall, view, share, stops):
+    found = where_light(Renderer(), hall, Request(view, FRAME), at=SPOT, samples=8192)
+    assert found.due / 0.5 * math.pi == pytest.approx(208.7, rel=0.02) and found.places == 1
+    assert found.row("on the frame").bounce / found.from_others == pytest.approx(share, abs=0.012)
+    assert found.ceilings[0].remedy.startswith("dials") and found.ceilings[0].stops == pytest.approx(stops, abs=0.03)
+    assert found.ceilings[-1].stops == pytest.approx(0.0, abs=1e-9), "what reaches the world reaches all of it"
+    if view == "before the wall":
+        assert found.row("behind the camera").bounce / found.from_others > 0.99
+
+
+@pytest.mark.parametrize("view, stops", [("turned 42", -0.34), ("near", -0.20), ("before the wall", -2.38)])
+def test_a_margin_holds_what_lies_beside_the_frame_and_nothing_behind(hall, view, stops):
+    found = where_light(Renderer(), hall, Request(view, FRAME), at=SPOT, samples=8192)
+    _, more, held = next(m for m in found.margin if m[0] == 128)
+    direct = found.due - found.from_others
+    assert more == pytest.approx(0.867, abs=1e-3)  # (960 + 256) x (540 + 256) of 960 x 540 px
+    assert math.log2((direct + held) / found.due) == pytest.approx(stops, abs=0.04)
+
+
+@pytest.fixture(scope="module")
+def mirror_room():
+    """A polished panel, and behind the eye a door that shines."""
+
+    def wall(name, *face):
+        return Thing(name, Shape().quad(*face), Material(name, (0.5, 0.5, 0.5, 1), **MATT))
+
+    return build_of(
+        wall("floor", (-4, 0, 6), (8, 0, 0), (0, 0, -6)), wall("ceiling", (-4, 3, 0), (8, 0, 0), (0, 0, 6)),
+        wall("back", (4, 0, 6), (-8, 0, 0), (0, 3, 0)), wall("front", (-4, 0, 0), (8, 0, 0), (0, 3, 0)),
+        wall("left", (-4, 0, 6), (0, 0, -6), (0, 3, 0)), wall("right", (4, 0, 0), (0, 0, 6), (0, 3, 0)),
+        Thing("panel", Shape().quad((-2, 0.4, 0.001), (4, 0, 0), (0, 2, 0)), Material("brass", metallic=1.0, roughness=0.0)),
+        Thing("door", Shape().quad((3.1, 0, 5.999), (-1.2, 0, 0), (0, 2.2, 0)), glow("door", 100)),
+        setup={"viewpoints": {"eye": looking((0, 1.6, 3), (0, 1.6, 0))}, "sky": {"ambient": False}},
+    )  # fmt: skip
+
+
+def test_a_mirror_that_looks_back_finds_nothing_on_the_frame(mirror_room):
+    # By mirrored rays through 238 740 px of the panel: 179 228 end behind the camera, 59 512 beside the frame, none on it.
+    request = Request("eye", FRAME, (136, 133, 824, 476))
+    found = where_light(Renderer(), mirror_room, request, samples=1, places=4096, bounces=1)
+    assert found.row("behind the camera").share == pytest.approx(179_228 / 238_740, abs=0.012)
+    assert found.row("off the frame").share == pytest.approx(59_512 / 238_740, abs=0.012)
+    assert found.row("on the frame").share < 1e-3
+    door = [where for name, where, _ in found.sources if name == "door"]
+    assert door == ["behind the camera"]
+    assert sum(r.share for r in found.rows) == pytest.approx(1.0)
+
+
+def lit_floor(*more):
+    floor = Thing("floor", Shape().quad((-3, 0, 0), (6, 0, 0), (0, 0, -6)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT))
+    return build_of(floor, *more, setup={"viewpoints": {"eye": looking((0, 2.5, 4), (0, 0.8, -3))}, "sky": {"ambient": False}})
+
+
+def test_what_stands_behind_a_thing_is_hidden_by_it():
+    lamp = Thing("lamp", Shape().quad((-0.4, 0.2, -3.0), (0.8, 0, 0), (0, 0.6, 0)), glow("lamp", 100))
+    screen = Thing("screen", Shape().box((-1.5, 0.0, -1.2), (1.5, 1.9, -1.1)), Material("screen", (0.2, 0.2, 0.2, 1), **MATT))
+    found = where_light(Renderer(), lit_floor(lamp, screen), Request("eye", FRAME), at=(0.0, 0.0, -2.0), samples=512, bounces=0)
+    assert found.row("hidden").bounce > 0.95 * found.from_others and found.hidden_by[0][0] == "screen"
+    second = next(c for c in found.ceilings if c.remedy == "a second layer of depth")
+    assert second.nits > 0.95 * found.from_others > found.ceilings[0].nits
+
+
+def test_the_far_side_of_a_sheet_is_told_apart():
+    sheet = Material("sheet", (0, 0, 0, 1), emissive=(100,) * 3, double_sided=True, **MATT)
+    poster = Thing("poster", Shape().quad((-1, 0.3, -2.0), (2, 0, 0), (0, 1, 0)), sheet)
+    found = where_light(Renderer(), lit_floor(poster), Request("eye", FRAME), at=(0.0, 0.0, -3.5), samples=512, bounces=0)
+    assert found.row("other side of a sheet").bounce > 0.9 * found.from_others
+
+
+def test_what_is_blended_is_not_in_the_copy_and_the_sky_is_by_itself():
+    card = Material("card", (0, 0, 0, 1), emissive=(100,) * 3, alpha_mode="BLEND", double_sided=True, **MATT)
+    build = lit_floor(Thing("card", Shape().quad((-1, 0.3, -2.0), (2, 0, 0), (0, 1, 0)), card))
+    found = where_light(Renderer(), build, Request("eye", FRAME), at=(0.0, 0.0, -1.2), samples=512, bounces=0)
+    assert found.row("not in the copy").bounce == pytest.approx(found.from_others, rel=0.02) and found.from_others > 0
+    assert found.row("sky").bounce == 0 and {r.where for r in found.rows} == set(CLASSES)
+
+
+@pytest.mark.parametrize(
+    "more, words",
+    [({"samples": 0}, "0 samples"), ({"places": 5000}, "5000 places"), ({"at": (0.0, 50.0, 0.0)}, "no surface at 0, 50, 0")],
+)
+def test_what_makes_no_sense_is_one_error(hall, more, words):
+    with pytest.raises(RequestError, match=words):
+        where_light(Renderer(), hall, Request("near", (96, 54)), **more)

@@ -1,0 +1,159 @@
+import { useState } from "react";
+import { Failed, Skeleton } from "../../ui/state";
+import { percent } from "../../ui/words";
+import { type Look, type Region, useWhere, type WhereOf } from "./queries";
+import { nits, stops } from "./words";
+
+const [WIDTH, HEIGHT] = [440, 26];
+/** Strata from what any pass finds to what none can: told apart by pattern as well as by tone. */
+const FILLS: Record<string, string> = {
+  "on the frame": "var(--color-success)",
+  "not in the copy": "url(#where-dots)",
+  hidden: "url(#where-bars)",
+  "other side of a sheet": "url(#where-cross)",
+  "off the frame": "url(#where-slant)",
+  "behind the camera": "var(--color-error)",
+  sky: "var(--color-base-300)",
+};
+
+/** Where the light is that surfaces get from others, and the most that each kind of remedy can bring. */
+export function WhereLight({ look, region }: { look: Look; region: Region | null }) {
+  const of = `${look.viewpoint} ${region?.join(",")} ${look.target}`;
+  const [asked, setAsked] = useState<string | null>(null);
+  const found = useWhere(look, region, asked === of);
+  const where = found.data;
+  return (
+    <section aria-label="Where the light is" className="mt-4">
+      <h2>Where is the light from other surfaces?</h2>
+      {asked !== of && (
+        <p className="mt-1 flex gap-2 items-center">
+          <button type="button" className="btn btn-sm" onClick={() => setAsked(of)}>
+            Follow it {region ? "from the region" : "from the frame"}
+          </button>
+          <span className="second">Rays from what is seen, by where they end.</span>
+        </p>
+      )}
+      <Failed error={found.error} />
+      {asked === of && found.isPending && !found.error && <Skeleton lines={4} />}
+      {where && <Strata where={where} />}
+    </section>
+  );
+}
+
+function Strata({ where }: { where: WhereOf }) {
+  const light = (c: WhereOf["classes"][number]) => c.bounce + c.reflection;
+  const order = Object.keys(FILLS);
+  const rows = where.classes
+    .filter((c) => light(c) > 0)
+    .sort((a, b) => order.indexOf(a.where) - order.indexOf(b.where));
+  const all = Math.max(
+    rows.reduce((sum, c) => sum + light(c), 0),
+    1e-12,
+  );
+  let at = 0;
+  return (
+    <>
+      <p className="second">
+        {nits(where.from_others)} of {nits(where.due)} that are due
+      </p>
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full block mt-1" aria-hidden="true">
+        <Patterns />
+        {rows.map((c) => {
+          const x = at;
+          at += (light(c) / all) * WIDTH;
+          return (
+            <rect
+              key={c.where}
+              x={x}
+              y={1}
+              width={Math.max(at - x, 0.5)}
+              height={HEIGHT - 2}
+              fill={FILLS[c.where] ?? "none"}
+              stroke="currentColor"
+            />
+          );
+        })}
+      </svg>
+      <table className="sheet-table" data-testid="where-light">
+        <thead>
+          <tr>
+            <th>Where it is</th>
+            <th className="text-right!">Light</th>
+            <th className="text-right!">Of it</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((c) => (
+            <tr key={c.where}>
+              <td>
+                <svg
+                  width={14}
+                  height={12}
+                  viewBox="0 0 14 12"
+                  className="inline-block mr-2"
+                  aria-hidden="true"
+                >
+                  <rect
+                    x={0.5}
+                    y={0.5}
+                    width={13}
+                    height={11}
+                    fill={FILLS[c.where] ?? "none"}
+                    stroke="currentColor"
+                  />
+                </svg>
+                {c.where}
+                {c.where === "hidden" && where.hidden_by[0] && `, by ${where.hidden_by[0].drawable}`}
+              </td>
+              <td className="num text-right whitespace-nowrap">{nits(light(c))}</td>
+              <td className="num text-right">{percent(light(c) / all, 1)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {where.sources[0] && (
+        <p className="second">
+          Most of {where.sources[0].drawable}, {where.sources[0].where}.
+        </p>
+      )}
+      <table className="sheet-table mt-2" data-testid="ceilings">
+        <thead>
+          <tr>
+            <th>The most that can be had [prediction]</th>
+            <th className="text-right!">Light</th>
+            <th className="text-right!">Against due</th>
+          </tr>
+        </thead>
+        <tbody>
+          {where.ceilings.map((c) => (
+            <tr key={c.remedy} title={c.why}>
+              <td>{c.remedy}</td>
+              <td className="num text-right whitespace-nowrap">{nits(c.nits)}</td>
+              <td className="num text-right whitespace-nowrap">{stops(c.stops)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Patterns() {
+  const line = { stroke: "currentColor", strokeWidth: 1 };
+  return (
+    <defs>
+      <pattern id="where-dots" width={5} height={5} patternUnits="userSpaceOnUse">
+        <circle cx={2} cy={2} r={1} fill="currentColor" />
+      </pattern>
+      <pattern id="where-bars" width={4} height={4} patternUnits="userSpaceOnUse">
+        <path d="M1 0V4" {...line} />
+      </pattern>
+      <pattern id="where-cross" width={5} height={5} patternUnits="userSpaceOnUse">
+        <path d="M0 0L5 5M5 0L0 5" {...line} />
+      </pattern>
+      <pattern id="where-slant" width={5} height={5} patternUnits="userSpaceOnUse">
+        <path d="M0 5L5 0" {...line} />
+      </pattern>
+    </defs>
+  );
+}
