@@ -14,8 +14,10 @@ from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.sections import sky_light, with_picture
+from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.shade.columns import ALBEDO_RGB, EMITTED_RGB
 from eddyfall.core.shade.direct import direct_buffer
+from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.sky import add_ambient
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.truth.reference.tally import (
@@ -151,13 +153,9 @@ def _mirrored(frame: Frame, view: View) -> np.ndarray:
 
 def _fog(frame: Frame, at: tuple[np.ndarray, np.ndarray], opaque: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """(share that fog leaves (n,), what it adds (n, 3))."""
-    from eddyfall.core.scene.setup.sections.fog import Fog
-
     fog, n = frame.stage.resolved[Fog], len(opaque)
     if not fog.enabled:
         return np.ones(n), np.zeros((n, 3))
-    from eddyfall.core.shade.fog import transmittance
-
     fade = transmittance(frame.buffers["fog_distance"][at], fog.fog_per_m)
     fade = np.where(frame.buffers["visible"][at] < 0, 1.0 - (1.0 - fade) * fog.covers_sky, fade)
     return fade, frame.buffers["fogged"][at].astype(np.float64) - fade[:, None] * opaque

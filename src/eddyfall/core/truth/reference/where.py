@@ -272,6 +272,3 @@ def _ceilings(light: np.ndarray, due: float, with_margin: float) -> tuple[Ceilin
         made("a later copy", on + float(light[NOT_COPIED]), "and what is blended"),
         made("a bake, a probe, rays into the world", everything, "wherever it is, as long as it stands still"),
     )  # fmt: skip
-
-
-__all__ = ["CLASSES", "Where", "classified", "where_light"]
