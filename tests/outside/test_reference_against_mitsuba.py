@@ -16,7 +16,7 @@ from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
 
 mi.set_variant("scalar_rgb")
-SIZE, FOV, BOUNCES, SAMPLES, BATCHES = (32, 18), 60.0, 3, 192, 8
+SIZE, FOV, BOUNCES, SAMPLES, BATCHES = (48, 27), 60.0, 3, 192, 8
 EYE, TARGET = (0.4, 1.6, 1.8), (-0.2, 1.1, -2.0)
 LOW, HIGH = np.array([-2.0, 0.0, -3.0]), np.array([2.0, 2.8, 2.5])
 METAL_ROUGH = math.sqrt(0.15)  # its Smith term is separable: up to alpha .15 the two differ by .3 % only
