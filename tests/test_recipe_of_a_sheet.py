@@ -25,7 +25,7 @@ test("the toy sheet", async () => {
   render(around({ at: "/p/3/b/1/toybox", children: <App /> }));
   expect((await screen.findByRole("heading", { name: "Toybox" })).tagName).toBe("H1");
   const sheets = within(screen.getByRole("navigation", { name: "Sheets" })).getAllByRole("link").map((s) => s.textContent);
-  expect(sheets).toEqual(["Intake", "Set-up", "Sweep", "Bench", "Lightmaps", "Shadow reach", "Toybox", "Ledger"]);
+  expect(sheets).toEqual(["Intake", "Set-up", "Sweep", "Bench", "Lightmaps", "Shadow reach", "Light and colour", "Toybox", "Ledger"]);
   expect(document.querySelector("dialog[aria-label=Keys]")?.textContent).toContain("tidy up");
 });
 """
