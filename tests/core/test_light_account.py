@@ -5,6 +5,7 @@ import dataclasses
 import numpy as np
 import pytest
 
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer, Request
@@ -99,6 +100,26 @@ def test_a_shadow_that_is_not_drawn_is_told_as_shadow():
     assert beyond(found, "shadow") > 0.3
     light = found.account.by_light[0]
     assert light[0] == "sun" and light[1] > light[2]
+
+
+def test_what_a_lightmap_holds_is_bounce_and_what_its_coat_mirrors_is_reflection():
+    card = Shape().quad((-2, -2, -5), (4, 0, 0), (0, 4, 0))
+    steel = Material("steel", (0.8, 0.8, 0.8, 1), metallic=1.0, roughness=0.6)
+    found = {}
+    for name, material in (("metal", steel), ("matt", Material("matt", (0.5, 0.5, 0.5, 1), **LAMBERT))):
+        build = build_of(
+            Thing("gate", card, material, lightmap=np.array([[0, 1], [1, 1], [1, 0], [0, 0]], float)),
+            setup={
+                "viewpoints": {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 4}},
+                "lights": {"sun": {"kind": "sun", "illuminance_lux": 100.0, "towards": [0, 0, 1]}},
+                "bake": {"resolution": 16, "samples": 4},
+            },
+        )  # fmt: skip
+        found[name] = held_against(bake(build).build, samples=2)
+    matt, metal = found["matt"], found["metal"]
+    assert matt.parts.mirrored.max() == 0 and matt.parts.even.mean() > 10 and matt.parts.held.all()
+    assert abs(matt.account.stops) < FLOOR_STOPS and not any(row.shown for row in matt.account.rows)
+    assert metal.parts.mirrored.mean() > 10 and np.abs(metal.parts.even).max() < 1e-4 * metal.parts.mirrored.mean()
 
 
 def test_light_from_around_that_the_stand_in_lacks_is_told_as_bounce():

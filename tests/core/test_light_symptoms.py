@@ -34,6 +34,8 @@ def test_light_that_leaks_past_a_screen_is_too_bright_and_its_shadow_mends_it():
     assert result.unit == "stops" and result.base_score > 0.5
     cast = found["let lamp cast"]
     assert cast.verdict.startswith("clears it") and cast.after < 0.25 * cast.before and "let far_lamp cast" not in found
+    # Switched off it is gone from the spot, too, and from all that it lights rightly.
+    assert result.trials[0].title == "let lamp cast" and found["lamp off"].verdict == "clears it but breaks something else"
     dark, _ = trials(leaking(), (130, 70, 30, 24), "too dark", subject="floor")
     assert dark.base_score == 0
 

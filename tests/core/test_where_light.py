@@ -2,12 +2,14 @@
 
 import math
 
+import numpy as np
 import pytest
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.model import Material
-from eddyfall.core.truth.reference.where import CLASSES, where_light
+from eddyfall.core.truth.reference.where import CLASSES, classified, where_light
+from eddyfall.core.truth.visibility import rays_of
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
 
@@ -127,6 +129,52 @@ def test_what_is_blended_is_not_in_the_copy_and_the_sky_is_by_itself():
     found = where_light(Renderer(), build, Request("eye", FRAME), at=(0.0, 0.0, -1.2), samples=512, bounces=0)
     assert found.row("not in the copy").bounce == pytest.approx(found.from_others, rel=0.02) and found.from_others > 0
     assert found.row("sky").bounce == 0 and {r.where for r in found.rows} == set(CLASSES)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_classes_are_those_of_rays_from_the_eye(seed):
+    """Random boxes in a room, places of their surfaces: what a ray from the eye to each meets first says the same as the depth buffer."""
+    rng = np.random.default_rng(seed)
+    boxes = []
+    for i in range(5):
+        low = rng.uniform((-2.5, 0.0, -5.5), (1.5, 1.2, -1.0))
+        boxes.append(Thing(f"box{i}", Shape().box(tuple(low), tuple(low + rng.uniform(0.3, 1.0, 3))), glow(f"box{i}", 10)))
+    faces = (
+        ((-3, 0, 1), (6, 0, 0), (0, 0, -7)), ((-3, 0, -6), (6, 0, 0), (0, 3, 0)), ((3, 0, -6), (0, 0, 7), (0, 3, 0)),
+        ((3, 0, 1), (-6, 0, 0), (0, 3, 0)),
+    )  # fmt: skip
+    walls = [Thing(f"wall{i}", Shape().quad(*face), glow(f"wall{i}", 1)) for i, face in enumerate(faces)]
+    view = looking(rng.uniform((-1, 1, 0), (1, 2, 0.5)), rng.uniform((-2, 0, -4), (2, 2, -3)))
+    build = build_of(*boxes, *walls, setup={"viewpoints": {"eye": view}, "sky": {"ambient": False}})
+    renderer = Renderer()
+    frame = renderer.frame(build, Request("eye", FRAME), "linear")
+    g, everything = frame.geometry, np.arange(len(frame.geometry.drawables)) != frame.geometry.plate
+    rays = rays_of(renderer, frame, everything)
+    start = np.tile([0.0, 2.5, -2.0], (600, 1))
+    away = rng.normal(size=(600, 3))
+    met = rays.hits(start, away / np.linalg.norm(away, axis=1, keepdims=True))
+    there = met.triangle >= 0
+    away = (away / np.linalg.norm(away, axis=1, keepdims=True))[there]
+    place, triangle = start[there] + away * met.distance[there, None], met.triangle[there]
+    c = g.positions[g.triangles[triangle]].astype(float)
+    facing = np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0])
+    facing *= -np.sign(np.einsum("nk,nk->n", facing, away))[:, None]
+    found, off_px, before = classified(frame, place, facing, np.zeros(len(place), bool))
+    eye, camera = np.array(frame.camera.eye), frame.camera
+    towards = place - eye
+    depth = towards @ camera.forward
+    half = math.tan(camera.fov_y_rad / 2)
+    across, up = towards @ camera.axes[0] / (depth * half * camera.aspect), towards @ camera.axes[1] / (depth * half)
+    inside = (depth > 0) & (np.abs(across) <= 1) & (np.abs(up) <= 1)
+    assert np.array_equal(found == CLASSES.index("behind the camera"), depth <= 0)
+    assert np.array_equal(found == CLASSES.index("off the frame"), (depth > 0) & ~inside)
+    first = rays.hits(np.tile(eye, (len(place), 1)), towards)
+    hidden = inside & (first.distance < 1 - 2e-3)
+    same = (found == CLASSES.index("hidden")) == hidden
+    assert same.mean() >= 0.98, "all but what lies within a pixel of an edge"
+    sure = hidden & (found == CLASSES.index("hidden"))
+    assert (before[sure] == g.owner[first.triangle[sure]]).mean() >= 0.95
+    assert (off_px[found != CLASSES.index("off the frame")] == 0).all()
 
 
 @pytest.mark.parametrize(

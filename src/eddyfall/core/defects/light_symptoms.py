@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
+from eddyfall.core.defects.shadow_symptoms import shadow_came_true
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.rays.queries import RayScene
@@ -47,14 +48,6 @@ def stops_too_bright(renderer: Renderer, build: Build, spot: Spot, rays: Callabl
     return max(stops_off(renderer, build, spot), 0.0)
 
 
-def same_way(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
-    """Pixels that a change makes brighter where it makes the subject brighter, or darker where it makes that darker."""
-    change = (after.linear - before.linear) @ REC709_LUMA
-    subject = before.drawable == spot.subject
-    way = float(change[subject].sum()) if subject.any() else 0.0
-    return np.asarray(np.sign(change) == np.sign(way)) & (way != 0)
-
-
 DARK = register_symptom(
     Symptom(
         name="too dark",
@@ -62,7 +55,7 @@ DARK = register_symptom(
         means="less light than its paths give it",
         score=stops_too_dark,
         clear_share=0.25,
-        shares=same_way,
+        shares=shadow_came_true,
     )
 )
 BRIGHT = register_symptom(
@@ -72,6 +65,6 @@ BRIGHT = register_symptom(
         means="more light than its paths give it",
         score=stops_too_bright,
         clear_share=0.25,
-        shares=same_way,
+        shares=shadow_came_true,
     )
 )

@@ -22,15 +22,21 @@ def blurred(surf, slot, u, v):
 
 
 @helper
-def met_face(positions, c0, c1, c2):
-    """Unit normal of a triangle of three corners, on the side from which they run counter-clockwise."""
+def spanned(positions, c0, c1, c2):
+    """Normal of a triangle of three corners, on the side from which they run counter-clockwise, as long as twice its area."""
     fx = np.float64(positions[c1, 0]) - positions[c0, 0]
     fy = np.float64(positions[c1, 1]) - positions[c0, 1]
     fz = np.float64(positions[c1, 2]) - positions[c0, 2]
     gx = np.float64(positions[c2, 0]) - positions[c0, 0]
     gy = np.float64(positions[c2, 1]) - positions[c0, 1]
     gz = np.float64(positions[c2, 2]) - positions[c0, 2]
-    ex, ey, ez = fy * gz - fz * gy, fz * gx - fx * gz, fx * gy - fy * gx
+    return fy * gz - fz * gy, fz * gx - fx * gz, fx * gy - fy * gx
+
+
+@helper
+def met_face(positions, c0, c1, c2):
+    """Unit normal of a triangle of three corners, on the side from which they run counter-clockwise."""
+    ex, ey, ez = spanned(positions, c0, c1, c2)
     inv = 1.0 / max(math.sqrt(ex * ex + ey * ey + ez * ez), 1e-300)
     return ex * inv, ey * inv, ez * inv
 

@@ -18,7 +18,7 @@ export function AccountOf({ account }: { account: Account }) {
               <span className="sr-only">As a bar</span>
             </th>
             <th className="text-right!">Light</th>
-            <th className="text-right!">With it</th>
+            <th className="text-right!">Stops</th>
           </tr>
         </thead>
         <tbody>
@@ -40,8 +40,8 @@ export function AccountOf({ account }: { account: Account }) {
         </tbody>
       </table>
       <p className="second">
-        Rows add up to the whole difference; too little: less than floor and noise can tell. “With it”: how
-        much brighter the frame is than with that part alone put right.
+        Rows add up to the whole difference. Stops: how much brighter the frame is than with that part alone
+        put right; too little: less than floor and noise can tell.
       </p>
       {account.lights.length > 0 && <Lights account={account} />}
     </section>

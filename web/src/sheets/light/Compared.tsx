@@ -1,7 +1,8 @@
 import { type PointerEvent, useRef, useState } from "react";
 import { Picture } from "../../ui/Picture";
 import { Label, Wipe } from "../../ui/Wipe";
-import { comparedUrl, type Look, type Region } from "./queries";
+import type { Look } from "../look";
+import { comparedUrl, type Region } from "./queries";
 
 const [WIDTH, HEIGHT] = [960, 540];
 

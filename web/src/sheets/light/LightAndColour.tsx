@@ -1,45 +1,24 @@
 import { useState } from "react";
-import { useSearchParams } from "react-router";
-import { useBuild } from "../../api/queries";
 import { Page } from "../../ui/Page";
 import { Pick } from "../../ui/Pick";
-import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { figure } from "../../ui/words";
-import { useBeforeKey } from "../lightmaps/useBeforeKey";
+import { useLook } from "../look";
 import { AccountOf } from "./AccountOf";
 import { Compared } from "./Compared";
 import { NoiseCurve } from "./NoiseCurve";
-import { type Look, type Region, useAccount } from "./queries";
+import { type Region, useAccount } from "./queries";
 import { useLightKeys } from "./useLightKeys";
-import { useSamples } from "./useSamples";
+import { ALL, useSamples } from "./useSamples";
 import { WhereLight } from "./WhereLight";
 import { nits, noiseWords, stops, title } from "./words";
 
 /** A frame held against its reference: both under a wipe, the difference part by part, how noisy the reference is. */
 export function LightAndColour() {
-  const { project, build } = usePlace();
-  const info = useBuild(project, build);
-  const [query, setQuery] = useSearchParams();
-  const [state, setState] = useState<"head" | "built">("head");
-  const viewpoints = info.data?.viewpoints.map((v) => v.key) ?? [];
-  const look: Look = {
-    project,
-    build,
-    viewpoint: query.get("from") ?? viewpoints[0] ?? "",
-    target: query.get("target"),
-    state,
-    stamp: String(info.data?.version ?? 0),
-  };
+  const { info, viewpoints, targets, look, query, set } = useLook();
   const region = regionOf(query.get("region"));
-  const set = (values: Record<string, string | null>) => {
-    const next = new URLSearchParams(query);
-    for (const [k, v] of Object.entries(values)) v === null ? next.delete(k) : next.set(k, v);
-    setQuery(next, { replace: true });
-  };
   const [wipe, setWipe] = useState(0.5);
-  useBeforeKey((held) => setState(held ? "built" : "head"));
   useLightKeys({
     viewpoints,
     viewpoint: look.viewpoint,
@@ -64,7 +43,7 @@ export function LightAndColour() {
             <p className="second">
               drawn {nits(account.standin)}, due {nits(account.reference)} · {stops(account.stops)} ·{" "}
               {figure(account.pixels)} px{account.region ? " of a region" : ""}
-              {state === "built" ? " · as it came in" : ""}
+              {look.state === "built" ? " · as it came in" : ""}
             </p>
           )}
         </div>
@@ -79,7 +58,7 @@ export function LightAndColour() {
           label="Target"
           above
           value={look.target ?? ""}
-          options={["", ...(info.data?.targets ?? [])]}
+          options={["", ...targets]}
           pick={(v) => set({ target: v || null })}
           className="w-28"
         />
@@ -100,19 +79,24 @@ export function LightAndColour() {
             <section aria-label="Noise" className="mt-4">
               <div className="flex items-baseline gap-3">
                 <h2>How good is the reference?</h2>
-                <button
-                  type="button"
-                  className="btn btn-sm ml-auto"
-                  onClick={grown.growing ? grown.stop : grown.goOn}
-                >
-                  {grown.growing ? "Stop here" : "Four times the samples"}
-                </button>
+                {(grown.growing || account.noise.samples < ALL) && (
+                  <button
+                    type="button"
+                    className="btn btn-sm ml-auto"
+                    onClick={grown.growing ? grown.stop : grown.goOn}
+                  >
+                    {grown.growing ? "Stop here" : "Four times the samples"}
+                  </button>
+                )}
               </div>
               <p className="second" role="status">
                 {noiseWords(account)}
                 {grown.growing && " · more are followed"}
               </p>
               <NoiseCurve noise={account.noise} />
+              {account.region && (
+                <p className="second">Line: the whole frame. Square: the region, and its forecast.</p>
+              )}
             </section>
           </div>
           <div className="min-w-0">

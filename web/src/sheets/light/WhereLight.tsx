@@ -1,7 +1,8 @@
 import { useState } from "react";
 import { Failed, Skeleton } from "../../ui/state";
 import { percent } from "../../ui/words";
-import { type Look, type Region, useWhere, type WhereOf } from "./queries";
+import type { Look } from "../look";
+import { type Region, useWhere, type WhereOf } from "./queries";
 import { nits, stops } from "./words";
 
 const [WIDTH, HEIGHT] = [440, 26];

@@ -1,22 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { buildPath, client, must, type Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
+import type { Look } from "../look";
 
 export type Account = Schemas["AccountDocument"];
 export type Row = Account["rows"][number];
 export type Noise = Account["noise"];
 export type WhereOf = Schemas["WhereDocument"];
 export type Region = [number, number, number, number];
-
-/** Where the sheet looks from, and at what; the stamp is the version of the build. */
-export type Look = {
-  project: number;
-  build: number;
-  viewpoint: string;
-  target: string | null;
-  state: "head" | "built";
-  stamp: string;
-};
 
 /** The account at so many samples, of the frame or of a region of it. The server goes on from the samples that are there. */
 export const useAccount = (l: Look, samples: number, region: Region | null) =>

@@ -3,6 +3,7 @@ import type { Account } from "./queries";
 
 export const FIRST = 4;
 export const MOST = 64; // samples that are gone to by themselves
+export const ALL = 1024; // that the server follows
 const STEP = 16; // at the most, so that frames are drawn in between
 const GOOD = 0.02; // noise that is good enough to stop at
 
@@ -21,6 +22,6 @@ export function useSamples(of: string, account: Account | undefined) {
     samples: mine.samples,
     growing: there < mine.goal && !good,
     stop: () => setState((s) => ({ ...s, goal: there })),
-    goOn: () => setState((s) => ({ ...s, goal: Math.max(there * 4, MOST) })),
+    goOn: () => setState((s) => ({ ...s, goal: Math.min(Math.max(there * 4, MOST), ALL) })),
   };
 }

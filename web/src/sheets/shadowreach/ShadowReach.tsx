@@ -1,15 +1,12 @@
 import { type ReactNode, useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
 import { buildPath } from "../../api/client";
-import { useBuild } from "../../api/queries";
 import { Page } from "../../ui/Page";
 import { Pick } from "../../ui/Pick";
-import { usePlace } from "../../ui/place";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { bytes, figure } from "../../ui/words";
 import { Shadows } from "../bench/Shadows";
-import { useBeforeKey } from "../lightmaps/useBeforeKey";
+import { useLook } from "../look";
 import { WhatToDo } from "../sweep/WhatToDo";
 import { axisOf, readingAt } from "./axis";
 import { BarEnds } from "./BarEnds";
@@ -31,33 +28,15 @@ const SHOWN = 9; // casters on the drawing; the table has all
 
 /** How far the shadows of a light reach: tiers as beds, casters as bars, why one is lost, and what would cure it. */
 export function ShadowReach() {
-  const { project, build } = usePlace();
-  const info = useBuild(project, build);
-  const [query, setQuery] = useSearchParams();
-  const [state, setState] = useState<"head" | "built">("head");
-  const viewpoints = info.data?.viewpoints.map((v) => v.key) ?? [];
-  const look: Look = {
-    project,
-    build,
-    viewpoint: query.get("from") ?? viewpoints[0] ?? "",
-    light: query.get("light"),
-    target: query.get("target"),
-    state,
-    stamp: String(info.data?.version ?? 0),
-  };
+  const { info, viewpoints, targets, look: place, query, set } = useLook();
+  const look: Look = { ...place, light: query.get("light") };
   const section = useSection(look);
-  useBeforeKey((held) => setState(held ? "built" : "head"));
-  const set = (values: Record<string, string | null>) => {
-    const next = new URLSearchParams(query);
-    for (const [k, v] of Object.entries(values)) v === null ? next.delete(k) : next.set(k, v);
-    setQuery(next, { replace: true });
-  };
   useTitleBlock(section.data ? blockOf(section.data) : {});
   const bar = (
     <div className="flex items-end gap-3">
       <div className="mr-auto min-w-0">
         <h1>{section.data ? title(section.data) : "Shadow reach"}</h1>
-        {section.data && <p className="second">{summary(section.data, state)}</p>}
+        {section.data && <p className="second">{summary(section.data, look.state)}</p>}
       </div>
       <Pick
         label="Viewpoint"
@@ -78,7 +57,7 @@ export function ShadowReach() {
         label="Target"
         above
         value={look.target ?? ""}
-        options={["", ...(info.data?.targets ?? [])]}
+        options={["", ...targets]}
         pick={(v) => set({ target: v || null })}
         className="w-28"
       />

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { client, must, type Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
+import type { Look as Place } from "../look";
 
 export type Section = Schemas["LongSectionDocument"];
 export type Tier = Section["tiers"][number];
@@ -15,16 +16,8 @@ export type FinenessOf = Schemas["FinenessDocument"];
 export type Move = "aside" | "retreat" | "turn";
 export type Cell = Cures["cells"][number];
 
-/** Where the sheet looks from, and at what: the stamp is the version of the build, so that nothing of an older one is shown for it. */
-export type Look = {
-  project: number;
-  build: number;
-  viewpoint: string;
-  light: string | null;
-  target: string | null;
-  state: "head" | "built";
-  stamp: string;
-};
+/** Where the sheet looks from, and at which light. */
+export type Look = Place & { light: string | null };
 
 const path = (l: Look) => ({ project_id: l.project, number: l.build, viewpoint: l.viewpoint });
 

@@ -91,16 +91,7 @@ def begin(texel, first, parts, area, part_triangle, world, positions, normals, t
             if abs(det) > 1e-300:
                 w1, w2 = ((x - u0) * v2 - (y - v0) * u2) / det, ((y - v0) * u1 - (x - u0) * v1) / det
             w0 = 1.0 - w1 - w2
-            ex, ey, ez = 0.0, 0.0, 0.0
-            fx = np.float64(positions[c1, 0]) - positions[c0, 0]
-            fy = np.float64(positions[c1, 1]) - positions[c0, 1]
-            fz = np.float64(positions[c1, 2]) - positions[c0, 2]
-            gx = np.float64(positions[c2, 0]) - positions[c0, 0]
-            gy = np.float64(positions[c2, 1]) - positions[c0, 1]
-            gz = np.float64(positions[c2, 2]) - positions[c0, 2]
-            ex, ey, ez = fy * gz - fz * gy, fz * gx - fx * gz, fx * gy - fy * gx
-            inv = 1.0 / max(math.sqrt(ex * ex + ey * ey + ez * ez), 1e-300)
-            facing[i, 0], facing[i, 1], facing[i, 2] = ex * inv, ey * inv, ez * inv
+            facing[i, 0], facing[i, 1], facing[i, 2] = met_face(positions, c0, c1, c2)
             for axis in range(3):
                 place[i, axis] = w0 * positions[c0, axis] + w1 * positions[c1, axis] + w2 * positions[c2, axis]
                 normal[i, axis] = w0 * normals[c0, axis] + w1 * normals[c1, axis] + w2 * normals[c2, axis]

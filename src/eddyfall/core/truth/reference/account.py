@@ -11,14 +11,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.frame.render import Frame
+from eddyfall.core.passes import indirect
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.look_ups import look_ups, looked_up
-from eddyfall.core.passes.sections import sky_light, with_picture
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.shade.columns import ALBEDO_RGB, EMITTED_RGB
 from eddyfall.core.shade.direct import direct_buffer
 from eddyfall.core.shade.fog import transmittance
-from eddyfall.core.shade.sky import add_ambient
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.truth.reference.tally import (
     BACKGROUND,
@@ -50,10 +49,12 @@ FLOOR_STOPS = 0.02  # what the two differ by where they have to agree (measured 
 class Parts:
     """The stand-in's frame at n pixels, kept apart as it draws it, (n, 3) nits each: lights (l, n, 3) as drawn and as if nothing were in
     their way; emission (or the sky behind); even light and its mirrored part; all before fog. fade (n,) and haze (n, 3): what fog leaves
-    and adds; keeps (n, 3) and layers (n, 3): what blended surfaces leave and add. drawable (n,)."""
+    and adds; keeps (n, 3) and layers (n, 3): what blended surfaces leave and add. held (l, n) bool: the lightmap holds
+    a light; drawable (n,)."""
 
     lights: np.ndarray
     unhindered: np.ndarray
+    held: np.ndarray
     emission: np.ndarray
     even: np.ndarray
     mirrored: np.ndarray
@@ -73,8 +74,8 @@ class Parts:
 @dataclass(frozen=True)
 class Row:
     """One part of an account over a region: nits (3,) of S - R; luminance of it; stops: how much brighter S is with this part than it
-    would be with this part alone from the reference (nan where that leaves nothing); error: standard error of its luminance; shown:
-    whether it is beyond floor and noise."""
+    would be with this part alone from the reference (nan where that leaves nothing); error: standard error of the reference's mean,
+    which every row is held against; shown: whether it is beyond floor and noise."""
 
     part: str
     nits: np.ndarray
@@ -87,7 +88,7 @@ class Row:
 @dataclass(frozen=True)
 class Account:
     """S against R over a region. standin, reference: mean luminance in nits; stops of all of it; error: standard error of the reference's
-    mean; samples; rows; by_light: luminance of the shadow and shading rows of each light."""
+    mean; samples; rows; by_light: of each light, mean nits as drawn and as due."""
 
     pixels: int
     standin: float
@@ -124,31 +125,23 @@ def parts_of(frame: Frame, pixels: np.ndarray) -> Parts:
     free = np.array([direct(i, np.zeros_like(state.receives)) for i in range(count)]).reshape(count, len(pixels), 3)
     seen = b["visible"][at] >= 0
     emission = np.where(seen[:, None], surface[at][:, EMITTED_RGB], b["with_sky"][at]).astype(np.float64)
-    indirect = np.where(seen[:, None], b["shaded"][at].astype(np.float64) - lit.sum(axis=0) - emission, 0.0)
-    mirrored = np.where(seen[:, None], _mirrored(frame, view)[at], 0.0)
-    mirrored = np.minimum(mirrored, np.maximum(indirect, 0.0))
+    even = np.where(seen[:, None], b["shaded"][at].astype(np.float64) - lit.sum(axis=0) - emission, 0.0)
+    mirrored = np.where(seen[:, None], _mirrored(frame)[at], 0.0)
+    mirrored = np.minimum(mirrored, np.maximum(even, 0.0))
     opaque = b["with_sky"][at].astype(np.float64)
     fade, haze = _fog(frame, at, opaque)
     layer = b["layer"][at].astype(np.float64)
-    return Parts(
-        lit, free, emission, indirect - mirrored, mirrored, fade, haze, layer[:, 3:], layer[:, :3], np.asarray(b["drawable"][at])
-    )
+    drawable = np.asarray(b["drawable"][at])
+    held = (state.mapped[drawable] & seen) & (lights.baked[:, None] > 0)
+    return Parts(lit, free, held, emission, even - mirrored, mirrored, fade, haze, layer[:, 3:], layer[:, :3], drawable)
 
 
-def _mirrored(frame: Frame, view: View) -> np.ndarray:
-    """(h, w, 3) what the coat mirrors of the sky where no lightmap is: the same light with the layer under the coat black."""
-    b, state = frame.buffers, frame.stage.state
-    sky = sky_light(frame.stage)
-    nothing = np.zeros((*b["visible"].shape, 3), np.float32)
-    if sky is None:
-        return nothing
-    coat = b["surface"].copy()
+def _mirrored(frame: Frame) -> np.ndarray:
+    """(h, w, 3) what the coat mirrors of even light, of lightmaps or of the sky: the same pass with the layer under the coat black."""
+    coat = frame.buffers["surface"].copy()
     coat[..., ALBEDO_RGB] = 0.0
-    mapped = state.mapped[b["drawable"]] & (b["drawable"] >= 0)
-    visible = np.where(mapped, -1, b["visible"]).astype(np.int32)
-    return add_ambient(
-        coat, visible, frame.pixels.origin, frame.pixels.jitter, view.rays, with_picture(sky, b["sky_maps"]), nothing
-    )
+    inputs = {**frame.buffers, "surface": coat, "lit": np.zeros_like(frame.buffers["lit"])}
+    return np.asarray(indirect.run(inputs, indirect.section(frame.stage))["shaded"])
 
 
 def _fog(frame: Frame, at: tuple[np.ndarray, np.ndarray], opaque: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -171,10 +164,9 @@ def differences(s: Parts, r: Tally) -> dict[str, np.ndarray]:
     baked = np.zeros((n, 3))
     for i in range(len(r.light_names)):
         arrives, free = r.light(i) / veil, r.light(i, hindered=False) / veil
-        held = (s.unhindered[i].sum(axis=1) == 0) & (free.sum(axis=1) > 0)  # its light lies in the lightmap
-        baked += np.where(held[:, None], arrives, 0.0)
+        lit = ~s.held[i][:, None]
+        baked += np.where(lit, 0.0, arrives)
         share = np.divide(arrives, free, out=np.zeros_like(free), where=free > 0)
-        lit = ~held[:, None]
         found["shadow"] += np.where(lit, veil * (s.lights[i] - s.unhindered[i] * share), 0.0)
         found["shading"] += np.where(lit, veil * (s.unhindered[i] * share - arrives), 0.0)
     found["bounce"] = veil * (s.even - (r.part(BOUNCE) + r.part(SKY_UNDER)) / veil - baked)

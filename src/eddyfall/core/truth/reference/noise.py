@@ -19,8 +19,7 @@ LEAST_ROUNDS = 3  # doublings that a slope is taken over
 class Noise:
     """value: RMS standard error over mean luminance of a region, edges of what shines apart; samples so far; slope over doublings (nan:
     not enough of them); bright_share: of the light, what the brightest thousandth of samples carries; edges: share of pixels left out;
-    pixels: how many there are;
-    curve: noise of the whole tally at each doubling."""
+    pixels: how many there are; curve: (samples, noise) of the whole tally at each doubling."""
 
     value: float
     samples: int
@@ -35,9 +34,9 @@ class Noise:
         """Why no forecast is given; empty if one is."""
         if not self.pixels:
             return "nothing but edges of what shines"
-        if self.samples < 2**LEAST_ROUNDS:
+        if self.value > 0 and math.isnan(self.slope):
             return "too few samples to tell"
-        if not math.isnan(self.slope) and self.slope > FLATTEST:
+        if self.slope > FLATTEST:
             return f"not 1/sqrt N here: over doublings noise falls by a power of {self.slope:.2f}"
         if self.bright_share > CARRY:
             return f"not 1/sqrt N here: the brightest thousandth of samples carries {self.bright_share * 100:.0f} % of the light"
@@ -55,34 +54,38 @@ def noise_of(tally: Tally, inside: np.ndarray | None = None) -> Noise:
     inside = np.ones(len(tally.pixels), bool) if inside is None else inside
     edges = tally.silhouette & inside
     judged = inside & ~edges
-    value = relative(tally, judged)
+    calm = ~tally.silhouette
     return Noise(
-        value,
-        tally.count,
-        slope_of(tally.curve),
-        bright_share(tally),
-        float(edges.sum() / max(inside.sum(), 1)),
-        int(judged.sum()),
-        tuple(tally.curve),
+        value=_over_mean(rms_error(tally, judged), tally, judged),
+        samples=tally.count,
+        slope=slope_of(tally.curve),
+        bright_share=bright_share(tally),
+        edges=float(edges.sum() / max(inside.sum(), 1)),
+        pixels=int(judged.sum()),
+        curve=tuple((count, _over_mean(error, tally, calm)) for count, error in tally.curve),
     )
 
 
-def relative(tally: Tally, judged: np.ndarray) -> float:
-    """RMS standard error over the mean luminance of pixels (n,) bool; 0 where there is neither."""
+def rms_error(tally: Tally, judged: np.ndarray) -> float:
+    """RMS standard error in nits of pixels (n,) bool; 0 where there are none."""
+    return float(np.sqrt(np.mean(tally.error[judged] ** 2))) if judged.any() else 0.0
+
+
+def _over_mean(error: float, tally: Tally, judged: np.ndarray) -> float:
     mean = float(tally.luminance[judged].mean()) if judged.any() else 0.0
-    return float(np.sqrt(np.mean(tally.error[judged] ** 2)) / mean) if mean > 0 else 0.0
+    return error / mean if mean > 0 else 0.0
 
 
 def noted(tally: Tally) -> Tally:
-    """The tally with its noise put on its curve, if its samples have just doubled."""
+    """The tally with its error put on its curve, if its samples have just doubled: in nits, as the mean moves when edges are recognised."""
     count = tally.count
     if count >= 2 and count & (count - 1) == 0 and (not tally.curve or tally.curve[-1][0] < count):
-        tally.curve.append((count, relative(tally, ~tally.silhouette)))
+        tally.curve.append((count, rms_error(tally, ~tally.silhouette)))
     return tally
 
 
 def slope_of(curve: list[tuple[int, float]]) -> float:
-    """Slope of log noise over log samples, from the fourth sample on (the first errors are told from too few); nan if too few are left."""
+    """Slope of log error over log samples, from the fourth sample on (the first errors are told from too few); nan if too few are left."""
     told = [(n, e) for n, e in curve if n >= 4 and e > 0]
     if len(told) < LEAST_ROUNDS:
         return math.nan

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from eddyfall.core import source_hash
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Renderer, Request, check_request
 from eddyfall.core.hashing import digest
@@ -93,15 +94,14 @@ def reference_of(
 ) -> Reference:  # fmt: skip
     """The reference of a viewpoint. held: a tally to go on from; else one that the renderer still remembers. progress is called as it
     goes, and may raise: what was there before the round then stays, in the memo too; put is called with what is there after each.
-    RequestError for what makes no sense, and for a held
-    tally of something else."""
+    RequestError for what makes no sense, and for a held tally of something else."""
     wanted.check()
     frame = renderer.frame(build, wanted.request, DRAWN)
     scene = path_scene(renderer, build, frame)
     pixels = wanted.pixels()
-    stamp = digest(build.content_hash, wanted.request, wanted.points, wanted.asked, "reference")
-    if held is not None and held.asked != stamp:
-        raise RequestError("the reference that was put away is of another build, view, window or way to follow light")
+    stamp = digest("reference", source_hash(), build.content_hash, wanted.request, wanted.points, wanted.asked)
+    if held is not None and not (held.asked == stamp and np.array_equal(held.pixels, pixels)):
+        raise RequestError("the reference that was put away is of another build, view, window, way to follow light or version")
     known = renderer.memo.get(stamp) if held is None else held
     tally: Tally = known or Tally.empty(scene.light_names, pixels, wanted.request.size, stamp)
     for step in rounds(tally, wanted.samples):

@@ -28,7 +28,7 @@ class Tally:
     (n,) of samples' luminance; shining (n, 2): sum of luminance and of its square of what shines itself or is the sky; clear (n,) share of
     samples that no blended surface in front ended, as a sum; fades (n,) sum of what fog leaves of those; first (n,) drawable that the
     first sample met (-1: none); bins: samples by the luminance of what they brought from other surfaces; curve: (samples,
-    noise) at each doubling; asked: a stamp of all that samples depend on."""
+    RMS standard error in nits) at each doubling; asked: a stamp of all that samples depend on."""
 
     light_names: tuple[str, ...]
     pixels: np.ndarray
@@ -109,16 +109,19 @@ class Tally:
     # Put away and taken up
 
     def save(self, path: Path) -> None:
-        """Write the tally as .npz, whole or not at all."""
+        """Write the tally as .npz, whole or not at all. RequestError if it cannot be written."""
         buffer = io.BytesIO()
         np.savez(
             buffer, pixels=self.pixels, size=self.size, count=self.count, sums=self.sums, squares=self.squares, shining=self.shining,
             clear=self.clear, fades=self.fades, first=self.first, bins=self.bins, asked=self.asked, names=np.array(self.light_names, "U"),
             curve=np.array(self.curve, float).reshape(-1, 2),
         )  # fmt: skip
-        temporary = path.with_name(path.name + ".part")
-        temporary.write_bytes(buffer.getvalue())
-        temporary.replace(path)
+        try:
+            temporary = path.with_name(path.name + ".part")
+            temporary.write_bytes(buffer.getvalue())
+            temporary.replace(path)
+        except OSError as error:
+            raise RequestError(f"{path} cannot be written: {error.strerror}") from None
 
     @staticmethod
     def load(path: Path) -> Tally:
@@ -131,12 +134,15 @@ class Tally:
                 "pixels": (n, 2), "sums": (n, len(PARTS) + 2 * lights, 3), "squares": (n,), "shining": (n, 2), "clear": (n,),
                 "fades": (n,), "first": (n,), "bins": (BINS,), "size": (2,), "count": (),
             }  # fmt: skip
-            if any(a[name].shape != shape for name, shape in right.items()) or not np.isfinite(a["sums"]).all():
+            if any(a[name].shape != shape or a[name].dtype.kind not in "iuf" for name, shape in right.items()):
                 raise ValueError("its arrays do not fit together")
+            if a["count"] < 0 or not all(np.isfinite(a[name]).all() for name in right):
+                raise ValueError("it holds what is no number")
+            floats = {name: a[name].astype(float) for name in ("sums", "squares", "shining", "clear", "fades")}
+            whole = {name: a[name].astype(np.int64) for name in ("pixels", "first", "bins")}
             return Tally(
-                tuple(str(name) for name in a["names"]), a["pixels"], (int(a["size"][0]), int(a["size"][1])), int(a["count"]), a["sums"],
-                a["squares"], a["shining"], a["clear"], a["fades"], a["first"], a["bins"], str(a["asked"]),
-                [(int(row[0]), float(row[1])) for row in a["curve"]],
+                light_names=tuple(str(name) for name in a["names"]), size=(int(a["size"][0]), int(a["size"][1])), count=int(a["count"]),
+                asked=str(a["asked"]), curve=[(int(row[0]), float(row[1])) for row in a["curve"]], **floats, **whole,
             )  # fmt: skip
         except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile) as error:
             raise RequestError(f"{path.name}: not a reference that was put away ({error})") from error

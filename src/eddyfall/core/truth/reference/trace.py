@@ -13,7 +13,7 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Camera, Pixels, View
 from eddyfall.core.rays.queries import Hits, RayScene
-from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED_RGB, F0_RGB, NORMAL_XYZ, ROUGH
+from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED_RGB, F0_RGB, NORMAL_XYZ, REFLECTING, ROUGH
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.sky import sky_colours_along
 from eddyfall.core.shade.surface import Rays, surface_rows
@@ -79,42 +79,64 @@ def grow(
     return grown
 
 
+@dataclass(frozen=True)
+class Seen:
+    """What n eye rays meet: drawable (n,), -1: the sky; direction (n, 3); rows (n, 15) of its surfaces; the paths that stand on them."""
+
+    drawable: np.ndarray
+    direction: np.ndarray
+    rows: np.ndarray
+    walk: Walk
+
+    @property
+    def reflecting(self) -> np.ndarray:
+        """Paths that stand on something that reflects any light."""
+        return np.flatnonzero((self.drawable >= 0) & (self.rows[:, REFLECTING].sum(axis=1) > 0))
+
+
+def seen_by(scene: PathScene, rays: Rays, x: np.ndarray, y: np.ndarray, key: np.ndarray) -> Seen:
+    """What the eye sees through pixel positions x, y (n,): culled faces are passed, blended ones as their alpha says."""
+    direction = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
+    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
+    hits = _met(scene, np.tile(rays.eye, (len(x), 1)), direction, key, COVERED, culled=True)
+    drawable = np.where(hits.triangle >= 0, scene.soup.owner[hits.triangle], -1)
+    rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
+    return Seen(drawable, direction, rows, _walk(scene, rows, rays.eye, direction, hits, key))
+
+
+def keys_of(pixels: np.ndarray, width: int, seed: int, samples: int, sample_from: int = 0) -> np.ndarray:
+    """(n samples,) keys of the random numbers of pixels (n, 2) x y of a frame so wide, in the order of pixels, then samples."""
+    key = np.zeros(len(pixels) * samples, np.uint64)
+    begin(key, seed, pixels[:, 1] * width + pixels[:, 0], samples, sample_from)
+    return key
+
+
 Traced = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
 
 def _traced(scene: PathScene, rays: Rays, tally: Tally, asked: Asked, part: slice, samples: int) -> Traced:
     """(what each sample brought (n, parts + 2 lights, 3), whether no blended surface came first, what fog then leaves, first drawable)."""
-    pixels = tally.pixels[part]
-    m, lights = len(pixels), len(scene.light_names)
-    n = m * samples
-    key = np.zeros(n, np.uint64)
-    begin(key, asked.seed, pixels[:, 1] * tally.size[0] + pixels[:, 0], samples, tally.count)
-    found = np.zeros((n, len(PARTS) + 2 * lights, 3))
+    pixels, arrives = tally.pixels[part], len(PARTS) + len(scene.light_names)
+    key = keys_of(pixels, tally.size[0], asked.seed, samples, tally.count)
     x, y = (np.repeat(pixels[:, k] + 0.5, samples) for k in (0, 1))
     if asked.spread:
         x, y = x - 0.5 + numbers_of(key, PIXEL), y - 0.5 + numbers_of(key, PIXEL + 1)
-    direction = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
-    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
-    hits = _met(scene, np.tile(rays.eye, (n, 1)), direction, key, COVERED, culled=True)
-    seen = hits.triangle >= 0
-    drawable = np.where(seen, scene.soup.owner[hits.triangle], -1)
-    rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
-    walk = walk_of(scene, rows, rays.eye, direction, hits, key)
-    found[seen, EMISSION] = rows[seen][:, EMITTED_RGB]
-    found[~seen, BACKGROUND] = sky_colours_along(direction[~seen], scene.sky)
-    follow(scene, walk, np.flatnonzero(seen & (rows[:, : F0_RGB.stop].sum(axis=1) > 0)), asked.bounces, found)
-    fades = np.ones(n)
+    eye = seen_by(scene, rays, x, y, key)
+    found = np.zeros((len(key), arrives + len(scene.light_names), 3))
+    follow(scene, eye.walk, eye.reflecting, asked.bounces, found)
+    there = eye.drawable >= 0
+    found[there, EMISSION] = eye.rows[there][:, EMITTED_RGB]
+    found[~there, BACKGROUND] = sky_colours_along(eye.direction[~there], scene.sky)
+    fades = np.ones(len(key))
     if scene.fog is not None:
-        fades = np.where(seen, transmittance(rows[:, DISTANCE], scene.fog.fog_per_m), 1.0 - scene.fog.covers_sky)
+        fades = np.where(there, transmittance(eye.rows[:, DISTANCE], scene.fog.fog_per_m), 1.0 - scene.fog.covers_sky)
         found *= fades[:, None, None]
         found[:, FOG] = (1.0 - fades)[:, None] * np.array(scene.fog.rgb)
-    layer = seen & (scene.covers[drawable] > 0)
-    if layer.any():  # what blended surfaces in front bring is one part
-        found[layer, LAYERS] = found[layer][:, : len(PARTS) + lights].sum(axis=1)
-        kept = [LAYERS, *range(len(PARTS) + lights, len(PARTS) + 2 * lights)]
-        others = [k for k in range(len(PARTS) + lights) if k not in kept]
-        found[np.ix_(np.flatnonzero(layer), np.array(others))] = 0.0
-    return found, ~layer, np.where(layer, 0.0, fades), drawable
+    layer = there & (scene.covers[eye.drawable] > 0)  # what blended surfaces in front bring is one part
+    brought = found[layer, :arrives].sum(axis=1)
+    found[layer, :arrives] = 0.0
+    found[layer, LAYERS] = brought
+    return found, ~layer, np.where(layer, 0.0, fades), eye.drawable
 
 
 def faced(scene: PathScene, triangle: np.ndarray, direction: np.ndarray) -> np.ndarray:
@@ -125,7 +147,7 @@ def faced(scene: PathScene, triangle: np.ndarray, direction: np.ndarray) -> np.n
     return np.asarray(normal * -np.sign(np.einsum("nk,nk->n", normal, direction))[:, None])
 
 
-def walk_of(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
+def _walk(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
     """Paths at what the eye sees; rows of what it does not see are blank."""
     n = len(rows)
     place = eye + direction * rows[:, DISTANCE, None].astype(np.float64)
@@ -147,14 +169,12 @@ def follow(
             break
         lay_split(alive, walk)
         for i in range(lights):
-            if vertex == 0:
-                first = len(PARTS) + i
-                for hindered, column in ((False, first + lights), (True, first)):
-                    direct = np.zeros((2, n, 3))
-                    _ask(scene, walk, alive, vertex, direct[0], direct[1], light=i, hindered=hindered)
-                    found[:, column] += direct[0] + direct[1]
-            else:
+            if vertex > 0:
                 _ask(scene, walk, alive, vertex, under, coat, light=i)
+                continue
+            arrives, free = np.zeros((2, n, 3)), np.zeros((2, n, 3))
+            _ask(scene, walk, alive, vertex, *arrives, light=i, free=free)
+            found[:, len(PARTS) + i], found[:, len(PARTS) + lights + i] = arrives.sum(axis=0), free.sum(axis=0)
         if len(scene.emitters.triangle):
             _ask(scene, walk, alive, vertex, under, coat, secondary=secondary if vertex == 0 else None)
         sky = (sky_under, sky_coat) if vertex == 0 else (under, coat)
@@ -166,8 +186,8 @@ def follow(
         alive, start, direction = alive[goes], start[goes], direction[goes]
         hits = _met(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
         if secondary is not None and vertex == 0:
-            secondary.went_on(alive, start + direction * np.where(hits.triangle >= 0, hits.distance, 0.0)[:, None],
-                              faced(scene, hits.triangle, direction), hits.triangle)  # fmt: skip
+            place = start + direction * np.where(hits.triangle >= 0, hits.distance, 0.0)[:, None]
+            secondary.went_on(alive, place, faced(scene, hits.triangle, direction), hits.triangle)
         goes_on = np.zeros(len(alive), bool)
         meet(
             alive, hits.triangle, hits.u, hits.v, hits.distance, direction, scene.soup, scene.double_sided, scene.surfaces,
@@ -181,9 +201,10 @@ def follow(
 
 def _ask(
     scene: PathScene, walk: Walk, alive: np.ndarray, vertex: int, under: np.ndarray, coat: np.ndarray, *, light: int = -1,
-    of_sky: bool = False, hindered: bool = True, secondary: Secondary | None = None,
+    of_sky: bool = False, free: np.ndarray | None = None, secondary: Secondary | None = None,
 ) -> None:  # fmt: skip
-    """Add what a light (or the sky's picture, or what shines) brings to the vertices of the living paths."""
+    """Add what a light (or the sky's picture, or what shines) brings to the vertices of the living paths; to free (2, n, 3) what it would
+    bring if nothing were in its way."""
     n = len(alive)
     which, value = np.empty(n, np.int64), np.empty((n, 6))
     start, direction, distance = np.empty((n, 3)), np.empty((n, 3)), np.empty(n)
@@ -193,13 +214,14 @@ def _ask(
         made = ask_sky(alive, walk, scene.sky, scene.cells, vertex, scene.step_m, *out)
     elif light >= 0:
         made = ask_light(light, scene.sizes[light], alive, walk, scene.lights, vertex, scene.step_m, *out)
-        hindered = hindered and bool(scene.blocked[light])
     else:
         made = ask_emitters(
             alive, walk, scene.emitters, scene.soup, scene.double_sided, scene.surfaces, vertex, scene.step_m, *out, prim
         )
+    if free is not None:
+        add_to(which[:made], value[:made], *free)
     kept = np.arange(made)
-    if hindered and made:
+    if made and (light < 0 or scene.blocked[light]):
         kept = np.flatnonzero(~scene.blocking.blocked(start[:made], direction[:made], distance[:made]))
     which, value = which[kept], value[kept]
     add_to(which, value, under, coat)
@@ -213,21 +235,20 @@ def _met(scene: PathScene, start: np.ndarray, direction: np.ndarray, key: np.nda
     met: RayScene = scene.met
 
     def passes(rays: np.ndarray, prim: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        return np.asarray(
-            lets_through(
-                prim,
-                u,
-                v,
-                direction[rays],
-                key[rays],
-                dimension,
-                culled,
-                scene.soup,
-                scene.double_sided,
-                scene.covers,
-                scene.surfaces,
-            )
+        through = lets_through(
+            prim,
+            u,
+            v,
+            direction[rays],
+            key[rays],
+            dimension,
+            culled,
+            scene.soup,
+            scene.double_sided,
+            scene.covers,
+            scene.surfaces,
         )
+        return np.asarray(through)
 
     return met.hits(start, direction, passes if culled or scene.covers.any() else None)
 

@@ -12,10 +12,10 @@ import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import helper, light_helper
-from eddyfall.core.rays.sampling import random
+from eddyfall.core.rays.sampling import mixed, random
 from eddyfall.core.shade.columns import BASE_ALPHA, DIELECTRIC_F0
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
-from eddyfall.core.shade.met import blurred, met_face, met_material, met_normal
+from eddyfall.core.shade.met import blurred, met_face, met_material, met_normal, spanned
 from eddyfall.core.shade.sky import in_picture, picture_radiance, sky_radiance
 from eddyfall.core.truth.reference.lobes import drawn, layers, share_of_coat
 
@@ -66,18 +66,7 @@ def begin(key, seed, pixel, samples, sample_from):
     """A key for each sample of each pixel."""
     for m in prange(len(pixel)):
         for s in range(samples):
-            key[m * samples + s] = _mixed_key(seed, pixel[m], sample_from + s)
-
-
-@helper
-def _mixed_key(seed, pixel, sample):
-    x = np.uint64(seed) ^ (np.uint64(pixel) * np.uint64(0x9E3779B97F4A7C15))
-    x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-    x = (x ^ (x >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-    x = (x ^ (x >> np.uint64(31))) + np.uint64(sample) * np.uint64(0xD1B54A32D192ED03)
-    x = (x ^ (x >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
-    x = (x ^ (x >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-    return x ^ (x >> np.uint64(31))
+            key[m * samples + s] = mixed(mixed(np.uint64(seed) ^ mixed(np.uint64(pixel[m]))) + np.uint64(sample_from + s))
 
 
 @njit(cache=True, nogil=True)
@@ -189,13 +178,7 @@ def _found(cumulative, number):
 
 @helper
 def _area(positions, c0, c1, c2):
-    fx = np.float64(positions[c1, 0]) - positions[c0, 0]
-    fy = np.float64(positions[c1, 1]) - positions[c0, 1]
-    fz = np.float64(positions[c1, 2]) - positions[c0, 2]
-    gx = np.float64(positions[c2, 0]) - positions[c0, 0]
-    gy = np.float64(positions[c2, 1]) - positions[c0, 1]
-    gz = np.float64(positions[c2, 2]) - positions[c0, 2]
-    ex, ey, ez = fy * gz - fz * gy, fz * gx - fx * gz, fx * gy - fy * gx
+    ex, ey, ez = spanned(positions, c0, c1, c2)
     return 0.5 * math.sqrt(ex * ex + ey * ey + ez * ez)
 
 

@@ -15,15 +15,14 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Renderer, Request, check_request
 from eddyfall.core.passes.contract import Pixels, View
 from eddyfall.core.scene.build import Build
-from eddyfall.core.shade.columns import F0_RGB
+from eddyfall.core.shade.columns import EMITTED_RGB
 from eddyfall.core.shade.srgb import REC709_LUMA
-from eddyfall.core.shade.surface import Rays, surface_rows
+from eddyfall.core.shade.surface import Rays
 from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, Wanted
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 from eddyfall.core.truth.reference.secondary import Secondary
-from eddyfall.core.truth.reference.tally import BACKGROUND, BOUNCE, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
-from eddyfall.core.truth.reference.trace import follow, walk_of
-from eddyfall.core.truth.reference.walks import begin
+from eddyfall.core.truth.reference.tally import BOUNCE, EMISSION, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
+from eddyfall.core.truth.reference.trace import follow, keys_of, seen_by
 
 CLASSES = ("sky", "behind the camera", "off the frame", "hidden", "other side of a sheet", "not in the copy", "on the frame")
 SKY, BEHIND, OFF, HIDDEN, OTHER_SIDE, NOT_COPIED, ON = range(len(CLASSES))
@@ -33,6 +32,9 @@ MOST_PLACES = 4096
 PATHS_AT_ONCE = 65_536
 SOURCES = 8
 NEAR = 0.5  # m above a place of the world from which its surface is looked up
+
+
+Place = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -57,8 +59,9 @@ class Ceiling:
 
 @dataclass(frozen=True)
 class Where:
-    """Of places or of one place: how many; luminance due, of it from other surfaces; rows by class; sources (drawable, class, nits), most
-    first; hidden_by (drawable, nits); margin (px of it, share of pixels more, nits then on the frame); ceilings."""
+    """Of places or of one place, before fog: how many; luminance due in nits, of it from other surfaces and the sky; rows by class; sources
+    (drawable, class, nits), most first; hidden_by (drawable, nits); margin (px of it, share of pixels more, nits then on the frame);
+    ceilings."""
 
     places: int
     samples: int
@@ -76,7 +79,7 @@ class Where:
 
 
 def where_light(
-    renderer: Renderer, build: Build, request: Request, *, at: tuple[float, float, float] | None = None, samples: int = 64,
+    renderer: Renderer, build: Build, request: Request, *, at: Place | None = None, samples: int = 64,
     bounces: int = 8, places: int = 512, seed: int = 1, progress: Callable[[str, float], None] = lambda what, share: None,
 ) -> Where:  # fmt: skip
     """Where the light of a crop's surfaces is (or of the whole frame's), seen from the request's viewpoint; at: a place of the world
@@ -99,41 +102,28 @@ def where_light(
 
 @dataclass(frozen=True)
 class _Traced:
+    """What paths brought (n, parts + 2 lights, 3), before fog, and where it came from."""
+
     found: np.ndarray
     secondary: Secondary
-    eye: np.ndarray
 
 
 def _traced(
-    scene: PathScene,
-    frame: Frame,
-    pixels: np.ndarray,
-    at: tuple[float, float, float] | None,
-    samples: int,
-    bounces: int,
-    seed: int,
+    scene: PathScene, frame: Frame, pixels: np.ndarray, at: Place | None, samples: int, bounces: int, seed: int
 ) -> _Traced:
     size = frame.pixels.size
-    n = len(pixels) * samples
-    key = np.zeros(n, np.uint64)
-    begin(key, seed, pixels[:, 1] * size[0] + pixels[:, 0], samples, 0)
-    rays = View(frame.camera, Pixels(size, (0, 0, *size))).rays
-    out = None
+    key = keys_of(pixels, size[0], seed, samples)
+    rays, out = View(frame.camera, Pixels(size, (0, 0, *size))).rays, None
     if at is not None:
         rays, out = _onto(scene, np.array(at, float), rays.eye)
     x, y = (np.repeat(pixels[:, k] + (0.5 if at is None else 0.0), samples) for k in (0, 1))
-    direction = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
-    direction /= np.linalg.norm(direction, axis=1, keepdims=True)
-    hits = scene.met.hits(np.tile(rays.eye, (n, 1)), direction)
-    seen = hits.triangle >= 0
-    rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
-    walk = walk_of(scene, rows, rays.eye, direction, hits, key)
-    if out is not None:
-        walk = walk._replace(out=np.tile(out, (n, 1)))
-    found = np.zeros((n, len(PARTS) + 2 * len(scene.light_names), 3))
-    secondary = Secondary.empty(n)
-    follow(scene, walk, np.flatnonzero(seen & (rows[:, : F0_RGB.stop].sum(axis=1) > 0)), bounces, found, secondary)
-    return _Traced(found, secondary, rays.eye)
+    eye = seen_by(scene, rays, x, y, key)
+    walk = eye.walk if out is None else eye.walk._replace(out=np.tile(out, (len(key), 1)))
+    found = np.zeros((len(key), len(PARTS) + 2 * len(scene.light_names), 3))
+    secondary = Secondary.empty(len(key))
+    follow(scene, walk, eye.reflecting, bounces, found, secondary)
+    found[:, EMISSION] = eye.rows[:, EMITTED_RGB]
+    return _Traced(found, secondary)
 
 
 def _onto(scene: PathScene, at: np.ndarray, eye: np.ndarray) -> tuple[Rays, np.ndarray]:
@@ -168,8 +158,7 @@ class _Counts:
     def add(self, t: _Traced) -> None:
         s, lights = t.secondary, len(self.scene.light_names)
         self.paths += len(t.found)
-        seen_parts = [k for k in range(len(PARTS) + lights) if k not in (BACKGROUND,)]
-        self.due += float((t.found[:, seen_parts].sum(axis=1) @ REC709_LUMA).sum())
+        self.due += float((t.found[:, : len(PARTS) + lights].sum(axis=1) @ REC709_LUMA).sum())
         others = t.found[:, [BOUNCE, REFLECTION, SKY_UNDER, SKY_COAT]].sum(axis=1)
         self.asked_for += float((others @ REC709_LUMA).sum())
         self.light[SKY] += (s.sky_light @ REC709_LUMA).sum(axis=0)
