@@ -28,7 +28,7 @@ export function AccountOf({ account }: { account: Account }) {
               <td>
                 <Bar row={r} most={most} />
               </td>
-              <td className="num text-right whitespace-nowrap">{signed(r.luminance)}</td>
+              <td className="num text-right whitespace-nowrap">{signed(r.luminance, account)}</td>
               <td className="num text-right whitespace-nowrap">{r.shown ? stops(r.stops) : "too little"}</td>
             </tr>
           ))}
@@ -98,4 +98,9 @@ function Lights({ account }: { account: Account }) {
   );
 }
 
-const signed = (v: number) => `${v < 0 ? "−" : "+"}${nits(Math.abs(v))}`;
+const EXACT = 1e-5; // of the frame's light: as exactly as rows add up
+
+function signed(v: number, { standin, reference }: Account): string {
+  if (Math.abs(v) < EXACT * Math.max(standin, reference)) return "0 nit";
+  return `${v < 0 ? "−" : "+"}${nits(Math.abs(v))}`;
+}
