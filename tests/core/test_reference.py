@@ -12,7 +12,7 @@ from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Light, Material, SkyPicture
 from eddyfall.core.shade.coat import even_plain
 from eddyfall.core.shade.columns import ALBEDO_RGB, F0_RGB, ROUGH, ROW
-from eddyfall.core.truth.reference.lobes import furnace
+from eddyfall.core.shade.lobes import furnace
 from eddyfall.core.truth.reference.noise import noise_of, noted
 from eddyfall.core.truth.reference.path_scene import path_scene
 from eddyfall.core.truth.reference.tally import BACKGROUND, BOUNCE, EMISSION, FOG, LAYERS, REFLECTION, SKY_UNDER, Tally

@@ -138,9 +138,9 @@ def test_json_depth_is_limited_without_recursion():
     ("leaf", "what"),
     [
         ("fog.rgb", ["fog", "blended"]),
-        ("depth.copy_from", ["fog"]),
+        ("depth.copy_from", ["screen copy", "fog"]),
         ("shadow.bias_texels", ["direct", "blended"]),
-        ("nodes.casts", ["shadow casters"]),
+        ("nodes.casts", ["shadow casters", "bounce", "reflect"]),
         ("shaders.passes.depth", ["prepass"]),
         ("bake.samples", ["bake"]),
         ("order.key", ["blended"]),

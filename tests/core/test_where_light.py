@@ -11,43 +11,13 @@ from eddyfall.core.scene.model import Material
 from eddyfall.core.truth.reference.where import CLASSES, classified, where_light
 from eddyfall.core.truth.visibility import rays_of
 from eddyfall.demo.shapes import Shape
+from light_rooms import FRAME, MATT, SPOT, glow, looking, mirror_room, shining_hall
 from scenes import Thing, build_of
-
-MATT = {"metallic": 0.0, "ior": 1.0}
-FRAME = (960, 540)
-SPOT = (3.0, 0.0, 6.0)
-
-
-def glow(name, nits):
-    return Material(name, (0, 0, 0, 1), emissive=(nits,) * 3, **MATT)
-
-
-def looking(eye, target, fov=55.0):
-    return {"eye": list(eye), "target": list(target), "fov_y_deg": fov}
-
-
-def turned(eye, degrees):
-    """From an eye towards -x, turned to the side."""
-    return looking(eye, (eye[0] - math.cos(math.radians(degrees)), eye[1], eye[2] + math.sin(math.radians(degrees))))
-
-
-VIEWS = {
-    "turned 30": turned((9.0, 1.6, 6.0), 30), "turned 42": turned((9.0, 1.6, 6.0), 42),
-    "near": looking((6.0, 1.6, 6.0), SPOT), "before the wall": looking((1.5, 1.6, 6.0), SPOT),
-}  # fmt: skip
 
 
 @pytest.fixture(scope="module")
 def hall():
-    """A shining wall of 1400 lm/m2 beside a floor under a sun of 40 lx: 168.7 lx of 208.7 come from it (a view factor of .12048)."""
-    return build_of(
-        Thing("wall", Shape().quad((0, 0, 9.6), (0, 0, -7.2), (0, 3, 0)), glow("wall", 1400 / math.pi)),
-        Thing("floor", Shape().quad((0, 0, 12), (12, 0, 0), (0, 0, -12)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT)),
-        setup={
-            "viewpoints": VIEWS, "sky": {"ambient": False},
-            "lights": {"sun": {"kind": "sun", "illuminance_lux": 40.0, "towards": [0, 1, 0]}},
-        },
-    )  # fmt: skip
+    return shining_hall()
 
 
 @pytest.mark.parametrize(
@@ -74,26 +44,14 @@ def test_a_margin_holds_what_lies_beside_the_frame_and_nothing_behind(hall, view
 
 
 @pytest.fixture(scope="module")
-def mirror_room():
-    """A polished panel, and behind the eye a door that shines."""
-
-    def wall(name, *face):
-        return Thing(name, Shape().quad(*face), Material(name, (0.5, 0.5, 0.5, 1), **MATT))
-
-    return build_of(
-        wall("floor", (-4, 0, 6), (8, 0, 0), (0, 0, -6)), wall("ceiling", (-4, 3, 0), (8, 0, 0), (0, 0, 6)),
-        wall("back", (4, 0, 6), (-8, 0, 0), (0, 3, 0)), wall("front", (-4, 0, 0), (8, 0, 0), (0, 3, 0)),
-        wall("left", (-4, 0, 6), (0, 0, -6), (0, 3, 0)), wall("right", (4, 0, 0), (0, 0, 6), (0, 3, 0)),
-        Thing("panel", Shape().quad((-2, 0.4, 0.001), (4, 0, 0), (0, 2, 0)), Material("brass", metallic=1.0, roughness=0.0)),
-        Thing("door", Shape().quad((3.1, 0, 5.999), (-1.2, 0, 0), (0, 2.2, 0)), glow("door", 100)),
-        setup={"viewpoints": {"eye": looking((0, 1.6, 3), (0, 1.6, 0))}, "sky": {"ambient": False}},
-    )  # fmt: skip
+def panel_room():
+    return mirror_room()
 
 
-def test_a_mirror_that_looks_back_finds_nothing_on_the_frame(mirror_room):
+def test_a_mirror_that_looks_back_finds_nothing_on_the_frame(panel_room):
     # By mirrored rays through 238 740 px of the panel: 179 228 end behind the camera, 59 512 beside the frame, none on it.
     request = Request("eye", FRAME, (136, 133, 824, 476))
-    found = where_light(Renderer(), mirror_room, request, samples=1, places=4096, bounces=1)
+    found = where_light(Renderer(), panel_room, request, samples=1, places=4096, bounces=1)
     assert found.row("behind the camera").share == pytest.approx(179_228 / 238_740, abs=0.012)
     assert found.row("off the frame").share == pytest.approx(59_512 / 238_740, abs=0.012)
     assert found.row("on the frame").share < 1e-3

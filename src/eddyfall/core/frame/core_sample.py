@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.render import Renderer, Request, grown
-from eddyfall.core.frame.schedule import schedule, support_of
+from eddyfall.core.frame.render import Renderer, Request, window_of
+from eddyfall.core.frame.schedule import passes_for, schedule
 from eddyfall.core.passes.contract import Values, View
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.passes.recorder import Layer, Recorder
@@ -53,8 +53,13 @@ def core_sample(renderer: Renderer, build: Build, request: Request, x: int, y: i
 
     def inputs(name: str) -> Values:
         p = ordered[name]
-        around = replace(one, crop=grown(one, support_of([p], build.setup)))
-        return {read: renderer.frame(build, around, read, before=name).buffers[read] for read in p.reads if read in written}
+        looks_beyond = p.beyond_px is not None and p.beyond_px(frame.stage.resolved) is not None
+        window = window_of(build, one, passes_for("linear") if looks_beyond else [p])
+        return {
+            read: renderer.uncut(build, one, read, before=name, window=window).buffers[read]
+            for read in p.reads
+            if read in written
+        }
 
     written = {name for p in ordered.values() for name in p.writes}
     recorder = Recorder(x, y, frame.stage, frame.geometry, frame.buffers, View(frame.camera, frame.pixels), inputs)

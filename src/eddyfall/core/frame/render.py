@@ -1,6 +1,6 @@
 """Runs the schedule for one build and viewpoint, remembering every pass by hash(inputs, section)."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -11,7 +11,7 @@ from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.schedule import passes_for, support_of
+from eddyfall.core.frame.schedule import passes_for, rim_of, support_of
 from eddyfall.core.frame.stage import (
     alpha_tests,
     make_camera,
@@ -38,6 +38,7 @@ from eddyfall.core.scene.setup.sections.textures import Textures
 from eddyfall.core.shade.sky_maps import make_sky_maps
 
 MAX_EDGE = 8192
+Window = tuple[int, int, int, int]
 DEFAULT_SIZE = (960, 540)
 
 
@@ -136,12 +137,17 @@ class Renderer:
         """Run the passes that buffer `upto` needs, and no others. RequestError for sizes, crops, names that do not exist.
 
         before: the name of a pass; the frame then has the buffers as they stand before it."""
+        drawn = self.uncut(build, request, upto, before)
+        return drawn if drawn.pixels.window == request.window else cut(drawn, request)
+
+    def uncut(
+        self, build: Build, request: Request, upto: str = "display", before: str | None = None, window: Window | None = None
+    ) -> Frame:
+        """The same as it is drawn, before it is cut to what is asked for: with all that its passes look at, a rim beyond the frame too; or
+        with what of a window (x0, y0, x1, y1) is given, whatever they look at."""
         check_request(request)
         chosen = passes_for(upto, before)
-        window = grown(request, support_of(chosen, build.setup))
-        if window == request.window:
-            return self._drawn(build, request, chosen)
-        return cut(self._drawn(build, replace(request, crop=window), chosen), request)
+        return self._drawn(build, replace(request, crop=window or window_of(build, request, chosen)), chosen)
 
     def _drawn(self, build: Build, request: Request, chosen: tuple[Pass[Any], ...]) -> Frame:
         packed = self.packed(build)
@@ -227,6 +233,17 @@ def render(
     e = frame.stage.resolved[Exposure]
     display = encode_display(linear * np.float32(exposure_scale(e.mode, e.ev100)))
     return replace(frame, buffers={**frame.buffers, "linear": linear, "display": display})
+
+
+def window_of(build: Build, request: Request, chosen: Iterable[Pass[Any]]) -> Window:
+    """The window (x0, y0, x1, y1) that passes draw for a request, as they are set; parts of it may lie beyond the frame."""
+    chosen = tuple(chosen)
+    resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
+    rim = rim_of(chosen, resolved)
+    if rim is None:
+        return grown(request, support_of(chosen, build.setup))
+    width, height = request.size
+    return -rim, -rim, width + rim, height + rim
 
 
 def grown(request: Request, support_px: int | None) -> tuple[int, int, int, int]:

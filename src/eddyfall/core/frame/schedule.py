@@ -10,7 +10,7 @@ from eddyfall.core.passes.registry import passes
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Scene
-from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.scene.setup import Setup, parse_setup
 from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.registry import name_of
@@ -85,6 +85,12 @@ def support_of(chosen: Iterable[Pass[Any]], setup: Setup | None = None) -> int |
     return total
 
 
+def rim_of(chosen: Iterable[Pass[Any]], resolved: Resolved) -> int | None:
+    """Px of a rim around the whole frame that passes need as it is set; None if none of them needs more than its own pixels."""
+    asked = [p.beyond_px(resolved) for p in chosen if p.beyond_px is not None]
+    return max((px for px in asked if px is not None), default=None)
+
+
 def pass_table() -> list[dict[str, Any]]:
     """One row for each pass, in order: number, name, does, reads, writes, settings, support_px, off, bytes at 1920 x 1080 with one sun."""
     stage = _plain_stage()
@@ -100,7 +106,8 @@ def pass_table() -> list[dict[str, Any]]:
 
 def bytes_of(p: Pass[Any], size: tuple[int, int], stage: Stage) -> int:
     """Bytes that what a pass writes takes for a frame of a size (width, height)."""
-    return sum(target.bytes(*size) for target in p.targets) + p.other_bytes(p.section(stage))
+    section = p.section(stage)
+    return sum(target.bytes(*size) for target in (*p.targets, *p.held(section))) + p.other_bytes(section)
 
 
 def passes_after(name: str) -> list[str]:

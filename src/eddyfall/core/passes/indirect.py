@@ -1,7 +1,7 @@
-"""Pass 6: baked light from lightmaps where there are any, light from the sky in shade elsewhere (probes and bounce join here later)."""
+"""Pass 6: baked light from lightmaps where there are any, light from the sky in shade elsewhere (probes join here later)."""
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -13,8 +13,9 @@ from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sections import sky_light, with_picture
 from eddyfall.core.scene.setup.sections.bake import Bake
+from eddyfall.core.scene.setup.sections.screen import Occlusion, Reflect
 from eddyfall.core.shade.coat import even_plain
-from eddyfall.core.shade.columns import NORMAL_XYZ, OPEN
+from eddyfall.core.shade.columns import ALBEDO_RGB, NORMAL_XYZ, OPEN
 from eddyfall.core.shade.lightmaps import add_lightmaps, irradiance_at, page_position
 from eddyfall.core.shade.sky import SkyLight, add_ambient, ambient_plain
 from eddyfall.core.shade.surface import Soup
@@ -32,42 +33,61 @@ class IndirectSection:
     shades: tuple[float | None, ...]
     receives: np.ndarray | None
     look_ups: tuple[LookUp, ...]
+    coat_apart: bool
+    occluded: Literal["nothing", "sky", "indirect"]
 
 
 def section(stage: Stage) -> IndirectSection:
     bake = stage.resolved[Bake]
     shades = tuple(light.lightmap_shade for light in stage.lights)
     any_shade = any(stays is not None for stays in shades)
+    occlusion = stage.resolved[Occlusion]
     return IndirectSection(
         sky=sky_light(stage), mapped=stage.state.mapped, material=stage.state.material,
         nearest=bake.filter == "nearest", mips=bake.mips, shades=shades if any_shade else (),
         receives=stage.state.receives if any_shade else None, look_ups=look_ups(stage) if any_shade else (),
+        coat_apart=stage.resolved[Reflect].enabled, occluded=occlusion.applies_to if occlusion.enabled else "nothing",
     )  # fmt: skip
 
 
 def run(inputs: Values, section: IndirectSection) -> dict[str, Any]:
-    pixels, visible, shaded = inputs["pixels"], inputs["visible"], inputs["lit"]
-    view = View(inputs["camera"], pixels)
-    by_map = section.mapped.any()
+    mirrored = np.zeros((1, 1, 3), np.float32)
+    if section.coat_apart:
+        coat = inputs["surface"].copy()
+        coat[..., ALBEDO_RGB] = 0.0
+        mirrored = _lit(inputs, section, coat, np.zeros_like(inputs["lit"]))
+    return {"shaded": _lit(inputs, section, inputs["surface"], inputs["lit"]), "mirrored": mirrored}
+
+
+def _lit(inputs: Values, section: IndirectSection, surface: np.ndarray, shaded: np.ndarray) -> np.ndarray:
+    """`shaded` (h, w, 3) and what surfaces (h, w, row) reflect of light from around."""
+    pixels, visible = inputs["pixels"], inputs["visible"]
+    view, by_map = View(inputs["camera"], pixels), section.mapped.any()
     if section.sky is not None:
         lit_by_sky = visible
         if by_map:
             lit_by_sky = np.where(section.mapped[inputs["drawable"]] & (inputs["drawable"] >= 0), -1, visible).astype(np.int32)
         sky = with_picture(section.sky, inputs["sky_maps"])
-        shaded = add_ambient(inputs["surface"], lit_by_sky, pixels.origin, pixels.jitter, view.rays, sky, shaded)
+        if section.occluded == "nothing":
+            shaded = add_ambient(surface, lit_by_sky, pixels.origin, pixels.jitter, view.rays, sky, shaded)
+        else:
+            alone = add_ambient(surface, lit_by_sky, pixels.origin, pixels.jitter, view.rays, sky, np.zeros_like(shaded))
+            shaded = (shaded + alone * inputs["occluded"][..., None]).astype(np.float32)
     if by_map:
         g = inputs["geometry"]
         soup = Soup(g.positions, g.normals, g.uv0, g.uv1, g.triangles, g.owner, section.material)
-        shades = section.receives is not None
+        dimmed = section.receives is not None or section.occluded == "indirect"
         baked = add_lightmaps(
-            inputs["surface"], visible, inputs["drawable"], inputs["triangle"], pixels.origin, pixels.jitter, view.rays, soup,
-            inputs["lightmaps"], section.nearest, section.mips, np.zeros_like(shaded) if shades else shaded,
+            surface, visible, inputs["drawable"], inputs["triangle"], pixels.origin, pixels.jitter, view.rays, soup,
+            inputs["lightmaps"], section.nearest, section.mips, np.zeros_like(shaded) if dimmed else shaded,
         )  # fmt: skip
         if section.receives is not None:
             kept = kept_of_lightmaps(inputs, section.shades, section.receives, section.mapped, section.look_ups)
-            baked = (shaded + baked * kept[..., None]).astype(np.float32)
-        shaded = baked
-    return {"shaded": shaded}
+            baked = baked * kept[..., None]
+        if section.occluded == "indirect":
+            baked = baked * inputs["occluded"][..., None]
+        shaded = (shaded + baked).astype(np.float32) if dimmed else baked
+    return shaded
 
 
 def twin(r: Recorder) -> None:
@@ -76,13 +96,16 @@ def twin(r: Recorder) -> None:
     if front is None:
         return
     d, row, sky = int(r.geometry.owner[front.triangle]), r.notes["row"], sky_light(r.stage)
-    name = r.geometry.drawables[d].name
+    name, occlusion = r.geometry.drawables[d].name, r.stage.resolved[Occlusion]
+    stays = float(r.values["occluded"][0, 0])
     if r.stage.state.mapped[d]:
         baked, facts = _baked(r, row, d, front.triangle)
-        kept = _kept(r, row, d, front.triangle)
+        kept = _kept(r, row, d, front.triangle) * (stays if occlusion.applies_to == "indirect" else 1.0)
         r.lay("indirect", name, "light from its lightmap", baked * kept, 1.0, lightmap={**facts, "kept_in_shadows": kept})
     elif sky is not None:
-        r.lay("indirect", name, "light from the sky", ambient_plain(row, r.to_eye, with_picture(sky, r.values["sky_maps"])), 1.0)
+        light = ambient_plain(row, r.to_eye, with_picture(sky, r.values["sky_maps"]))
+        facts = {"kept_by_occlusion": stays} if occlusion.enabled else {}
+        r.lay("indirect", name, "light from the sky", light * stays, 1.0, **facts)
 
 
 def _kept(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> float:
@@ -115,11 +138,11 @@ PASS = register(
         does="baked light from lightmaps, light from the sky where there are none",
         reads=(
             "geometry", "camera", "pixels", "lightmaps", "sky_maps", "visible", "drawable", "triangle", "surface", "lit", "lights",
-            "shadow_maps", "traced",
+            "shadow_maps", "traced", "occluded",
         ),
-        writes=("shaded",),
+        writes=("shaded", "mirrored"),
         section=section,
-        targets=(Target(name="shaded", texel_bytes=12),),
+        targets=(Target(name="shaded", texel_bytes=12), Target(name="mirrored", texel_bytes=0)),
         run=run,
         twin=twin,
         off=(off_by_leaf("sky.ambient", False, "light from the sky off"),),

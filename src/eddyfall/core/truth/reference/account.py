@@ -48,9 +48,9 @@ FLOOR_STOPS = 0.02  # what the two differ by where they have to agree (measured 
 @dataclass(frozen=True)
 class Parts:
     """The stand-in's frame at n pixels, kept apart as it draws it, (n, 3) nits each: lights (l, n, 3) as drawn and as if nothing were in
-    their way; emission (or the sky behind); even light and its mirrored part; all before fog. fade (n,) and haze (n, 3): what fog leaves
-    and adds; keeps (n, 3) and layers (n, 3): what blended surfaces leave and add. held (l, n) bool: the lightmap holds
-    a light; drawable (n,)."""
+    their way; emission (or the sky behind); even light with what bounces, and what is mirrored; all before fog. fade (n,) and haze (n, 3):
+    what fog leaves and adds; keeps (n, 3) and layers (n, 3): what blended surfaces leave and add. held (l, n) bool: the lightmap holds a
+    light; drawable (n,)."""
 
     lights: np.ndarray
     unhindered: np.ndarray
@@ -128,12 +128,14 @@ def parts_of(frame: Frame, pixels: np.ndarray) -> Parts:
     even = np.where(seen[:, None], b["shaded"][at].astype(np.float64) - lit.sum(axis=0) - emission, 0.0)
     mirrored = np.where(seen[:, None], _mirrored(frame)[at], 0.0)
     mirrored = np.minimum(mirrored, np.maximum(even, 0.0))
+    even = even - mirrored
+    mirrored = mirrored + np.where(seen[:, None], b["with_sky"][at].astype(np.float64) - b["shaded"][at], 0.0)
     opaque = b["with_sky"][at].astype(np.float64)
     fade, haze = _fog(frame, at, opaque)
     layer = b["layer"][at].astype(np.float64)
     drawable = np.asarray(b["drawable"][at])
     held = (state.mapped[drawable] & seen) & (lights.baked[:, None] > 0)
-    return Parts(lit, free, held, emission, even - mirrored, mirrored, fade, haze, layer[:, 3:], layer[:, :3], drawable)
+    return Parts(lit, free, held, emission, even, mirrored, fade, haze, layer[:, 3:], layer[:, :3], drawable)
 
 
 def _mirrored(frame: Frame) -> np.ndarray:

@@ -15,9 +15,9 @@ from eddyfall.core.kernel import helper, light_helper
 from eddyfall.core.rays.sampling import mixed, random
 from eddyfall.core.shade.columns import BASE_ALPHA, DIELECTRIC_F0
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
+from eddyfall.core.shade.lobes import drawn, layers, share_of_coat
 from eddyfall.core.shade.met import blurred, met_face, met_material, met_normal, spanned
 from eddyfall.core.shade.sky import in_picture, picture_radiance, sky_radiance
-from eddyfall.core.truth.reference.lobes import drawn, layers, share_of_coat
 
 # Dimensions of a path's random numbers: so many for each vertex, in these places. Two for each light lie beyond them.
 A_VERTEX = 16

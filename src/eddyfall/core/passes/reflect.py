@@ -1,0 +1,119 @@
+"""Pass 8: what coats mirror, by rays through what the frame shows, in the stead of even light."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Pass, Pixels, Stage, Target, Values, View
+from eddyfall.core.passes.off_switches import off_by_leaf
+from eddyfall.core.passes.recorder import Recorder
+from eddyfall.core.passes.registry import register
+from eddyfall.core.passes.screen import (
+    brought,
+    bundle_of,
+    held_buffers,
+    laid,
+    margin_of,
+    near_plane,
+    rim_px,
+    screen_of,
+    world_if_asked,
+)
+from eddyfall.core.passes.world_light import READS, World
+from eddyfall.core.scene.setup.sections.screen import Reflect
+from eddyfall.core.screen.bundles import mirrored_rays, seeds_of, shares_of_even_light
+from eddyfall.core.screen.march import OFF_SHARE, march_plain
+from eddyfall.core.shade.columns import DISTANCE, F0_RGB, NORMAL_XYZ, OPEN, ROUGH
+from eddyfall.core.shade.facing import ray_directions
+
+LEAST = 1e-4  # share of even light that a coat reflects at the least, where light is divided by it
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReflectSection:
+    """What the pass is set by."""
+
+    reflect: Reflect
+    near_m: float
+    world: World | None
+
+
+def section(stage: Stage) -> ReflectSection:
+    reflect = stage.resolved[Reflect]
+    return ReflectSection(reflect=reflect, near_m=near_plane(stage), world=world_if_asked(stage, reflect))
+
+
+def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
+    setting, copied, visible, picture = section.reflect, inputs["copied_depth"], inputs["visible"], inputs["with_sky"]
+    if not setting.enabled:
+        return {"with_sky": picture, "reflected": np.zeros((1, 1, 3), np.float32)}
+    if copied.shape != visible.shape:
+        copied = np.full(visible.shape, np.inf)
+    surface, pixels = inputs["surface"], inputs["pixels"]
+    takes = (visible >= 0) & (surface[..., F0_RGB].sum(axis=2) > 0) & (surface[..., ROUGH] <= setting.roughest)
+    screen = screen_of(inputs["camera"], pixels, copied, surface, section.near_m, setting.margin_px)
+    b = bundle_of(inputs, takes, setting.divisor)
+    n, seeds = len(b.pixel), seeds_of(b.x, b.y, 2)
+    got, weights, known_weights = np.zeros((n, 3)), np.zeros(n), np.zeros(n)
+    for ray in range(setting.rays):
+        direction, weight, jitter = mirrored_rays(b.rows, b.to_eye, seeds, ray)
+        known, light = brought(inputs, picture, screen, b.place, direction, jitter, setting, section.world)
+        got += weight * light
+        weights += weight.sum(axis=1)
+        known_weights += weight.sum(axis=1) * known
+    # What the coat makes of it is taken out for the filter and put back at each pixel.
+    found = np.ones(n) if setting.fallback == "nothing" else np.divide(known_weights, weights, out=np.zeros(n), where=weights > 0)
+    light = b.whole(np.column_stack([got / setting.rays / _coat(b.rows, b.to_eye), found]), setting.rounds)
+    y, x = np.nonzero(takes)
+    (ox, oy), (jx, jy), rays = pixels.origin, pixels.jitter, View(inputs["camera"], pixels).rays
+    to_eye = -ray_directions(rays.d0, rays.du, rays.dv, x + ox + 0.5 + jx, y + oy + 0.5 + jy)
+    reflected = np.zeros_like(picture)
+    reflected[y, x] = light[y, x, :3] * _coat(surface[y, x], to_eye) - inputs["mirrored"][y, x] * light[y, x, 3:]
+    return {"with_sky": picture + reflected, "reflected": reflected}
+
+
+def _coat(rows: np.ndarray, to_eye: np.ndarray) -> np.ndarray:
+    """(n, 3) share of even light that coats reflect, whatever their occlusion map says."""
+    bare = rows.copy()
+    bare[:, OPEN] = 1.0
+    return np.asarray(np.maximum(shares_of_even_light(bare, to_eye)[1], LEAST))
+
+
+def twin(r: Recorder) -> None:
+    """Lays what the pass changed, with the pixel that a mirror here would show."""
+    setting, front = r.stage.resolved[Reflect], r.notes["front"]
+    if not setting.enabled or front is None or not np.asarray(r.values["reflected"]).any():
+        return
+    given, row = r.inputs("reflect"), r.notes["row"]
+    normal = np.asarray(row[NORMAL_XYZ], np.float64)
+    rim, (width, height) = rim_px(r.stage.resolved), r.view.pixels.size
+    drawn = Pixels((width, height), (-rim, -rim, width + rim, height + rim))
+    screen = screen_of(r.view.camera, drawn, given["copied_depth"], given["surface"], near_plane(r.stage), setting.margin_px)
+    from_eye, away = -r.to_eye, float(row[DISTANCE])
+    place = r.view.rays.eye + from_eye * away + normal * away * OFF_SHARE
+    mirror = from_eye - 2 * (normal @ from_eye) * normal
+    at = march_plain(place, mirror, 0.5, screen, setting.reach_m, setting.thickness_m, setting.steps)
+    state = "no pixel in the mirror's way"
+    if at >= 0:
+        row_at, column_at = divmod(at, screen.depth.shape[1])
+        state = f"the mirror's way meets pixel {column_at - rim}, {row_at - rim}"
+    r.lay("reflect", "(reflection)", state, laid(r.values["reflected"]), 1.0)
+
+
+PASS = register(
+    Pass(
+        number=8,
+        name="reflect",
+        does="what coats mirror of what the frame shows",
+        reads=("camera", "pixels", "visible", "surface", "copied_depth", "mirrored", "with_sky", *READS),
+        writes=("with_sky", "reflected"),
+        section=section,
+        targets=(Target(name="with_sky", texel_bytes=0), Target(name="reflected", texel_bytes=0)),
+        held=lambda section: held_buffers(section.reflect, ("hits", 8), ("hit_depth", 4), ("reflection", 8)),
+        beyond_px=margin_of(Reflect),
+        run=run,
+        twin=twin,
+        off=(off_by_leaf("reflect.enabled", False, "reflections off"),),
+    )
+)

@@ -1,0 +1,146 @@
+"""What passes have in common that work from the frame alone: what they see of it, the pixels they do it for, what a ray brings."""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Camera, Pixels, Stage, Target, Values, View
+from eddyfall.core.passes.world_light import World, world_light, world_of
+from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.scene.setup.sections.depth import Depth
+from eddyfall.core.scene.setup.sections.screen import Bounce, Marched, Occlusion, Reflect
+from eddyfall.core.screen.a_trous import Guide, coarser, smoothed, spread
+from eddyfall.core.screen.bundles import faded
+from eddyfall.core.screen.march import OFF_SHARE, Screen, marched
+from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
+from eddyfall.core.shade.facing import ray_directions
+
+Section = Occlusion | Marched
+ALL: tuple[type[Occlusion] | type[Bounce] | type[Reflect], ...] = (Occlusion, Bounce, Reflect)
+
+
+def margin_of(kind: type[Occlusion] | type[Bounce] | type[Reflect]) -> Callable[[Resolved], int | None]:
+    """What a pass of that section needs beyond the frame: see `Pass.beyond_px`."""
+
+    def beyond(resolved: Resolved) -> int | None:
+        section = resolved[kind]
+        return section.margin_px if section.enabled else None
+
+    return beyond
+
+
+def rim_px(resolved: Resolved) -> int:
+    """Px beyond the frame that are drawn for any of them."""
+    return max((resolved[kind].margin_px for kind in ALL if resolved[kind].enabled), default=0)
+
+
+def held_buffers(section: Section, *buffers: tuple[str, int]) -> tuple[Target, ...]:
+    """The targets (name, bytes a texel) that a pass keeps while it is on, at its divisor."""
+    if not section.enabled:
+        return ()
+    rim = section.margin_px
+    return tuple(Target(name=name, texel_bytes=size, divisor=section.divisor, rim_px=rim) for name, size in buffers)
+
+
+def screen_of(camera: Camera, pixels: Pixels, depth: np.ndarray, surface: np.ndarray, near_m: float, margin_px: int) -> Screen:
+    """What a march is held against: the depth copy (h, w) in m of view depth and the surfaces (h, w, row) of a window of a frame, no
+    further than a margin around the frame."""
+    half = math.tan(camera.fov_y_rad / 2)
+    width, height = pixels.size
+    at = np.array(pixels.origin, np.float64) + np.array(pixels.jitter)
+    right, up, back = (np.ascontiguousarray(axis, np.float64) for axis in camera.axes)
+    return Screen(
+        np.ascontiguousarray(depth, np.float64), surface.reshape(-1, surface.shape[-1]), np.array(camera.eye, np.float64), right, up, back,
+        np.array([half * camera.aspect, half]), np.array([width, height], np.float64), at, near_m,
+        np.full(2, -margin_px, np.float64), np.array([width + margin_px, height + margin_px], np.float64),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """The pixels that a pass sends rays from: index in the coarse window, x, y (n,) of the frame, rows (n, row) of their surface, place
+    (n, 3) in m, off it by what a depth copy can tell, to_eye (n, 3); fine and coarse guides of the window."""
+
+    index: np.ndarray
+    x: np.ndarray
+    y: np.ndarray
+    pixel: np.ndarray
+    rows: np.ndarray
+    place: np.ndarray
+    to_eye: np.ndarray
+    fine: Guide
+    coarse: Guide
+    divisor: int
+
+    def whole(self, values: np.ndarray, rounds: int) -> np.ndarray:
+        """(h, w, c) of values (n, c) of the bundle's pixels, smoothed and spread over all pixels that take part."""
+        coarse = np.zeros((*self.coarse.valid.shape, values.shape[1]))
+        coarse.reshape(-1, values.shape[1])[self.index] = values
+        return spread(smoothed(coarse, self.coarse, rounds), self.coarse, self.fine, self.divisor)
+
+
+def bundle_of(inputs: Values, taking_part: np.ndarray, divisor: int) -> Bundle:
+    """The pixels (h, w) bool that take part, one of so many by so many."""
+    pixels, surface = inputs["pixels"], inputs["surface"]
+    rays = View(inputs["camera"], pixels).rays
+    (height, width), (ox, oy), (jx, jy) = pixels.shape, pixels.origin, pixels.jitter
+    y, x = np.mgrid[oy : oy + height, ox : ox + width]
+    way = ray_directions(rays.d0, rays.du, rays.dv, x.ravel() + 0.5 + jx, y.ravel() + 0.5 + jy)
+    distance = np.where(taking_part, surface[..., DISTANCE], 1.0).astype(np.float64)
+    place = rays.eye + way * distance.reshape(-1, 1)
+    normal = surface[..., NORMAL_XYZ].astype(np.float64)
+    fine = Guide(place.reshape(height, width, 3), normal, distance, np.ascontiguousarray(taking_part))
+    coarse = coarser(fine, divisor) if divisor > 1 else fine
+    index = np.flatnonzero(coarse.valid)
+    grid = np.arange(height * width).reshape(height, width)
+    if divisor > 1:
+        rows_at = np.minimum(np.arange(0, height, divisor) + divisor // 2, height - 1)
+        columns_at = np.minimum(np.arange(0, width, divisor) + divisor // 2, width - 1)
+        grid = grid[np.ix_(rows_at, columns_at)]
+    pixel = grid.ravel()[index]
+    rows = surface.reshape(-1, surface.shape[-1])[pixel]
+    off = rows[:, NORMAL_XYZ].astype(np.float64) * (rows[:, DISTANCE : DISTANCE + 1] * OFF_SHARE)
+    return Bundle(index, x.ravel()[pixel], y.ravel()[pixel], pixel, rows, place[pixel] + off, -way[pixel], fine, coarse, divisor)
+
+
+def found_on(screen: Screen, place: np.ndarray, direction: np.ndarray, jitter: np.ndarray, section: Marched) -> np.ndarray:
+    """(n,) pixel of the screen's window that each ray meets as a pass is set, -1: none."""
+    return marched(place, direction, jitter, screen, section.reach_m, section.thickness_m, section.steps)
+
+
+def brought(
+    inputs: Values, colour: np.ndarray, screen: Screen, place: np.ndarray, direction: np.ndarray, jitter: np.ndarray,
+    section: Marched, world: World | None,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """((n,) how much of each ray is known, 0 to 1, (n, 3) nits of that part): from the frame's colour (h, w, 3), faded towards its edges,
+    else from the world if the pass falls back on it."""
+    found = found_on(screen, place, direction, jitter, section)
+    there = found >= 0
+    known = np.where(there, faded(found, screen.depth.shape[1], screen.at, screen.low, screen.high, section.edge_fade_px), 0.0)
+    light = colour.reshape(-1, 3)[np.maximum(found, 0)] * known[:, None]
+    if world is not None:
+        rest = np.flatnonzero(known < 1)
+        met, radiance = world_light(inputs, world, place[rest], direction[rest])
+        share = np.where(met, 1 - known[rest], 0.0)
+        light[rest] += radiance * share[:, None]
+        known[rest] += share
+    return known, light
+
+
+def world_if_asked(stage: Stage, section: Marched) -> World | None:
+    """The world of rays, if a pass falls back on it."""
+    world = world_of(stage)
+    return world if section.enabled and section.fallback == "world" else None
+
+
+def near_plane(stage: Stage) -> float:
+    """Nothing nearer than this is met, in m."""
+    return float(stage.resolved[Depth].near_m)
+
+
+def laid(value: Any) -> np.ndarray:
+    """One pixel's value of a buffer (1, 1, 3), as a stratum has it."""
+    return np.asarray(np.asarray(value, np.float64).reshape(-1, 3)[0])

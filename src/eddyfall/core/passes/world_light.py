@@ -1,0 +1,59 @@
+"""What a ray into the world brings that found nothing on the frame: the mean colour of what it meets, under the direct light that reaches
+it there, and no more."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Stage, Values
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.shade.facing import face_normals
+from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all, shares_all
+from eddyfall.core.shade.mean_colour import mean_colours
+
+OFF_SHARE = 2e-4  # of the scene's size: how far off a surface rays to lights start
+READS = ("caster_geometry", "textures", "cutouts", "lights")
+
+
+class World(NamedTuple):
+    """Who takes part, by drawable (d,): met by rays, casts onto what they meet; material; by light (l,): whether its light is blocked."""
+
+    met: np.ndarray
+    casts: np.ndarray
+    material: np.ndarray
+    blocked: tuple[bool, ...]
+
+
+def world_of(stage: Stage) -> World:
+    """What a stage puts into the world of rays: all that is solid and drawn."""
+    s = stage.state
+    met = np.asarray(s.drawn & s.colour_pass & ~s.camera_hidden & ~s.blended)
+    return World(met, met & s.casts, s.material, tuple(light.casts for light in stage.lights))
+
+
+def world_light(inputs: Values, world: World, place: np.ndarray, direction: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """((n,) bool: met anything, (n, 3) nits) of rays from places (n, 3) along unit directions (n, 3)."""
+    geometry, lights, radiance = inputs["caster_geometry"], inputs["lights"], np.zeros((len(place), 3))
+    alpha_uv = inputs["textures"].alpha_uv
+    hits = RayScene(geometry, world.met, inputs["cutouts"], alpha_uv).hits(place, direction)
+    met = np.flatnonzero(hits.triangle >= 0)
+    if not len(met):
+        return hits.triangle >= 0, radiance
+    gives_back, shines = mean_colours(inputs["textures"].surfaces)
+    triangle = hits.triangle[met]
+    material = world.material[geometry.owner[triangle]]
+    there = place[met] + direction[met] * hits.distance[met, None]
+    facing = face_normals(geometry.positions, geometry.triangles, triangle, direction[met])
+    start = there + facing * OFF_SHARE * min(geometry.diagonal_m, 10.0)
+    blocking = RayScene(geometry, world.casts, inputs["cutouts"], alpha_uv)
+    lux = np.zeros((len(met), 3))
+    for k in range(len(lights.kind)):
+        towards, distance = incoming_all(k, there, lights)
+        arrives = np.maximum(np.einsum("nk,nk->n", facing, towards), 0.0) * shares_all(k, towards, distance, lights)
+        lit = np.flatnonzero(arrives > 0)
+        if world.blocked[k] and len(lit):
+            far = np.full(len(lit), np.inf) if lights.kind[k] == DIRECTIONAL else distance[lit]
+            arrives[lit[blocking.blocked(start[lit], towards[lit], far)]] = 0.0
+        lux += arrives[:, None] * lights.power[k]
+    radiance[met] = gives_back[material] * lux / np.pi + shines[material]
+    return hits.triangle >= 0, radiance
