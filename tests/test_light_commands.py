@@ -1,5 +1,6 @@
 """The commands about light as a user runs them: exit codes, JSON keys, one-line errors, what is put away and taken up."""
 
+import dataclasses
 import json
 
 import numpy as np
@@ -9,7 +10,9 @@ from PIL import Image
 
 from eddyfall.cli import main
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.setup import normalised
 from eddyfall.core.scene.sky_pictures import exr_file
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of, write_build
@@ -141,9 +144,23 @@ def test_where_the_light_is_by_region_and_by_a_place_of_the_world(run, file):
     brought = sum(c["bounce"] + c["reflection"] for c in found["classes"])
     assert brought == pytest.approx(found["from_others"], rel=1e-6) and found["from_others"] < found["due"]
     assert found["ceilings"][0]["stops"] <= found["ceilings"][-1]["stops"] == pytest.approx(0, abs=1e-9)
+    assert found["answers"] == [], "no pass that has the frame alone is on"
     code, out, _ = run("where-light", file, "--viewpoint", "eye", "--at", "0.7,0,0", "--samples", 256, *SIZE)
     assert code == 0 and "the most that can be had [predictions]" in out
     code, _, error = run("where-light", file, "--viewpoint", "eye", "--at", "0,9,0", *SIZE)
     assert code == 2 and "there is no surface at 0, 9, 0" in error and error.count("\n") == 1
     code, _, error = run("where-light", file, "--viewpoint", "eye", "--at", "a,b", *SIZE)
     assert code == 2 and "not three numbers" in error
+
+
+def test_what_a_pass_makes_of_it_is_told_beside(run, tmp_path):
+    build = yard()
+    on = apply_change(build, set_leaf(build, ("bounce", "enabled"), True, scope="project", title="t"))
+    path = write_build(dataclasses.replace(on, raw_setup=normalised(on.setup)), tmp_path)
+    ways = ("where-light", path, "--viewpoint", "eye", "--places", 64, "--samples", 16, *SIZE)
+    code, out, _ = run(*ways, "--json", "-")
+    (answer,) = json.loads(out)["answers"]
+    asked = sum(sum(v for k, v in row.items() if k != "where") for row in answer["classes"])
+    assert code == 0 and answer["name"] == "bounce" and answer["fallback"] == "nothing"
+    assert asked == pytest.approx(json.loads(out)["from_others"], rel=1e-6)
+    assert "what bounce makes of it, falling back on nothing" in run(*ways)[1]

@@ -190,6 +190,12 @@ def where_light(args: Any) -> int:
     )
     rows = [[c.where, f"{c.share * 100:.1f} %", f"{c.bounce:.4g}", f"{c.reflection:.4g}"] for c in found.classes]
     out.table("", ["where it is", "rays", "nits bounced", "nits mirrored"], rows)
+    for answer in found.answers:
+        rows = [
+            [c.where, *(f"{v:.4g}" for v in (c.found, c.wrong_hit, c.missed, c.fell_back, c.not_asked))] for c in answer.classes
+        ]
+        head = ["nits it is asked for", "found", "wrong hit", "missed", "fell back", "not asked"]
+        out.table(f"what {answer.name} makes of it, falling back on {answer.fallback}", head, rows)
     rows = [[s.drawable, s.where, f"{s.nits:.4g}"] for s in found.sources]
     out.table("", ["light of", "which is", "nits"], rows)
     if found.hidden_by:

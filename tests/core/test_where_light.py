@@ -60,9 +60,11 @@ def test_a_mirror_that_looks_back_finds_nothing_on_the_frame(panel_room):
     assert sum(r.share for r in found.rows) == pytest.approx(1.0)
 
 
-def lit_floor(*more):
+def lit_floor(*more, **setup):
     floor = Thing("floor", Shape().quad((-3, 0, 0), (6, 0, 0), (0, 0, -6)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT))
-    return build_of(floor, *more, setup={"viewpoints": {"eye": looking((0, 2.5, 4), (0, 0.8, -3))}, "sky": {"ambient": False}})
+    return build_of(
+        floor, *more, setup={"viewpoints": {"eye": looking((0, 2.5, 4), (0, 0.8, -3))}, "sky": {"ambient": False}, **setup}
+    )
 
 
 def test_what_stands_behind_a_thing_is_hidden_by_it():
@@ -133,6 +135,50 @@ def test_classes_are_those_of_rays_from_the_eye(seed):
     sure = hidden & (found == CLASSES.index("hidden"))
     assert (before[sure] == g.owner[first.triangle[sure]]).mean() >= 0.95
     assert (off_px[found != CLASSES.index("off the frame")] == 0).all()
+
+
+def marching(**dials):
+    return {"bounce": {"enabled": True, "steps": 64, **dials}, "depth": {"copy_from": "opaque"}}
+
+
+def test_what_a_pass_finds_of_it_and_what_no_dial_of_it_can():
+    """Of what is on the frame 64 steps find nearly all and 8 half; of the rest nothing, until a rim or rays into the world are drawn."""
+    share = {}
+    for name, dials in (("few", {"steps": 8}), ("many", {}), ("rim", {"margin_px": 128}), ("world", {"fallback": "world"})):
+        found = where_light(Renderer(), shining_hall(**marching(**dials)), Request("near", FRAME), at=SPOT, samples=2048)
+        (answer,) = found.answers
+        assert answer.name == "bounce" and float(answer.light.sum()) == pytest.approx(found.from_others, rel=1e-6)
+        on = found.row("on the frame").bounce
+        share[name] = answer.of("on the frame", "found") / on
+        beyond = float(answer.light[:, 0].sum()) - answer.of("on the frame", "found")
+        assert (beyond > 0.3 * found.from_others) == (name == "rim")
+        lost = answer.of("off the frame", "fell back" if name == "world" else "missed")
+        assert lost == pytest.approx(0.608 * found.from_others - beyond, abs=0.06 * found.from_others)
+        assert found.ceilings[0].remedy == "the passes as they are set"
+        assert found.ceilings[0].stops == pytest.approx({"few": -1.6, "many": -1.0, "rim": -0.22, "world": -0.02}[name], abs=0.12)
+    assert share["few"] == pytest.approx(0.53, abs=0.06) and share["many"] > 0.95
+
+
+def test_a_prepass_copy_lacks_what_has_no_depth_pass():
+    """The wall is on the frame, but not in a copy of the prepass that it takes no part in."""
+    bare = {"shaders": {"bare": {"passes": {"depth": False}}}, "materials": {"wall": {"shader": "bare"}}}
+    build = shining_hall(**{**marching(), "depth": {"copy_from": "prepass"}, **bare})
+    found = where_light(Renderer(), build, Request("near", FRAME), at=SPOT, samples=256)
+    assert found.row("on the frame").bounce < 1e-3 * found.from_others
+    assert found.row("not in the copy").bounce > 0.3 * found.from_others
+    assert float(found.answers[0].light[:, 0].sum()) == 0
+
+
+def test_a_thing_before_what_shines_is_taken_for_it():
+    """A screen hides a lamp; taken to be metres thick, it is met by rays that pass behind it to the lamp."""
+    lamp = Thing("lamp", Shape().quad((-0.4, 0.2, -3.0), (0.8, 0, 0), (0, 0.6, 0)), glow("lamp", 100))
+    screen = Thing("screen", Shape().box((-1.5, 0.0, -1.2), (1.5, 1.9, -1.1)), Material("screen", (0.2, 0.2, 0.2, 1), **MATT))
+    wrong = []
+    for thickness in (0.05, 3.0):
+        build = lit_floor(lamp, screen, **marching(thickness_m=thickness))
+        found = where_light(Renderer(), build, Request("eye", FRAME), at=(0.0, 0.0, -2.0), samples=512, bounces=0)
+        wrong.append(found.answers[0].of("hidden", "wrong hit") / found.from_others)
+    assert wrong[0] < 0.02 and wrong[1] > 0.2
 
 
 @pytest.mark.parametrize(

@@ -117,6 +117,9 @@ function Strata({ where }: { where: WhereOf }) {
           Most of {where.sources[0].drawable}, {where.sources[0].where}.
         </p>
       )}
+      {where.answers.map((a) => (
+        <Answered key={a.name} answer={a} />
+      ))}
       <table className="sheet-table mt-2" data-testid="ceilings">
         <thead>
           <tr>
@@ -136,6 +139,44 @@ function Strata({ where }: { where: WhereOf }) {
         </tbody>
       </table>
     </>
+  );
+}
+
+const DONE: Record<string, string> = { bounce: "Bounce", reflect: "Reflection" };
+
+/** What a pass makes of the light it is asked for, by where that is. */
+function Answered({ answer }: { answer: WhereOf["answers"][number] }) {
+  const other = (c: (typeof answer.classes)[number]) => c.missed + c.fell_back + c.wrong_hit;
+  const asked = answer.classes.reduce((sum, c) => sum + c.found + other(c), 0);
+  const found = answer.classes.reduce((sum, c) => sum + c.found, 0);
+  if (asked <= 0) return null;
+  return (
+    <table className="sheet-table mt-2" data-testid={`answer-${answer.name}`}>
+      <thead>
+        <tr>
+          <th>
+            {DONE[answer.name] ?? answer.name} finds {percent(found / asked, 0)}
+          </th>
+          <th className="text-right!">Found</th>
+          <th className="text-right!">Wrong hit</th>
+          <th className="text-right!">
+            {answer.fallback === "nothing" ? "Missed" : `To ${answer.fallback}`}
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {answer.classes
+          .filter((c) => c.found + other(c) > 0)
+          .map((c) => (
+            <tr key={c.where}>
+              <td>{c.where}</td>
+              <td className="num text-right whitespace-nowrap">{nits(c.found)}</td>
+              <td className="num text-right whitespace-nowrap">{nits(c.wrong_hit)}</td>
+              <td className="num text-right whitespace-nowrap">{nits(c.missed + c.fell_back)}</td>
+            </tr>
+          ))}
+      </tbody>
+    </table>
   );
 }
 

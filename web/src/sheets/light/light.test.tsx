@@ -185,6 +185,17 @@ const WHERE = {
   sources: [{ drawable: "wall", where: "behind the camera", nits: 80 }],
   hidden_by: [{ drawable: "screen", nits: 22 }],
   margin: [],
+  answers: [
+    {
+      name: "bounce",
+      fallback: "nothing",
+      classes: [
+        { where: "behind the camera", found: 0, wrong_hit: 0, missed: 80, fell_back: 0, not_asked: 0 },
+        { where: "hidden", found: 0, wrong_hit: 2, missed: 20, fell_back: 0, not_asked: 0 },
+        { where: "on the frame", found: 51, wrong_hit: 0, missed: 9, fell_back: 0, not_asked: 7 },
+      ],
+    },
+  ],
   ceilings: [
     { remedy: "dials of a pass", nits: 67, stops: -0.96, why: "on the frame" },
     { remedy: "a bake", nits: 169, stops: 0, why: "wherever" },
@@ -213,6 +224,9 @@ describe("where the light is", () => {
       expect.stringContaining("behind the camera80 nit"),
     ]);
     expect(screen.getByText("Most of wall, behind the camera.")).toBeTruthy();
+    const bounce = within(screen.getByTestId("answer-bounce"));
+    expect(bounce.getByText(/Bounce finds 31/)).toBeTruthy();
+    expect(bounce.getAllByRole("row").map((r) => r.textContent)).toContain("hidden0 nit2 nit20 nit");
     expect(within(screen.getByTestId("ceilings")).getByText("−0.96 stops")).toBeTruthy();
   });
 });

@@ -3,7 +3,8 @@
 from typing import Self
 
 from eddyfall.core.handover.documents.base import Document, Finite
-from eddyfall.core.truth.reference.where import Where
+from eddyfall.core.truth.reference.answers import OUTCOMES
+from eddyfall.core.truth.reference.where import CLASSES, Answer, Where
 
 
 class ClassDocument(Document):
@@ -38,6 +39,35 @@ class MarginDocument(Document):
     nits: float
 
 
+class AnsweredDocument(Document):
+    """What a pass makes of the light of one class: nits it finds, takes something else for, finds nothing of, gives over to its fallback,
+    is not asked for."""
+
+    where: str
+    found: float
+    wrong_hit: float
+    missed: float
+    fell_back: float
+    not_asked: float
+
+
+class AnswerDocument(Document):
+    """A pass that has the frame alone, as it is set: its fallback, and what it makes of the light it is asked for."""
+
+    name: str
+    fallback: str
+    classes: list[AnsweredDocument]
+
+    @classmethod
+    def from_core(cls, a: Answer) -> Self:
+        rows = [
+            AnsweredDocument(where=where, **{name.replace(" ", "_"): float(v) for name, v in zip(OUTCOMES, nits)})
+            for where, nits in zip(CLASSES, a.light)
+            if nits.sum() > 0
+        ]
+        return cls(name=a.name, fallback=a.fallback, classes=rows)
+
+
 class CeilingDocument(Document):
     """The most a kind of remedy can bring, a prediction: nits, and stops of all light against what is due (null: none is left)."""
 
@@ -59,6 +89,7 @@ class WhereDocument(Document):
     sources: list[SourceDocument]
     hidden_by: list[HidingDocument]
     margin: list[MarginDocument]
+    answers: list[AnswerDocument]
     ceilings: list[CeilingDocument]
 
     @classmethod
@@ -69,5 +100,6 @@ class WhereDocument(Document):
             sources=[SourceDocument(drawable=d, where=where, nits=nits) for d, where, nits in w.sources],
             hidden_by=[HidingDocument(drawable=d, nits=nits) for d, nits in w.hidden_by],
             margin=[MarginDocument(px=px, pixels_more=more, nits=nits) for px, more, nits in w.margin],
+            answers=[AnswerDocument.from_core(a) for a in w.answers],
             ceilings=[CeilingDocument(remedy=c.remedy, nits=c.nits, stops=c.stops, why=c.why) for c in w.ceilings],
         )  # fmt: skip

@@ -12,17 +12,19 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.render import Frame, Renderer, Request, check_request
+from eddyfall.core.frame.render import Frame, Renderer, Request, check_request, cut
 from eddyfall.core.passes.contract import Pixels, View
 from eddyfall.core.scene.build import Build
 from eddyfall.core.shade.columns import EMITTED_RGB
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.shade.surface import Rays
+from eddyfall.core.truth.reference.answers import FELL_BACK, FOUND, NOT_ASKED, OUTCOMES, Answers, Vertices
 from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, Wanted
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 from eddyfall.core.truth.reference.secondary import Secondary
 from eddyfall.core.truth.reference.tally import BOUNCE, EMISSION, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
 from eddyfall.core.truth.reference.trace import follow, keys_of, seen_by
+from eddyfall.core.truth.reference.walks import numbers_of
 
 CLASSES = ("sky", "behind the camera", "off the frame", "hidden", "other side of a sheet", "not in the copy", "on the frame")
 SKY, BEHIND, OFF, HIDDEN, OTHER_SIDE, NOT_COPIED, ON = range(len(CLASSES))
@@ -31,6 +33,7 @@ SAME = 0.005  # share of its depth within which a place is the one that a pixel 
 MOST_PLACES = 4096
 PATHS_AT_ONCE = 65_536
 SOURCES = 8
+MARCHED = 4_000_000_000  # the dimension of random numbers that places along marched rays are drawn by
 NEAR = 0.5  # m above a place of the world from which its surface is looked up
 
 
@@ -48,6 +51,21 @@ class Row:
 
 
 @dataclass(frozen=True)
+class Answer:
+    """What a pass that has the frame alone makes of the light it is asked for, as it is set: luminance in nits (classes, outcomes); of each
+    surface that was seen, (drawables, classes, outcomes) on the mean of its own places."""
+
+    name: str
+    fallback: str
+    light: np.ndarray
+    by_surface: np.ndarray
+
+    def of(self, where: str, outcome: str) -> float:
+        """Nits of a class that come out so."""
+        return float(self.light[CLASSES.index(where), OUTCOMES.index(outcome)])
+
+
+@dataclass(frozen=True)
 class Ceiling:
     """The most a kind of remedy can bring: luminance in nits, and stops of the whole against what is due (0: all of it)."""
 
@@ -61,7 +79,7 @@ class Ceiling:
 class Where:
     """Of places or of one place, before fog: how many; luminance due in nits, of it from other surfaces and the sky; rows by class; sources
     (drawable, class, nits), most first; hidden_by (drawable, nits); margin (px of it, share of pixels more, nits then on the frame);
-    ceilings."""
+    answers of the passes that are on; ceilings; seen (drawables,): at how many places each was; due_of (drawables,): nits due on it."""
 
     places: int
     samples: int
@@ -71,7 +89,10 @@ class Where:
     sources: tuple[tuple[str, str, float], ...]
     hidden_by: tuple[tuple[str, float], ...]
     margin: tuple[tuple[int, float, float], ...]
+    answers: tuple[Answer, ...]
     ceilings: tuple[Ceiling, ...]
+    seen: np.ndarray
+    due_of: np.ndarray
 
     def row(self, where: str) -> Row:
         """The row of a class."""
@@ -88,10 +109,11 @@ def where_light(
     if not 1 <= samples <= MOST_SAMPLES or not 0 <= bounces <= MOST_BOUNCES or not 1 <= places <= MOST_PLACES:
         raise RequestError(f"{samples} samples of {places} places over {bounces} bounces are not within their limits")
     whole = Request(request.viewpoint, request.size, None, request.target, request.role)
-    frame = renderer.frame(build, whole, "linear")
+    drawn = renderer.uncut(build, whole, "linear")
+    frame = cut(drawn, whole) if drawn.pixels.window != whole.window else drawn
     scene = path_scene(renderer, build, frame)
     pixels = Wanted(request=request, points=places).pixels() if at is None else np.zeros((1, 2), np.int64)
-    counts = _Counts(frame, scene)
+    counts = _Counts(frame, scene, Answers(drawn))
     at_once = max(1, PATHS_AT_ONCE // samples)
     for first in range(0, len(pixels), at_once):
         renderer.between()
@@ -106,6 +128,7 @@ class _Traced:
 
     found: np.ndarray
     secondary: Secondary
+    vertices: Vertices
 
 
 def _traced(
@@ -119,11 +142,14 @@ def _traced(
     x, y = (np.repeat(pixels[:, k] + (0.5 if at is None else 0.0), samples) for k in (0, 1))
     eye = seen_by(scene, rays, x, y, key)
     walk = eye.walk if out is None else eye.walk._replace(out=np.tile(out, (len(key), 1)))
+    mapped = np.asarray(frame.stage.state.mapped)[eye.drawable] & (eye.drawable >= 0)
+    at_start = walk.place.copy(), walk.normal.copy(), walk.rough.copy()
+    vertices = Vertices(*at_start, mapped, eye.drawable, 1.0 - numbers_of(key, MARCHED))
     found = np.zeros((len(key), len(PARTS) + 2 * len(scene.light_names), 3))
     secondary = Secondary.empty(len(key))
     follow(scene, walk, eye.reflecting, bounces, found, secondary)
     found[:, EMISSION] = eye.rows[:, EMITTED_RGB]
-    return _Traced(found, secondary)
+    return _Traced(found, secondary, vertices)
 
 
 def _onto(scene: PathScene, at: np.ndarray, eye: np.ndarray) -> tuple[Rays, np.ndarray]:
@@ -145,8 +171,11 @@ def _onto(scene: PathScene, at: np.ndarray, eye: np.ndarray) -> tuple[Rays, np.n
 class _Counts:
     """Sums over all paths, by class."""
 
-    def __init__(self, frame: Frame, scene: PathScene) -> None:
-        self.frame, self.scene = frame, scene
+    def __init__(self, frame: Frame, scene: PathScene, answers: Answers) -> None:
+        self.frame, self.scene, self.answers = frame, scene, answers
+        drawables = len(frame.geometry.drawables)
+        self.answered = {name: np.zeros((drawables, len(CLASSES), len(OUTCOMES))) for name in answers.settings}
+        self.seen, self.due_of = np.zeros(drawables), np.zeros(drawables)
         self.paths = 0
         self.rays = np.zeros(len(CLASSES))
         self.light = np.zeros((len(CLASSES), 2))
@@ -158,19 +187,27 @@ class _Counts:
     def add(self, t: _Traced) -> None:
         s, lights = t.secondary, len(self.scene.light_names)
         self.paths += len(t.found)
-        self.due += float((t.found[:, : len(PARTS) + lights].sum(axis=1) @ REC709_LUMA).sum())
+        due = t.found[:, : len(PARTS) + lights].sum(axis=1) @ REC709_LUMA
+        self.due += float(due.sum())
+        there = t.vertices.drawable >= 0
+        np.add.at(self.seen, t.vertices.drawable[there], 1)
+        np.add.at(self.due_of, t.vertices.drawable[there], due[there])
         others = t.found[:, [BOUNCE, REFLECTION, SKY_UNDER, SKY_COAT]].sum(axis=1)
         self.asked_for += float((others @ REC709_LUMA).sum())
         self.light[SKY] += (s.sky_light @ REC709_LUMA).sum(axis=0)
         self.rays[SKY] += float((s.went & (s.triangle < 0)).sum())
-        self._of(s.place, s.facing, s.triangle, s.went_light @ REC709_LUMA, counted=True)
-        self._of(s.asked_place, s.asked_facing, s.asked_triangle, s.asked_light @ REC709_LUMA, counted=False)
+        self._of(t.vertices, s.place, s.facing, s.triangle, s.went_light @ REC709_LUMA, counted=True)
+        self._of(t.vertices, s.asked_place, s.asked_facing, s.asked_triangle, s.asked_light @ REC709_LUMA, counted=False)
 
-    def _of(self, place: np.ndarray, facing: np.ndarray, triangle: np.ndarray, light: np.ndarray, counted: bool) -> None:
+    def _of(
+        self, vertices: Vertices, place: np.ndarray, facing: np.ndarray, triangle: np.ndarray, light: np.ndarray, counted: bool
+    ) -> None:
         met = triangle >= 0
-        place, facing, light = place[met], facing[met], light[met]
+        place, facing, light, vertices = place[met], facing[met], light[met], vertices.of(met)
         drawable = self.scene.soup.owner[triangle[met]]
-        classes, off_px, before = classified(self.frame, place, facing, self.scene.covers[drawable] > 0)
+        copied = self.answers.copied
+        classes, off_px, before = classified(self.frame, place, facing, self.scene.covers[drawable] > 0, copied)
+        self._answered(vertices, place, drawable, classes, light)
         total = light.sum(axis=1)
         for k in range(len(CLASSES)):
             there = classes == k
@@ -184,6 +221,20 @@ class _Counts:
             inside = (classes == ON) | ((classes == OFF) & (off_px <= px))
             self.margin[k] += float(total[inside].sum())
 
+    def _answered(self, v: Vertices, place: np.ndarray, drawable: np.ndarray, classes: np.ndarray, light: np.ndarray) -> None:
+        """What the passes make of light (n, 2) from places (n, 3): of what each is asked for, and of what it is not."""
+        direction = place - v.place
+        direction /= np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-12)
+        bright = np.flatnonzero(light.sum(axis=1) > 0)
+        for name, sums in self.answered.items():
+            under, coat = self.answers.takes(name, v.of(bright))
+            outcome = self.answers.outcomes(name, v.of(bright), direction[bright], place[bright], drawable[bright])
+            asked = under * light[bright, 0] + coat * light[bright, 1]
+            seen = v.drawable[bright]
+            np.add.at(sums, (seen, classes[bright], outcome), asked)
+            mine = light[bright, 0] if name == "bounce" else light[bright, 1]
+            np.add.at(sums, (seen, classes[bright], np.full(len(bright), NOT_ASKED)), np.maximum(mine - asked, 0.0))
+
     def told(self, places: int, samples: int) -> Where:
         n = max(self.paths, 1)
         names = [d.name for d in self.frame.geometry.drawables]
@@ -196,17 +247,24 @@ class _Counts:
         width, height = self.frame.pixels.size
         more = [((width + 2 * px) * (height + 2 * px)) / (width * height) - 1 for px in MARGINS_PX]
         margin = tuple((px, more[k], float(self.margin[k] / n)) for k, px in enumerate(MARGINS_PX))
+        paths = np.maximum(self.seen, 1)
+        answers = tuple(
+            Answer(name, self.answers.settings[name].fallback, sums.sum(axis=0) / n, sums / paths[:, None, None])
+            for name, sums in self.answered.items()
+        )
         return Where(
             places, samples, due, self.asked_for / n, rows, sources, tuple((names[d], float(self.hidden_by[d] / n)) for d in before),
-            margin, _ceilings(light.sum(axis=1), due, self.margin[-1] / n),
+            margin, answers, _ceilings(light.sum(axis=1), due, self.margin[-1] / n, answers), self.seen / samples,
+            self.due_of / paths,
         )  # fmt: skip
 
 
 def classified(
-    frame: Frame, place: np.ndarray, facing: np.ndarray, blended: np.ndarray
+    frame: Frame, place: np.ndarray, facing: np.ndarray, blended: np.ndarray, copied: np.ndarray | None = None
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(class (n,), px of margin that would hold it (n,), drawable that hides it (n,), -1 none) of places (n, 3) of surfaces with facing
-    (n, 3) unit normals on the side that is asked about, blended (n,) bool, in a whole frame."""
+    (n, 3) unit normals on the side that is asked about, blended (n,) bool, in a whole frame; copied (h, w): what the depth copy holds of
+    it, if anything reads that."""
     camera, (width, height), n = frame.camera, frame.pixels.size, len(place)
     away = place - np.array(camera.eye)
     depth = away @ camera.forward
@@ -228,6 +286,9 @@ def classified(
     turned_away = np.einsum("nk,nk->n", facing[shown], away[shown]) >= 0
     found = np.where(hidden, HIDDEN, np.where(same & turned_away, OTHER_SIDE, np.where(same, ON, NOT_COPIED)))
     found = np.where(blended[shown], NOT_COPIED, found)
+    if copied is not None:
+        least_copied, _ = _depth_around(copied, row, column)
+        found = np.where((found == ON) & (least_copied > d * (1 + SAME)), NOT_COPIED, found)
     classes[shown] = found
     before[shown] = np.where(found == HIDDEN, frame.drawable[row, column], -1)
     classes[behind], classes[off] = BEHIND, OFF
@@ -243,7 +304,7 @@ def _depth_around(depth: np.ndarray, row: np.ndarray, column: np.ndarray) -> tup
     return around.min(axis=0), around.max(axis=0)
 
 
-def _ceilings(light: np.ndarray, due: float, with_margin: float) -> tuple[Ceiling, ...]:
+def _ceilings(light: np.ndarray, due: float, with_margin: float, answers: tuple[Answer, ...]) -> tuple[Ceiling, ...]:
     """What each kind of remedy can bring at the most; all of them have what does not come from other surfaces."""
     others = float(light.sum() - light[SKY])
     rest = due - others
@@ -254,7 +315,10 @@ def _ceilings(light: np.ndarray, due: float, with_margin: float) -> tuple[Ceilin
         return Ceiling(remedy, nits, float(np.log2(have / due)) if have > 0 and due > 0 else float("-inf"), why)
 
     on = float(light[ON])
+    now = sum(float(a.light[:, FOUND].sum() + (a.light[:, FELL_BACK].sum() if a.fallback == "world" else 0.0)) for a in answers)
+    as_set = (made("the passes as they are set", now, "what they find now"),) if answers else ()
     return (
+        *as_set,
         made("dials of a pass that has the frame alone", on, "what is on the frame, and nothing else"),
         made(f"a margin of {MARGINS_PX[-1]} px", float(with_margin), "and what lies that far off the frame"),
         made("a second layer of depth", on + float(light[HIDDEN] + light[OTHER_SIDE]), "and what is hidden, or on a sheet's other side"),
