@@ -99,6 +99,9 @@ def _parser() -> argparse.ArgumentParser:
     )
     sub.add_argument("--yard", action="store_true", help="the tow-path yard with its shadows instead; only written")
     sub.add_argument("--court", action="store_true", help="the court under a picture of the sky instead; only written")
+    sub.add_argument(
+        "--gallery", action="store_true", help="the gallery lit by bounced light and reflections instead; only written"
+    )
     add_lightmap_commands(command)
     add_shadow_commands(command)
     add_light_commands(command)
@@ -331,12 +334,15 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.write import write_demo
 
     out = Out(args)
-    if args.only_write or args.hall or args.yard or args.court:
+    others = (args.hall, args.yard, args.court, args.gallery)
+    if args.only_write or any(others):
         from eddyfall.demo.court import write_court
+        from eddyfall.demo.gallery import write_gallery
         from eddyfall.demo.hall import write_hall
         from eddyfall.demo.yard import write_yard
 
-        write = write_hall if args.hall else write_yard if args.yard else write_court if args.court else write_demo
+        asked = zip(others, (write_hall, write_yard, write_court, write_gallery))
+        write = next((write for wanted, write in asked if wanted), write_demo)
         paths = write(args.out)
         out.result({"files": {k: str(p) for k, p in paths.items()}}, [])
         for kind, path in paths.items():

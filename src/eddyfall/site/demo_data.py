@@ -1,5 +1,5 @@
 """Fills the demo's projects, as jobs of the worker: the river front, swept, with one case half worked and one with a kept change and its
-proof; the pump hall, baked; the tow-path yard; and the wheel-house court."""
+proof; the pump hall, baked; the tow-path yard; the wheel-house court; and the gauge gallery."""
 
 import os
 import tempfile
@@ -19,12 +19,14 @@ from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES, Progress
 from eddyfall.demo.court import NAME as COURT_NAME
 from eddyfall.demo.court import write_court
+from eddyfall.demo.gallery import NAME as GALLERY_NAME
+from eddyfall.demo.gallery import write_gallery
 from eddyfall.demo.hall import NAME as HALL_NAME
 from eddyfall.demo.hall import write_hall
 from eddyfall.demo.write import NAME, write_demo
 from eddyfall.demo.yard import NAME as YARD_NAME
 from eddyfall.demo.yard import write_yard
-from eddyfall.site.demo_start import COURT, KIND, PUMP_HALL, RIVER_FRONT, USER, YARD
+from eddyfall.site.demo_start import COURT, GALLERY, KIND, PUMP_HALL, RIVER_FRONT, USER, YARD
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
@@ -46,6 +48,7 @@ def demo(job_id: int) -> None:
             RIVER_FRONT: _river_front,
             PUMP_HALL: _swept_later(HALL_NAME, "the pump hall", write_hall),
             COURT: _swept_later(COURT_NAME, "the wheel-house court", write_court),
+            GALLERY: _swept_later(GALLERY_NAME, "the gauge gallery", write_gallery),
             YARD: _swept_later(YARD_NAME, "the tow-path yard", write_yard),
         }
         return fills[project.name](project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))

@@ -12,8 +12,8 @@ from eddyfall.workbench.services import projects
 USER, PASSWORD = "demo", "weirgate"
 KIND = "demo"
 RIVER_FRONT, PUMP_HALL, YARD = "Weirgate Pump Station", "Weirgate pump hall", "Weirgate tow-path yard"
-COURT = "Weirgate wheel-house court"
-PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT)
+COURT, GALLERY = "Weirgate wheel-house court", "Weirgate gauge gallery"
+PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT, GALLERY)
 
 
 @transaction.atomic

@@ -51,9 +51,10 @@ def screen_of(camera: Camera, pixels: Pixels, depth: np.ndarray, surface: np.nda
     half = math.tan(camera.fov_y_rad / 2)
     width, height = pixels.size
     at = np.array(pixels.origin, np.float64) + np.array(pixels.jitter)
+    depth = np.ascontiguousarray(depth, np.float64)
     right, up, back = (np.ascontiguousarray(axis, np.float64) for axis in camera.axes)
     return Screen(
-        np.ascontiguousarray(depth, np.float64), surface.reshape(-1, surface.shape[-1]), np.array(camera.eye, np.float64), right, up, back,
+        depth, (1.0 / depth).astype(np.float32), surface.reshape(-1, surface.shape[-1]), np.array(camera.eye, np.float64), right, up, back,
         np.array([half * camera.aspect, half]), np.array([width, height], np.float64), at, near_m,
         np.full(2, -margin_px, np.float64), np.array([width + margin_px, height + margin_px], np.float64),
     )  # fmt: skip

@@ -17,11 +17,13 @@ OFF_SHARE = 1e-3  # of the distance to the eye: what is less behind what is show
 
 
 class Screen(NamedTuple):
-    """What a march is held against. depth (h, w) float64: view depth in m, inf: nothing there; rows (h * w, row): surfaces; eye and axes
-    right, up, back (3,); half (2,): half of what is seen at 1 m, across and up; size (2,) px of the frame without its rim; at (2,): where
-    the first pixel of `depth` lies in it, jitter taken off; near_m: nothing nearer is met; low, high (2,) px within which it looks."""
+    """What a march is held against. depth (h, w) float64: view depth in m, inf: nothing there; nearness (h, w) float32: one over it; rows
+    (h * w, row): surfaces; eye and axes right, up, back (3,); half (2,): half of what is seen at 1 m, across and up; size (2,) px of the
+    frame without its rim; at (2,): where the first pixel of `depth` lies in it, jitter taken off; near_m: nothing nearer is met; low, high
+    (2,) px within which it looks."""
 
     depth: np.ndarray
+    nearness: np.ndarray
     rows: np.ndarray
     eye: np.ndarray
     right: np.ndarray
@@ -69,22 +71,24 @@ def march_at(px, py, pz, dx, dy, dz, screen, reach, thick, steps, jitter):
     if end <= 0.0:
         return -1
     height, width = screen.depth.shape
-    k0, k1 = 1.0 / z0, 1.0 / z1
-    own = (math.floor(ay - screen.at[1])) * width + math.floor(ax - screen.at[0])
-    for step in range(steps):
-        s = end * (step + jitter) / steps
-        column, row = math.floor(ax + s * bx - screen.at[0]), math.floor(ay + s * by - screen.at[1])
-        if column < 0 or row < 0 or column >= width or row >= height:
-            continue
-        i = row * width + column
-        if i == own:
-            continue
-        z = 1.0 / (k0 + s * (k1 - k0))
-        behind = z - screen.depth[row, column]
-        if behind > z * OFF_SHARE and behind < thick:
-            rows = screen.rows
-            if rows[i, NORMAL] * dx + rows[i, NORMAL + 1] * dy + rows[i, NORMAL + 2] * dz < 0.0:
-                return i
+    nearness, rows = screen.nearness, screen.rows
+    ax, ay = ax - screen.at[0], ay - screen.at[1]
+    own_column, own_row = math.floor(ax), math.floor(ay)
+    stride = end / steps
+    s = stride * jitter
+    x, y, k = ax + s * bx, ay + s * by, 1.0 / z0 + s * (1.0 / z1 - 1.0 / z0)
+    bx, by, dk = bx * stride, by * stride, (1.0 / z1 - 1.0 / z0) * stride
+    for _ in range(steps):
+        column, row = int(x), int(y)
+        # Behind what is shown: its nearness is greater. How far, is only asked then.
+        if 0 <= column < width and 0 <= row < height and x >= 0.0 and y >= 0.0 and k < nearness[row, column]:
+            z = 1.0 / k
+            behind = z - screen.depth[row, column]
+            if z * OFF_SHARE < behind < thick and (column != own_column or row != own_row):
+                i = row * width + column
+                if rows[i, NORMAL] * dx + rows[i, NORMAL + 1] * dy + rows[i, NORMAL + 2] * dz < 0.0:
+                    return i
+        x, y, k = x + bx, y + by, k + dk
     return -1
 
 

@@ -1,5 +1,12 @@
+import type { FindingDocument } from "../../api/client";
 import { figure } from "../../ui/words";
 import type { Account, Row } from "./queries";
+
+/** The sheet as it shows what a finding is about: from where it spoils most. */
+export function lightLink(project: number, build: number, finding: FindingDocument): string {
+  const from = Object.entries(finding.pixels).sort((a, b) => b[1] - a[1])[0]?.[0];
+  return `/p/${project}/b/${build}/light${from ? `?from=${encodeURIComponent(from)}` : ""}`;
+}
 
 export const nits = (v: number) => `${figure(Number(v.toPrecision(3)))} nit`;
 

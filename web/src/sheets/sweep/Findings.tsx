@@ -6,6 +6,7 @@ import { Mark } from "../../ui/marks";
 import { Picture } from "../../ui/Picture";
 import { Empty, Failed } from "../../ui/state";
 import { percent, withUnit } from "../../ui/words";
+import { lightLink } from "../light/words";
 import { reachLink } from "../shadowreach/words";
 
 export function Findings({ project, build, sweep }: { project: number; build: number; sweep: Sweep }) {
@@ -110,6 +111,11 @@ function Line({
         {d.sheet === "shadow-reach" && (
           <Link className="underline" to={reachLink(project, build, d)}>
             Shadow reach
+          </Link>
+        )}
+        {d.sheet === "light" && (
+          <Link className="underline" to={lightLink(project, build, d)}>
+            Light and colour
           </Link>
         )}
         <Failed error={open.error} />

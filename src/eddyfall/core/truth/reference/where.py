@@ -79,7 +79,8 @@ class Ceiling:
 class Where:
     """Of places or of one place, before fog: how many; luminance due in nits, of it from other surfaces and the sky; rows by class; sources
     (drawable, class, nits), most first; hidden_by (drawable, nits); margin (px of it, share of pixels more, nits then on the frame);
-    answers of the passes that are on; ceilings; seen (drawables,): at how many places each was; due_of (drawables,): nits due on it."""
+    answers of the passes that are on; ceilings; of each drawable in front (drawables,): seen at
+    how many places, nits due there, nits drawn there."""
 
     places: int
     samples: int
@@ -93,6 +94,7 @@ class Where:
     ceilings: tuple[Ceiling, ...]
     seen: np.ndarray
     due_of: np.ndarray
+    drawn_of: np.ndarray
 
     def row(self, where: str) -> Row:
         """The row of a class."""
@@ -124,11 +126,14 @@ def where_light(
 
 @dataclass(frozen=True)
 class _Traced:
-    """What paths brought (n, parts + 2 lights, 3), before fog, and where it came from."""
+    """What n paths brought (n, parts + 2 lights, 3), before fog, and where it came from; in_front (n,) bool: they start where the frame
+    shows the same opaque thing; drawn (n,): luminance in nits that it shows there, before fog."""
 
     found: np.ndarray
     secondary: Secondary
     vertices: Vertices
+    in_front: np.ndarray
+    drawn: np.ndarray
 
 
 def _traced(
@@ -149,7 +154,11 @@ def _traced(
     secondary = Secondary.empty(len(key))
     follow(scene, walk, eye.reflecting, bounces, found, secondary)
     found[:, EMISSION] = eye.rows[:, EMITTED_RGB]
-    return _Traced(found, secondary, vertices)
+    if at is not None:
+        return _Traced(found, secondary, vertices, np.zeros(len(key), bool), np.zeros(len(key)))
+    column, row = (np.repeat(pixels[:, k], samples) for k in (0, 1))
+    same = (frame.drawable[row, column] == eye.drawable) & (eye.drawable >= 0)
+    return _Traced(found, secondary, vertices, same, frame.buffers["with_sky"][row, column] @ REC709_LUMA)
 
 
 def _onto(scene: PathScene, at: np.ndarray, eye: np.ndarray) -> tuple[Rays, np.ndarray]:
@@ -175,7 +184,7 @@ class _Counts:
         self.frame, self.scene, self.answers = frame, scene, answers
         drawables = len(frame.geometry.drawables)
         self.answered = {name: np.zeros((drawables, len(CLASSES), len(OUTCOMES))) for name in answers.settings}
-        self.seen, self.due_of = np.zeros(drawables), np.zeros(drawables)
+        self.seen, self.due_of, self.drawn_of = np.zeros(drawables), np.zeros(drawables), np.zeros(drawables)
         self.paths = 0
         self.rays = np.zeros(len(CLASSES))
         self.light = np.zeros((len(CLASSES), 2))
@@ -189,9 +198,11 @@ class _Counts:
         self.paths += len(t.found)
         due = t.found[:, : len(PARTS) + lights].sum(axis=1) @ REC709_LUMA
         self.due += float(due.sum())
-        there = t.vertices.drawable >= 0
-        np.add.at(self.seen, t.vertices.drawable[there], 1)
-        np.add.at(self.due_of, t.vertices.drawable[there], due[there])
+        there = np.flatnonzero(t.in_front)
+        front = t.vertices.drawable[there]
+        np.add.at(self.seen, front, 1)
+        np.add.at(self.due_of, front, due[there])
+        np.add.at(self.drawn_of, front, t.drawn[there])
         others = t.found[:, [BOUNCE, REFLECTION, SKY_UNDER, SKY_COAT]].sum(axis=1)
         self.asked_for += float((others @ REC709_LUMA).sum())
         self.light[SKY] += (s.sky_light @ REC709_LUMA).sum(axis=0)
@@ -255,7 +266,7 @@ class _Counts:
         return Where(
             places, samples, due, self.asked_for / n, rows, sources, tuple((names[d], float(self.hidden_by[d] / n)) for d in before),
             margin, answers, _ceilings(light.sum(axis=1), due, self.margin[-1] / n, answers), self.seen / samples,
-            self.due_of / paths,
+            self.due_of / paths, self.drawn_of / paths,
         )  # fmt: skip
 
 
