@@ -164,3 +164,19 @@ def test_what_a_pass_makes_of_it_is_told_beside(run, tmp_path):
     assert code == 0 and answer["name"] == "bounce" and answer["fallback"] == "nothing"
     assert asked == pytest.approx(json.loads(out)["from_others"], rel=1e-6)
     assert "what bounce makes of it, falling back on nothing" in run(*ways)[1]
+
+
+def test_a_budget_counts_targets_and_ends_with_one_where_it_is_passed(run, file, tmp_path):
+    code, out, _ = run("budget", file)
+    assert code == 0 and "eye: 0.00 MiB; no limit is set, at 1920 x 1080 px" in out
+    build = yard()
+    for path, value in ((("reflect", "enabled"), True), (("reflect", "divisor"), 2), (("budget", "screen_mib"), 40.0)):
+        build = apply_change(build, set_leaf(build, path, value, scope="project", title="t"))
+    path = write_build(dataclasses.replace(build, raw_setup=normalised(build.setup)), tmp_path)
+    code, out, _ = run("budget", path, "--json", "-")
+    (found,) = json.loads(out)
+    # 20 B a px at half the edge beside copies of 31.64 MiB
+    assert code == 1 and found["over"] and found["bytes"] / 2**20 == pytest.approx(31.64 + 20 * 960 * 540 / 2**20, abs=0.006)
+    assert {t["pass_name"] for t in found["targets"]} == {"screen copy", "reflect"}
+    assert "of 40 MiB OVER" in run("budget", path)[1]
+    assert run("budget", file, "--viewpoint", "nowhere")[0] == 2

@@ -1,4 +1,4 @@
-"""Commands about light: reference, compare, where-light."""
+"""Commands about light: reference, compare, where-light, budget."""
 
 import argparse
 from collections.abc import Callable
@@ -42,6 +42,12 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--samples", type=int, default=64, metavar="N", help="of each place (default 64)")
     sub.add_argument("--places", type=int, default=512, metavar="N", help="spread over the crop (default 512)")
     sub.add_argument("--bounces", type=int, default=8, metavar="N", help="how often light is reflected at the most (default 8)")
+    sub = command(
+        "budget",
+        budget,
+        "count what occlusion, bounce and reflection hold in memory, target by target, beside the target's limit",
+    )
+    sub.add_argument("--viewpoint", help="only at this viewpoint (default: at all that are judged)")
 
 
 def place(text: str) -> tuple[float, float, float]:
@@ -206,6 +212,37 @@ def where_light(args: Any) -> int:
     out.table("", ["a margin of", "pixels", "nits on it"], rows)
     out.result(found, inputs(args))
     return 0
+
+
+def budget(args: Any) -> int:
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
+    from eddyfall.core.truth.screen_budget import MIB, screen_budget
+
+    out, build = Out(args), opened(args)
+    survey = Survey(build, Renderer(), args.target, None, args.size)
+    views = [args.viewpoint] if args.viewpoint else survey.viewpoints
+    found = [ScreenBudgetDocument.from_core(view, screen_budget(survey.stage(view))) for view in views]
+    for b in found:
+        limit = f" of {b.limit_mib:g} MiB{' OVER' if b.over else ''}" if b.limit_mib else " MiB; no limit is set"
+        out.say(f"{b.viewpoint}: {b.bytes / MIB:.2f}{limit}, at {b.width_px} x {b.height_px} px")
+        rows = [
+            [
+                t.pass_name,
+                t.target,
+                f"{t.texel_bytes} B",
+                f"1 / {t.divisor}",
+                "yes" if t.mips else "",
+                f"{t.rim_px} px",
+                f"{t.bytes / MIB:.2f}",
+            ]
+            for t in b.targets
+        ]
+        if rows:
+            out.table("", ["pass", "target", "a texel", "of the edge", "mips", "rim", "MiB"], rows)
+    out.result(found, inputs(args))
+    return 1 if any(b.over for b in found) else 0
 
 
 def _say_noise(out: Out, noise: Any) -> None:

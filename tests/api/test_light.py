@@ -95,3 +95,11 @@ def test_where_the_light_is_is_what_the_command_line_says(yard, capsys):
     status, part = send(yard["viewer"], "GET", yard["base"] + "/where?samples=8&bounces=2&region=460,230,180,150")
     assert status == 200 and part["places"] == 512 and part["due"] != said["due"]
     assert send(yard["viewer"], "GET", yard["base"] + "/where?region=9,9,9999,9")[0] == 422
+
+
+def test_what_passes_hold_is_what_the_command_line_says(yard, capsys):
+    main(["budget", str(yard["path"]), "--viewpoint", "eye", "--json", "-"])
+    (said,) = json.loads(capsys.readouterr().out)
+    assert send(yard["viewer"], "GET", yard["base"] + "/targets") == (200, said) and said["bytes"] == 0
+    assert send(yard["viewer"], "GET", yard["base"] + "/targets?target=nothing")[0] == 422
+    assert send(yard["viewer"], "GET", yard["base"].replace("/eye", "/nowhere") + "/targets")[0] == 422

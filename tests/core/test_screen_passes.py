@@ -6,6 +6,8 @@ import numpy as np
 import pytest
 
 from eddyfall.core.bake.maps.run import bake
+from eddyfall.core.defects.survey import Survey
+from eddyfall.core.defects.target_budget import FAMILY
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import schedule
@@ -192,3 +194,23 @@ def test_bytes_that_they_hold_are_counted_texel_by_texel():
     halved = {name: {**on, "divisor": 2} for name in everything}
     assert held_bytes(**halved) / mib == pytest.approx(49.93, abs=0.005)
     assert held_bytes(reflect={**on, "margin_px": 128}) > 1.35 * held_bytes(reflect=on)
+
+
+def test_a_target_over_its_budget_is_told_and_only_what_keeps_it_is_offered():
+    on = {"enabled": True}
+    setup = {
+        "reflect": on,
+        "bounce": {**on, "margin_px": 64},
+        "occlusion": on,
+        "targets": {"pocket": {"set": {"budget": {"screen_mib": 60}}}},
+    }
+    build = build_of(setup=setup)
+    assert FAMILY.inspect(Survey(build, RENDERER)) == []
+    (found,) = FAMILY.inspect(Survey(build, RENDERER, target="pocket"))
+    assert found.code == "target.over-budget" and found.limit == 60 and found.value > 104.81
+    assert found.value == pytest.approx(sum(e.value for e in found.evidence[1:]), rel=1e-9)
+    titles = {c.change.title: c for c in found.candidates}
+    assert "no rim beyond the frame" not in titles and any("at one of 2 by 2 px" in t for t in titles)
+    for candidate in found.candidates:
+        after = FAMILY.inspect(Survey(apply_change(build, candidate.change), RENDERER, target="pocket"))
+        assert after == [] and candidate.costs[0].value < 0

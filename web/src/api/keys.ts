@@ -73,6 +73,14 @@ export const keys = {
     region: string | null,
     stamp: string,
   ) => ["where", project, build, viewpoint, target, region, stamp],
+  held: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
+    "held",
+    project,
+    build,
+    viewpoint,
+    target,
+    stamp,
+  ],
   cures: (
     project: number,
     build: number,

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
@@ -49,6 +50,11 @@ def where(request: Any, project_id: int, number: int, viewpoint: str, asked: Que
         request, "measure", light.where, _of(request, number, asked), viewpoint, asked.target, asked.samples, asked.bounces,
         _region(region),
     )  # fmt: skip
+
+
+@route(router, "GET", SHEET + "/targets", "viewer", response=ScreenBudgetDocument)
+def targets(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", light.targets, _of(request, number, asked), viewpoint, asked.target)
 
 
 @route(router, "GET", SHEET + "/compared", "viewer")

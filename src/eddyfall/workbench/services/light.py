@@ -6,9 +6,11 @@ from typing import Literal
 import numpy as np
 from PIL import Image
 
+from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.reference.account import account as account_of
@@ -16,6 +18,7 @@ from eddyfall.core.truth.reference.of_frame import Comparison, Wanted, compare, 
 from eddyfall.core.truth.reference.off_picture import off_picture
 from eddyfall.core.truth.reference.trace import Asked
 from eddyfall.core.truth.reference.where import Where, where_light
+from eddyfall.core.truth.screen_budget import ScreenBudget, screen_budget
 from eddyfall.workbench.studio.room import STUDIO
 
 SIZE = (240, 135)  # of the frames compared: a reference of it has some samples within seconds
@@ -50,6 +53,15 @@ def where(
         return where_light(renderer, build, request, samples=samples, bounces=bounces)
 
     return WhereDocument.from_core(viewpoint, STUDIO.draw(asked))
+
+
+def targets(build: CoreBuild, viewpoint: str, target: str | None) -> ScreenBudgetDocument:
+    """What occlusion, bounce and reflection hold in memory at a viewpoint. RequestError if it, or the target, does not exist."""
+
+    def asked(renderer: Renderer) -> ScreenBudget:
+        return screen_budget(Survey(build, renderer, target).stage(viewpoint))
+
+    return ScreenBudgetDocument.from_core(viewpoint, STUDIO.draw(asked))
 
 
 def inside_of(region: Region) -> np.ndarray:

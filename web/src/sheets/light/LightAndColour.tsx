@@ -7,6 +7,7 @@ import { figure } from "../../ui/words";
 import { useLook } from "../look";
 import { AccountOf } from "./AccountOf";
 import { Compared } from "./Compared";
+import { Held } from "./Held";
 import { NoiseCurve } from "./NoiseCurve";
 import { type Region, useAccount } from "./queries";
 import { useLightKeys } from "./useLightKeys";
@@ -102,6 +103,7 @@ export function LightAndColour() {
           <div className="min-w-0">
             <AccountOf account={account} />
             <WhereLight look={look} region={region} />
+            <Held look={look} />
           </div>
         </div>
       )}

@@ -4,6 +4,7 @@ import { afterEach, describe, expect, test, vi } from "vitest";
 import { type Asked, around, serve } from "../../testing";
 import { part } from "../../testing/part";
 import { TitleBlockRoom } from "../../ui/titleBlock";
+import { Held } from "./Held";
 import { LightAndColour } from "./LightAndColour";
 import type { Account } from "./queries";
 import { WhereLight } from "./WhereLight";
@@ -201,6 +202,47 @@ const WHERE = {
     { remedy: "a bake", nits: 169, stops: 0, why: "wherever" },
   ],
 };
+
+describe("what passes hold", () => {
+  const look = {
+    project: 1,
+    build: 1,
+    viewpoint: "hall",
+    target: null,
+    state: "head" as const,
+    stamp: "3",
+  };
+  const one = {
+    pass_name: "reflect",
+    target: "hit_depth",
+    texel_bytes: 4,
+    divisor: 2,
+    mips: false,
+    rim_px: 16,
+  };
+  const held = { viewpoint: "hall", width_px: 1920, height_px: 1080, limit_mib: 1, over: true };
+
+  test("is told target by target, beside the limit", async () => {
+    const targets = [{ ...one, bytes: 3 * 1024 * 1024 }];
+    serve({
+      "GET /api/projects/1/builds/1/light/hall/targets": { ...held, targets, bytes: 3 * 1024 * 1024 },
+    });
+    render(around({ children: <Held look={look} /> }));
+    const row = within(await screen.findByTestId("held")).getAllByRole("row")[1];
+    expect(row?.textContent).toContain("reflect: hit depth, rim 16 px");
+    expect(row?.textContent).toContain("4 B / 2 × 2 px");
+    expect(screen.getByText(/3.MiB at 1920 × 1080 px · over the limit of 1.MiB/)).toBeTruthy();
+  });
+
+  test("nothing is shown while they are off", async () => {
+    serve({
+      "GET /api/projects/1/builds/1/light/hall/targets": { ...held, over: false, targets: [], bytes: 0 },
+    });
+    const { container } = render(around({ children: <Held look={look} /> }));
+    await new Promise((done) => setTimeout(done, 50));
+    expect(container.textContent).toBe("");
+  });
+});
 
 describe("where the light is", () => {
   test("is asked for once, from what every pass finds to what none can, with the most of each remedy", async () => {

@@ -63,6 +63,25 @@ export const useWhere = (l: Look, region: Region | null, wanted: boolean) =>
       ),
   });
 
+/** What occlusion, bounce and reflection hold in memory there. */
+export const useTargets = (l: Look) =>
+  useQuery({
+    queryKey: keys.held(l.project, l.build, l.viewpoint, l.target, `${l.stamp} ${l.state}`),
+    enabled: l.viewpoint !== "",
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/targets", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: { target: l.target, state: l.state },
+          },
+          signal,
+        }),
+      ),
+  });
+
 export type Shown = "standin" | "reference" | "off";
 
 /** Address of a picture of the frame as compared. */

@@ -21,3 +21,13 @@ class Budget(Section):
         0, "-", "triangles that may be drawn into shadow maps in a frame; 0 is no limit", beside="budget", ge=0
     )
     shadow_rays: int = leaf(0, "-", "shadow rays that a frame may trace; 0 is no limit", beside="budget", ge=0)
+    screen_mib: float = leaf(
+        0.0,
+        "MiB",
+        "memory that targets of occlusion, bounce and reflection may take; 0 is no limit",
+        beside="budget",
+        ge=0,
+        le=1e6,
+    )
+    width_px: int = leaf(1920, "px", "width of the frame that those targets are counted for", beside="budget", ge=1, le=16384)
+    height_px: int = leaf(1080, "px", "height of the frame that those targets are counted for", beside="budget", ge=1, le=16384)
