@@ -1,7 +1,7 @@
 """target.over-budget: what occlusion, bounce and reflection hold in memory is more than the target allows.
 
-A budget belongs to a target (section `budget`); where none is set nothing is found. Bytes are counted exactly, for the size of frame that the
-budget is for."""
+A budget belongs to a target (section `budget`); where none is set nothing is found. Bytes are counted exactly, for the size of frame
+that the budget is for."""
 
 from collections.abc import Iterator
 

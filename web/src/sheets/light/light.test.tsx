@@ -15,6 +15,16 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
+const NOTHING_HELD = {
+  viewpoint: "hall",
+  width_px: 1920,
+  height_px: 1080,
+  targets: [],
+  bytes: 0,
+  limit_mib: 0,
+  over: false,
+};
+
 const row = (name: string, luminance: number, over: object = {}) => ({
   part: name,
   means: "what it is",
@@ -76,6 +86,8 @@ function sheet(at = "/p/1/b/1/light", over: (samples: number) => object = () => 
     return account(samples, { viewpoint, region, ...over(samples) });
   };
   const asked = serve({
+    "GET /api/projects/1/builds/1/light/hall/targets": NOTHING_HELD,
+    "GET /api/projects/1/builds/1/light/tunnel/targets": NOTHING_HELD,
     "GET /api/projects/1/builds/1/light/": grows,
     "GET /api/projects/1/builds/1": build,
   });
@@ -235,9 +247,7 @@ describe("what passes hold", () => {
   });
 
   test("nothing is shown while they are off", async () => {
-    serve({
-      "GET /api/projects/1/builds/1/light/hall/targets": { ...held, over: false, targets: [], bytes: 0 },
-    });
+    serve({ "GET /api/projects/1/builds/1/light/hall/targets": NOTHING_HELD });
     const { container } = render(around({ children: <Held look={look} /> }));
     await new Promise((done) => setTimeout(done, 50));
     expect(container.textContent).toBe("");
