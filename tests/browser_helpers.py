@@ -70,6 +70,7 @@ def hand_over(page, folder):
 
 def barriers(page, theme="survey"):
     """Serious and critical findings of axe: rule, element, what it says. Themes differ in colour alone: only the first is asked all."""
+    page.wait_for_function("() => document.getAnimations().every(a => a.playState !== 'running')")  # colours that still change
     rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "best-practice"] if theme == "survey" else None
     only = {"type": "tag", "values": rules} if rules else {"type": "rule", "values": ["color-contrast"]}
     found = Axe().run(page, options={"runOnly": only, "resultTypes": ["violations"]}).response["violations"]
@@ -84,3 +85,8 @@ def command_line(*args):
         [sys.executable, "-m", "eddyfall.cli", *map(str, args), "--json", "-"], capture_output=True, text=True, env=environment
     )
     return run.returncode, json.loads(run.stdout) if run.stdout else run.stderr
+
+
+def sweep_to_the_end(page):
+    page.get_by_role("button", name=re.compile("^Sweep")).click()
+    page.get_by_role("heading", name=re.compile(r"Build 1: (\d+ defect|clean)")).wait_for(timeout=90_000)

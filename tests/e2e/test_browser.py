@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import pytest
 
-from browser_helpers import api, barriers, bring, command_line, hand_over
+from browser_helpers import api, barriers, bring, command_line, hand_over, sweep_to_the_end
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Image, Material, SkyPicture, TextureUse
 from eddyfall.core.scene.sky_pictures import sky_bytes
@@ -36,11 +36,6 @@ BRIGHTNESS = """() => {
 def figures(text):
     """Numbers in a line of the interface (thin-space thousands)."""
     return [float(v) for v in re.findall(r"-?\d+(?:\.\d+)?(?:e-?\d+)?", text.replace("\u202f", ""))]
-
-
-def sweep_to_the_end(page):
-    page.get_by_role("button", name=re.compile("^Sweep")).click()
-    page.get_by_role("heading", name=re.compile(r"Build 1: (\d+ defect|clean)")).wait_for(timeout=90_000)
 
 
 def test_from_a_file_to_a_repaired_one(page, tmp_path):

@@ -1,10 +1,13 @@
 """The Light and colour sheet as it is used: a frame held against its reference, by mouse and by keys, beside the command line's numbers."""
 
 import re
+from dataclasses import replace
 
-from browser_helpers import barriers, bring, command_line
+from browser_helpers import barriers, bring, command_line, hand_over, sweep_to_the_end
 from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.setup import normalised
 from eddyfall.demo.shapes import Shape
+from light_rooms import shining_hall
 from scenes import Thing, build_of, write_build
 
 
@@ -71,3 +74,34 @@ def test_a_frame_is_held_against_its_reference_whole_and_in_a_region(page, tmp_p
     page.get_by_role("heading", name=re.compile("^wall ")).wait_for(timeout=60_000)
     drawn(page)
     assert barriers(page) == []
+
+
+def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_rim_to_the_hand_over(page, tmp_path):
+    """From the sweep to the sheet, to what no dial finds, to the rim that holds it, kept, proved, handed over."""
+    build = shining_hall(bounce={"enabled": True, "steps": 64}, depth={"copy_from": "opaque"})
+    views = {"near": build.setup.viewpoints["near"]}
+    setup = build.setup.model_copy(update={"viewpoints": views})
+    path = write_build(replace(build, setup=setup, raw_setup=normalised(setup)), tmp_path, "hall")
+    project = bring(page, "Hall", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+    page.get_by_text(re.compile(r"floor loses \d\.\d\d stops of bounced light at near, most of it off the frame")).wait_for()
+    page.get_by_role("list", name="Findings by impact").get_by_role("link", name="Light and colour").click()
+    page.get_by_role("button", name="Follow it from the frame").click()
+    found = page.get_by_test_id("answer-bounce")
+    found.wait_for(timeout=60_000)
+    _, said = command_line("where-light", path, "--viewpoint", "near", "--samples", "32")
+    (answer,) = said["answers"]
+    missed = next(row["missed"] for row in answer["classes"] if row["where"] == "off the frame")
+    assert f"{missed:.3g} nit" in found.get_by_role("row", name=re.compile("^off the frame")).inner_text()
+    assert "bounce: bounce" in page.get_by_test_id("held").inner_text() and barriers(page) == []
+    page.goto(f"/p/{project}/b/1/sweep")
+    page.get_by_role("button", name="Open case").first.click()
+    page.get_by_role("button", name=re.compile("bounce with a rim of")).click()
+    page.get_by_role("button", name="Keep this fix").click()
+    page.get_by_text("1 kept").wait_for()
+    page.get_by_role("button", name="Prove it everywhere").click()
+    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.get_by_role("link", name="Ledger", exact=True).click()
+    hand_over(page, tmp_path / "out")
+    assert command_line("sweep", tmp_path / "out" / "hall.glb")[0] == 0

@@ -3,7 +3,7 @@ import { Failed, Skeleton } from "../../ui/state";
 import { percent } from "../../ui/words";
 import type { Look } from "../look";
 import { type Region, useWhere, type WhereOf } from "./queries";
-import { nits, stops } from "./words";
+import { nits, nitsOf, stops } from "./words";
 
 const [WIDTH, HEIGHT] = [440, 26];
 /** Strata from what any pass finds to what none can: told apart by pattern as well as by tone. */
@@ -106,7 +106,7 @@ function Strata({ where }: { where: WhereOf }) {
                 {c.where}
                 {c.where === "hidden" && where.hidden_by[0] && `, by ${where.hidden_by[0].drawable}`}
               </td>
-              <td className="num text-right whitespace-nowrap">{nits(light(c))}</td>
+              <td className="num text-right whitespace-nowrap">{nitsOf(light(c), where.due)}</td>
               <td className="num text-right">{percent(light(c) / all, 1)}</td>
             </tr>
           ))}
@@ -118,7 +118,7 @@ function Strata({ where }: { where: WhereOf }) {
         </p>
       )}
       {where.answers.map((a) => (
-        <Answered key={a.name} answer={a} />
+        <Answered key={a.name} answer={a} due={where.due} />
       ))}
       <table className="sheet-table mt-2" data-testid="ceilings">
         <thead>
@@ -145,7 +145,7 @@ function Strata({ where }: { where: WhereOf }) {
 const DONE: Record<string, string> = { bounce: "Bounce", reflect: "Reflection" };
 
 /** What a pass makes of the light it is asked for, by where that is. */
-function Answered({ answer }: { answer: WhereOf["answers"][number] }) {
+function Answered({ answer, due }: { answer: WhereOf["answers"][number]; due: number }) {
   const other = (c: (typeof answer.classes)[number]) => c.missed + c.fell_back + c.wrong_hit;
   const asked = answer.classes.reduce((sum, c) => sum + c.found + other(c), 0);
   const found = answer.classes.reduce((sum, c) => sum + c.found, 0);
@@ -170,9 +170,9 @@ function Answered({ answer }: { answer: WhereOf["answers"][number] }) {
           .map((c) => (
             <tr key={c.where}>
               <td>{c.where}</td>
-              <td className="num text-right whitespace-nowrap">{nits(c.found)}</td>
-              <td className="num text-right whitespace-nowrap">{nits(c.wrong_hit)}</td>
-              <td className="num text-right whitespace-nowrap">{nits(c.missed + c.fell_back)}</td>
+              <td className="num text-right whitespace-nowrap">{nitsOf(c.found, due)}</td>
+              <td className="num text-right whitespace-nowrap">{nitsOf(c.wrong_hit, due)}</td>
+              <td className="num text-right whitespace-nowrap">{nitsOf(c.missed + c.fell_back, due)}</td>
             </tr>
           ))}
       </tbody>

@@ -10,6 +10,11 @@ export function lightLink(project: number, build: number, finding: FindingDocume
 
 export const nits = (v: number) => `${figure(Number(v.toPrecision(3)))} nit`;
 
+const TOLD = 5e-4; // of all that is due: less is nought
+
+/** Nits beside all that is due. */
+export const nitsOf = (v: number, due: number) => nits(Math.abs(v) < TOLD * due ? 0 : v);
+
 /** Stops with their sign; what has none left of it says so. */
 export function stops(v: number | null): string {
   if (v === null) return "all of it";
