@@ -13,11 +13,13 @@ from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.lineup import line_up
-from eddyfall.core.scene.changes import apply_change, set_leaf
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.changes import apply_change, set_leaf, set_leaves
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.reference.of_frame import Wanted, compare
 from eddyfall.core.truth.reference.trace import Asked
+from eddyfall.core.truth.reference.where import where_light
 from eddyfall.demo.tiny import tiny_build
 
 STEPS = 6
@@ -54,7 +56,18 @@ def main(progress: Callable[[str, float], None] = lambda what, share: None) -> N
     renderer.frame(apply_change(build, marched), Request("front", size))
     looked = Wanted(request=Request("front", size), samples=2, points=40, asked=Asked(bounces=2))
     compare(renderer, build, looked)
+    from_the_frame(build, renderer, Request("front", size))
     shortlist(baked, renderer.geometry(baked), triangles_per_s=1e5)
+
+
+def from_the_frame(build: Build, renderer: Renderer, request: Request) -> None:
+    """All that is made of a frame alone, coarse and filtered, with rays into the world."""
+    march = {"enabled": True, "divisor": 2, "rounds": 1, "fallback": "world", "rays": 1, "steps": 4}
+    leaves: dict[tuple[str, ...], object] = {(name, leaf): v for name in ("bounce", "reflect") for leaf, v in march.items()}
+    leaves |= {("occlusion", "enabled"): True, ("reflect", "roughest"): 1.0, ("depth", "copy_from"): "opaque"}
+    made = apply_change(build, set_leaves(build, leaves, scope="project", title="from the frame alone"))
+    renderer.frame(made, request)
+    where_light(renderer, made, request, samples=2, bounces=2, places=16)
 
 
 def once(progress: Callable[[str, float], None] = lambda what, share: None) -> None:
