@@ -218,16 +218,16 @@ def _ask(
         made = ask_emitters(
             alive, walk, scene.emitters, scene.soup, scene.double_sided, scene.surfaces, vertex, scene.step_m, *out, prim
         )
+    blocked = np.zeros(made, bool)
     if free is not None:
-        add_to(which[:made], value[:made], *free)
-    kept = np.arange(made)
+        add_to(which[:made], value[:made], blocked, *free)
     if made and (light < 0 or scene.blocked[light]):
-        kept = np.flatnonzero(~scene.blocking.blocked(start[:made], direction[:made], distance[:made]))
-    which, value = which[kept], value[kept]
-    add_to(which, value, under, coat)
+        blocked = scene.blocking.blocked(start[:made], direction[:made], distance[:made])
+    add_to(which[:made], value[:made], blocked, under, coat)
     if secondary is not None:
+        kept = np.flatnonzero(~blocked)
         place = start[kept] + direction[kept] * distance[kept, None]
-        secondary.was_asked(which, value, place, faced(scene, prim[kept], direction[kept]), prim[kept])
+        secondary.was_asked(which[kept], value[kept], place, faced(scene, prim[kept], direction[kept]), prim[kept])
 
 
 def _met(scene: PathScene, start: np.ndarray, direction: np.ndarray, key: np.ndarray, dimension: int, *, culled: bool) -> Hits:

@@ -20,6 +20,7 @@ from eddyfall.core.shade.met import blurred, met_face, met_material, met_normal,
 from eddyfall.core.shade.sky import in_picture, picture_radiance, sky_radiance
 
 # Dimensions of a path's random numbers: so many for each vertex, in these places. Two for each light lie beyond them.
+PIECES = 8  # of the vertices, that lights are asked for side by side
 A_VERTEX = 16
 LOBE, DIRECTION, EMITTER, EMITTER_AT, SKY_ROW, SKY_AT, STAYS, COVERED, PIXEL = 0, 1, 3, 4, 6, 7, 9, 10, 14
 A_LIGHT = 4096
@@ -127,12 +128,39 @@ def _set_out(walk, i, lx, ly, lz, far, step, start, direction, distance, k):
     distance[k] = far
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, parallel=True, nogil=True)
 def ask_light(light, size, alive, walk, lights, vertex, step, which, value, start, direction, distance):
     """Rays to a light, from the vertices it can shine on: path, what it brings if nothing is in the way, ray. size: its diameter in m, a
     sun's for each m of distance; rays then go to a place of its disc. Returns how many."""
-    made = 0
-    for k in range(len(alive)):
+    n, made = len(alive), np.zeros(PIECES, np.int64)
+    for piece in prange(PIECES):
+        low, high = n * piece // PIECES, n * (piece + 1) // PIECES
+        made[piece] = _lights_asked(
+            low, high, light, size, alive, walk, lights, vertex, step, which, value, start, direction, distance
+        )
+    return _closed_up(n, made, which, value, start, direction, distance)
+
+
+@njit(cache=True, nogil=True)
+def _closed_up(n, made, which, value, start, direction, distance):
+    """Rows that each piece of n wrote from its own beginning on, moved so that they follow each other; returns how many there are."""
+    to = made[0]
+    for piece in range(1, PIECES):
+        low = n * piece // PIECES
+        for k in range(low, low + made[piece]):
+            which[to], distance[to] = which[k], distance[k]
+            for c in range(6):
+                value[to, c] = value[k, c]
+            for axis in range(3):
+                start[to, axis], direction[to, axis] = start[k, axis], direction[k, axis]
+            to += 1
+    return to
+
+
+@light_helper
+def _lights_asked(low, high, light, size, alive, walk, lights, vertex, step, which, value, start, direction, distance):
+    made = low
+    for k in range(low, high):
         i = alive[k]
         lx, ly, lz, share, d = incoming(light, walk.place[i, 0], walk.place[i, 1], walk.place[i, 2], lights)
         if share <= 0.0 or not _faces(walk, i, lx, ly, lz):
@@ -160,7 +188,7 @@ def ask_light(light, size, alive, walk, lights, vertex, step, which, value, star
         which[made] = i
         _set_out(walk, i, lx, ly, lz, 1e30 if sun else d - 2.0 * step, step, start, direction, distance, made)
         made += 1
-    return made
+    return made - low
 
 
 @helper
@@ -266,9 +294,11 @@ def ask_sky(alive, walk, sky, cells, vertex, step, which, value, start, directio
 
 
 @njit(cache=True, nogil=True)
-def add_to(which, value, under, coat):
-    """Add what came (n, 6) to what paths brought by the first vertex's two layers, (n, 3) each."""
+def add_to(which, value, blocked, under, coat):
+    """Add what came (n, 6), where nothing blocked it (n,) bool, to what paths brought by the first vertex's two layers, (n, 3) each."""
     for k in range(len(which)):
+        if blocked[k]:
+            continue
         for c in range(3):
             under[which[k], c] += value[k, c]
             coat[which[k], c] += value[k, 3 + c]
