@@ -5,17 +5,26 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.screen import brought, bundle_of, held_buffers, laid, margin_of, near_plane, screen_of, world_if_asked
+from eddyfall.core.passes.screen import (
+    brought,
+    bundle_of,
+    copied_depth,
+    held_buffers,
+    laid,
+    margin_of,
+    near_plane,
+    screen_of,
+    world_if_asked,
+)
 from eddyfall.core.passes.sections import sky_light, with_picture
 from eddyfall.core.passes.world_light import READS, World
 from eddyfall.core.scene.setup.sections.screen import Bounce, Reflect
 from eddyfall.core.screen.bundles import even_rays, seeds_of, shares_of_even_light
 from eddyfall.core.shade.columns import NORMAL_XYZ, REFLECTING, ROUGH
-from eddyfall.core.shade.facing import ray_directions
 from eddyfall.core.shade.sky import SkyLight, sky_colours_along
 
 
@@ -40,17 +49,15 @@ def section(stage: Stage) -> BounceSection:
 
 
 def run(inputs: Values, section: BounceSection) -> dict[str, Any]:
-    setting, copied, visible = section.bounce, inputs["copied_depth"], inputs["visible"]
+    setting, visible = section.bounce, inputs["visible"]
     if not setting.enabled:
         return {"shaded": inputs["shaded"], "bounced": np.zeros((1, 1, 3), np.float32)}
-    if copied.shape != visible.shape:
-        copied = np.full(visible.shape, np.inf)
     surface, drawable, pixels = inputs["surface"], inputs["drawable"], inputs["pixels"]
     takes = (visible >= 0) & (surface[..., REFLECTING].sum(axis=2) > 0)
     mapped = section.mapped[drawable] & (drawable >= 0)
     if not setting.on_lightmapped:
         takes &= ~mapped
-    screen = screen_of(inputs["camera"], pixels, copied, surface, section.near_m, setting.margin_px)
+    screen = screen_of(inputs["camera"], pixels, copied_depth(inputs), surface, section.near_m, setting.margin_px)
     b = bundle_of(inputs, takes, setting.divisor)
     # Where the sky already lights a surface, what is found stands in its stead.
     sky = None if section.sky is None or setting.fallback == "nothing" else with_picture(section.sky, inputs["sky_maps"])
@@ -63,10 +70,7 @@ def run(inputs: Values, section: BounceSection) -> dict[str, Any]:
             light -= sky_colours_along(direction, sky) * (known * lit_by_sky)[:, None]
         total += light
     light = b.whole(total / setting.rays, setting.rounds)
-    y, x = np.nonzero(takes)
-    (ox, oy), (jx, jy), rays = pixels.origin, pixels.jitter, View(inputs["camera"], pixels).rays
-    to_eye = -ray_directions(rays.d0, rays.du, rays.dv, x + ox + 0.5 + jx, y + oy + 0.5 + jy)
-    rows = surface[y, x]
+    y, x, rows, to_eye = b.all_of(surface)
     under, coat = shares_of_even_light(rows, to_eye)
     share = under + np.where(rows[:, ROUGH, None] > section.by_rays, coat, 0.0)
     bounced = np.zeros_like(inputs["shaded"])

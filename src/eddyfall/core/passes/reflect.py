@@ -5,13 +5,14 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Pass, Pixels, Stage, Target, Values, View
+from eddyfall.core.passes.contract import Pass, Pixels, Stage, Target, Values
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.screen import (
     brought,
     bundle_of,
+    copied_depth,
     held_buffers,
     laid,
     margin_of,
@@ -25,7 +26,6 @@ from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.screen.bundles import mirrored_rays, seeds_of, shares_of_even_light
 from eddyfall.core.screen.march import OFF_SHARE, march_plain
 from eddyfall.core.shade.columns import DISTANCE, F0_RGB, NORMAL_XYZ, OPEN, ROUGH
-from eddyfall.core.shade.facing import ray_directions
 
 LEAST = 1e-4  # share of even light that a coat reflects at the least, where light is divided by it
 
@@ -45,14 +45,12 @@ def section(stage: Stage) -> ReflectSection:
 
 
 def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
-    setting, copied, visible, picture = section.reflect, inputs["copied_depth"], inputs["visible"], inputs["with_sky"]
+    setting, visible, picture = section.reflect, inputs["visible"], inputs["with_sky"]
     if not setting.enabled:
         return {"with_sky": picture, "reflected": np.zeros((1, 1, 3), np.float32)}
-    if copied.shape != visible.shape:
-        copied = np.full(visible.shape, np.inf)
     surface, pixels = inputs["surface"], inputs["pixels"]
     takes = (visible >= 0) & (surface[..., F0_RGB].sum(axis=2) > 0) & (surface[..., ROUGH] <= setting.roughest)
-    screen = screen_of(inputs["camera"], pixels, copied, surface, section.near_m, setting.margin_px)
+    screen = screen_of(inputs["camera"], pixels, copied_depth(inputs), surface, section.near_m, setting.margin_px)
     b = bundle_of(inputs, takes, setting.divisor)
     n, seeds = len(b.pixel), seeds_of(b.x, b.y, 2)
     got, weights, known_weights = np.zeros((n, 3)), np.zeros(n), np.zeros(n)
@@ -65,11 +63,9 @@ def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
     # What the coat makes of it is taken out for the filter and put back at each pixel.
     found = np.ones(n) if setting.fallback == "nothing" else np.divide(known_weights, weights, out=np.zeros(n), where=weights > 0)
     light = b.whole(np.column_stack([got / setting.rays / _coat(b.rows, b.to_eye), found]), setting.rounds)
-    y, x = np.nonzero(takes)
-    (ox, oy), (jx, jy), rays = pixels.origin, pixels.jitter, View(inputs["camera"], pixels).rays
-    to_eye = -ray_directions(rays.d0, rays.du, rays.dv, x + ox + 0.5 + jx, y + oy + 0.5 + jy)
+    y, x, rows, to_eye = b.all_of(surface)
     reflected = np.zeros_like(picture)
-    reflected[y, x] = light[y, x, :3] * _coat(surface[y, x], to_eye) - inputs["mirrored"][y, x] * light[y, x, 3:]
+    reflected[y, x] = light[y, x, :3] * _coat(rows, to_eye) - inputs["mirrored"][y, x] * light[y, x, 3:]
     return {"with_sky": picture + reflected, "reflected": reflected}
 
 

@@ -60,10 +60,18 @@ def screen_of(camera: Camera, pixels: Pixels, depth: np.ndarray, surface: np.nda
     )  # fmt: skip
 
 
-@dataclass(frozen=True)
+def copied_depth(inputs: Values) -> np.ndarray:
+    """(h, w) view depth in m that the depth copy holds of what is drawn; nothing, if none is taken."""
+    copied: np.ndarray = inputs["copied_depth"]
+    shape = inputs["visible"].shape
+    return copied if copied.shape == shape else np.full(shape, np.inf)
+
+
+@dataclass(frozen=True, kw_only=True)
 class Bundle:
-    """The pixels that a pass sends rays from: index in the coarse window, x, y (n,) of the frame, rows (n, row) of their surface, place
-    (n, 3) in m, off it by what a depth copy can tell, to_eye (n, 3); fine and coarse guides of the window."""
+    """The pixels that a pass sends rays from: index in the coarse window; x, y (n,) of the frame; pixel (n,) of the window, row by row;
+    rows (n, row) of their surface, place (n, 3) in m, off it by what a depth copy can tell, to_eye (n, 3); fine and coarse guides of the
+    window; ways (h, w, 3): unit directions of all its eye rays."""
 
     index: np.ndarray
     x: np.ndarray
@@ -75,6 +83,12 @@ class Bundle:
     fine: Guide
     coarse: Guide
     divisor: int
+    ways: np.ndarray
+
+    def all_of(self, surface: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+        """(y, x (m,), rows (m, row), to_eye (m, 3)) of all pixels of the window that take part."""
+        y, x = np.nonzero(self.fine.valid)
+        return y, x, surface[y, x], -self.ways[y, x]
 
     def whole(self, values: np.ndarray, rounds: int) -> np.ndarray:
         """(h, w, c) of values (n, c) of the bundle's pixels, smoothed and spread over all pixels that take part."""
@@ -104,7 +118,10 @@ def bundle_of(inputs: Values, taking_part: np.ndarray, divisor: int) -> Bundle:
     pixel = grid.ravel()[index]
     rows = surface.reshape(-1, surface.shape[-1])[pixel]
     off = rows[:, NORMAL_XYZ].astype(np.float64) * (rows[:, DISTANCE : DISTANCE + 1] * OFF_SHARE)
-    return Bundle(index, x.ravel()[pixel], y.ravel()[pixel], pixel, rows, place[pixel] + off, -way[pixel], fine, coarse, divisor)
+    return Bundle(
+        index=index, x=x.ravel()[pixel], y=y.ravel()[pixel], pixel=pixel, rows=rows, place=place[pixel] + off, to_eye=-way[pixel],
+        fine=fine, coarse=coarse, divisor=divisor, ways=way.reshape(height, width, 3),
+    )  # fmt: skip
 
 
 def found_on(screen: Screen, place: np.ndarray, direction: np.ndarray, jitter: np.ndarray, section: Marched) -> np.ndarray:

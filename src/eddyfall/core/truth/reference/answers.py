@@ -10,7 +10,7 @@ import numpy as np
 
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import View
-from eddyfall.core.passes.screen import found_on, near_plane, screen_of
+from eddyfall.core.passes.screen import copied_depth, found_on, near_plane, screen_of
 from eddyfall.core.scene.setup.sections.screen import Bounce, Marched, Reflect
 from eddyfall.core.screen.march import OFF_SHARE
 from eddyfall.core.shade.columns import DISTANCE
@@ -48,8 +48,7 @@ class Answers:
             name: section for name, section in zip(NAMES, (stage.resolved[Bounce], stage.resolved[Reflect])) if section.enabled
         }
         self.roughest = stage.resolved[Reflect].roughest if "reflect" in self.settings else -1.0
-        copied = frame.buffers["copied_depth"]
-        self.depth = copied if copied.shape == frame.drawable.shape else np.full(frame.drawable.shape, np.inf)
+        self.depth = copied_depth(frame.buffers)
 
     @property
     def copied(self) -> np.ndarray | None:
