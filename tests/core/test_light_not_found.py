@@ -3,13 +3,18 @@
 import pytest
 
 from eddyfall.core.defects.light_not_found import FAMILY
+from eddyfall.core.defects.reflection_symptoms import shares_of_mirrored
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.render import Renderer
+from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.lineup import line_up
+from eddyfall.core.lineup.spot import make_spot
+from eddyfall.core.scene.model import Material
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.gallery import make_gallery
-from light_rooms import mirror_room, shining_hall
+from eddyfall.demo.shapes import Shape
+from light_rooms import MATT, glow, looking, mirror_room, shining_hall
+from scenes import Thing, build_of
 
 COPY = {"copy_from": "opaque"}
 BOUNCE = {"enabled": True, "steps": 64, "rays": 4}
@@ -88,6 +93,27 @@ def test_in_the_gallery_exactly_the_seeded_causes_are_found_and_each_is_cured(ga
 
 def test_a_line_up_on_the_dark_board_clears_it_with_what_the_sweep_offers(gallery, swept):
     found = next(f for f in swept.findings if f.code == "reflect.off-screen")
-    result = line_up(gallery[0], "gauges", found.suspicion.regions["gauges"], "too dark", subject="gauge_board")
-    said = {t.title: t.verdict for t in result.trials}
-    assert said.get("reflect falls back on rays into the world", "").startswith("clears it"), said
+    result = line_up(gallery[0], "gauges", found.suspicion.regions["gauges"], "missing reflection", subject="gauge_board")
+    said = {t.title: t for t in result.trials}
+    cured = said["reflect falls back on rays into the world"]
+    assert result.unit == "share" and result.base_score > 0.9 and cured.after < 0.05
+    assert cured.verdict.startswith("clears it") and result.trials[0].title == cured.title
+    assert all(t.verdict != "clears it" for t in result.trials if " steps" in t.title or "thick" in t.title), said
+
+
+def test_reflections_that_take_the_wrong_thing_are_scored_by_it():
+    """A post before a shining wall, in a polished floor: taken to be metres thick, it is met by what passes behind it."""
+    wall = Thing("wall", Shape().quad((-6, 0, -8), (12, 0, 0), (0, 6, 0)), glow("wall", 50))
+    post = Thing("post", Shape().box((-0.6, 0.6, -3.2), (0.6, 1.4, -3.0)), Material("post", (0.1, 0.1, 0.1, 1), **MATT))
+    floor = Thing("floor", Shape().quad((-6, 0, 4), (12, 0, 0), (0, 0, -12)), Material("steel", metallic=1.0, roughness=0.0))
+    shares = {}
+    for thickness in (0.3, 6.0):
+        setup = {
+            "viewpoints": {"eye": looking((0, 1.5, 3), (0, 0.6, -4))}, "sky": {"ambient": False}, "depth": COPY,
+            "reflect": {"enabled": True, "rays": 1, "steps": 128, "thickness_m": thickness},
+        }  # fmt: skip
+        build, renderer = build_of(wall, post, floor, setup=setup), Renderer()
+        request = Request("eye", (480, 270), (150, 150, 330, 240))
+        spot = make_spot(renderer.frame(build, request), request, 2)
+        shares[thickness] = shares_of_mirrored(renderer, build, spot)
+    assert shares[0.3][1] < 0.05 and shares[6.0][1] > shares[0.3][1] + 0.05, shares

@@ -213,7 +213,8 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
 
 def _code(name: str, kind: str, words: str) -> Code:
     return Code(
-        code=f"{name}.{kind}", words=words, kind="Light" if name == "bounce" else "Reflection", symptom="too dark", sheet="light",
+        code=f"{name}.{kind}", words=words, kind="Light" if name == "bounce" else "Reflection", sheet="light",
+        symptom="too dark" if name == "bounce" else "missing reflection",
         limit=f"stops that a surface is drawn darker for it: {LIMIT_STOPS:g}",
     )  # fmt: skip
 
@@ -230,6 +231,6 @@ FAMILY = register(
         observe,
         conclude,
         levers,
-        symptoms=("too dark",),
+        symptoms=("too dark", "missing reflection", "wrong reflection"),
     )
 )

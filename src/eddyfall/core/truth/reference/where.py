@@ -126,13 +126,12 @@ def where_light(
 
 @dataclass(frozen=True)
 class _Traced:
-    """What n paths brought (n, parts + 2 lights, 3), before fog, and where it came from; in_front (n,) bool: they start where the frame
-    shows the same opaque thing; drawn (n,): luminance in nits that it shows there, before fog."""
+    """What n paths brought (n, parts + 2 lights, 3), before fog, and where it came from; where they start, on drawables that the frame
+    shows in front there, else -1; drawn (n,): luminance in nits that it shows there, before fog."""
 
     found: np.ndarray
     secondary: Secondary
     vertices: Vertices
-    in_front: np.ndarray
     drawn: np.ndarray
 
 
@@ -149,16 +148,18 @@ def _traced(
     walk = eye.walk if out is None else eye.walk._replace(out=np.tile(out, (len(key), 1)))
     mapped = np.asarray(frame.stage.state.mapped)[eye.drawable] & (eye.drawable >= 0)
     at_start = walk.place.copy(), walk.normal.copy(), walk.rough.copy()
-    vertices = Vertices(*at_start, mapped, eye.drawable, 1.0 - numbers_of(key, MARCHED))
+    vertices = Vertices(*at_start, mapped, eye.drawable.copy(), 1.0 - numbers_of(key, MARCHED))
     found = np.zeros((len(key), len(PARTS) + 2 * len(scene.light_names), 3))
     secondary = Secondary.empty(len(key))
     follow(scene, walk, eye.reflecting, bounces, found, secondary)
     found[:, EMISSION] = eye.rows[:, EMITTED_RGB]
     if at is not None:
-        return _Traced(found, secondary, vertices, np.zeros(len(key), bool), np.zeros(len(key)))
+        vertices.drawable[:] = -1
+        return _Traced(found, secondary, vertices, np.zeros(len(key)))
     column, row = (np.repeat(pixels[:, k], samples) for k in (0, 1))
     same = (frame.drawable[row, column] == eye.drawable) & (eye.drawable >= 0)
-    return _Traced(found, secondary, vertices, same, frame.buffers["with_sky"][row, column] @ REC709_LUMA)
+    vertices.drawable[~same] = -1
+    return _Traced(found, secondary, vertices, frame.buffers["with_sky"][row, column] @ REC709_LUMA)
 
 
 def _onto(scene: PathScene, at: np.ndarray, eye: np.ndarray) -> tuple[Rays, np.ndarray]:
@@ -183,7 +184,8 @@ class _Counts:
     def __init__(self, frame: Frame, scene: PathScene, answers: Answers) -> None:
         self.frame, self.scene, self.answers = frame, scene, answers
         drawables = len(frame.geometry.drawables)
-        self.answered = {name: np.zeros((drawables, len(CLASSES), len(OUTCOMES))) for name in answers.settings}
+        # The last row is of paths that start on what the frame does not show in front.
+        self.answered = {name: np.zeros((drawables + 1, len(CLASSES), len(OUTCOMES))) for name in answers.settings}
         self.seen, self.due_of, self.drawn_of = np.zeros(drawables), np.zeros(drawables), np.zeros(drawables)
         self.paths = 0
         self.rays = np.zeros(len(CLASSES))
@@ -198,7 +200,7 @@ class _Counts:
         self.paths += len(t.found)
         due = t.found[:, : len(PARTS) + lights].sum(axis=1) @ REC709_LUMA
         self.due += float(due.sum())
-        there = np.flatnonzero(t.in_front)
+        there = np.flatnonzero(t.vertices.drawable >= 0)
         front = t.vertices.drawable[there]
         np.add.at(self.seen, front, 1)
         np.add.at(self.due_of, front, due[there])
@@ -260,7 +262,7 @@ class _Counts:
         margin = tuple((px, more[k], float(self.margin[k] / n)) for k, px in enumerate(MARGINS_PX))
         paths = np.maximum(self.seen, 1)
         answers = tuple(
-            Answer(name, self.answers.settings[name].fallback, sums.sum(axis=0) / n, sums / paths[:, None, None])
+            Answer(name, self.answers.settings[name].fallback, sums.sum(axis=0) / n, sums[:-1] / paths[:, None, None])
             for name, sums in self.answered.items()
         )
         return Where(
