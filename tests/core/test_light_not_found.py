@@ -93,7 +93,8 @@ def test_in_the_gallery_exactly_the_seeded_causes_are_found_and_each_is_cured(ga
 
 def test_a_line_up_on_the_dark_board_clears_it_with_what_the_sweep_offers(gallery, swept):
     found = next(f for f in swept.findings if f.code == "reflect.off-screen")
-    result = line_up(gallery[0], "gauges", found.suspicion.regions["gauges"], "missing reflection", subject="gauge_board")
+    spot = tuple(v // 2 for v in found.suspicion.regions["gauges"])
+    result = line_up(gallery[0], "gauges", spot, "missing reflection", subject="gauge_board", size=(480, 270))
     said = {t.title: t for t in result.trials}
     cured = said["reflect falls back on rays into the world"]
     assert result.unit == "share" and result.base_score > 0.9 and cured.after < 0.05

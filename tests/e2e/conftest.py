@@ -101,7 +101,7 @@ def stack():
         running = Stack(command, environment, state, log)
         try:
             running.launch()
-            running.until((state / "ready").exists, 240)
+            running.until((state / "ready").exists, 600)
             yield running
         finally:
             running.process.send_signal(signal.SIGTERM)
