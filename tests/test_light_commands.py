@@ -15,6 +15,7 @@ from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.setup import normalised
 from eddyfall.core.scene.sky_pictures import exr_file
 from eddyfall.demo.shapes import Shape
+from light_rooms import shining_hall
 from scenes import Thing, build_of, write_build
 
 SIZE = ("--size", "96x54")
@@ -180,3 +181,14 @@ def test_a_budget_counts_targets_and_ends_with_one_where_it_is_passed(run, file,
     assert {t["pass_name"] for t in found["targets"]} == {"screen copy", "reflect"}
     assert "of 40 MiB OVER" in run("budget", path)[1]
     assert run("budget", file, "--viewpoint", "nowhere")[0] == 2
+
+
+def test_a_wall_beside_the_frame_by_command(run, tmp_path):
+    """.392 of a shining wall's light is on the frame of the near view: .98 stops below the 208.7 lx that are due."""
+    path = write_build(shining_hall(bounce={"enabled": True}, depth={"copy_from": "opaque"}), tmp_path, "hall")
+    code, out, _ = run("where-light", path, "--viewpoint", "near", "--at", "3,0,6", "--samples", 1024, "--json", "-")
+    found = json.loads(out)
+    on = next(c["bounce"] for c in found["classes"] if c["where"] == "on the frame")
+    dials = next(c["stops"] for c in found["ceilings"] if c["remedy"].startswith("dials"))
+    assert code == 0 and found["due"] / 0.5 * np.pi == pytest.approx(208.7, rel=0.03)
+    assert on / found["from_others"] == pytest.approx(0.392, abs=0.02) and dials == pytest.approx(-0.98, abs=0.05)

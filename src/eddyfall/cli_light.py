@@ -196,6 +196,8 @@ def where_light(args: Any) -> int:
     )
     rows = [[c.where, f"{c.share * 100:.1f} %", f"{c.bounce:.4g}", f"{c.reflection:.4g}"] for c in found.classes]
     out.table("", ["where it is", "rays", "nits bounced", "nits mirrored"], rows)
+    if found.in_lightmaps:
+        out.say(f"{found.in_lightmaps:.4g} nit of it lie in lightmaps already")
     for answer in found.answers:
         rows = [
             [c.where, *(f"{v:.4g}" for v in (c.found, c.wrong_hit, c.missed, c.fell_back, c.not_asked))] for c in answer.classes
@@ -234,13 +236,13 @@ def budget(args: Any) -> int:
                 f"{t.texel_bytes} B",
                 f"1 / {t.divisor}",
                 "yes" if t.mips else "",
-                f"{t.rim_px} px",
+                f"{t.margin_px} px",
                 f"{t.bytes / MIB:.2f}",
             ]
             for t in b.targets
         ]
         if rows:
-            out.table("", ["pass", "target", "a texel", "of the edge", "mips", "rim", "MiB"], rows)
+            out.table("", ["pass", "target", "a texel", "of the edge", "mips", "margin", "MiB"], rows)
     out.result(found, inputs(args))
     return 1 if any(b.over for b in found) else 0
 

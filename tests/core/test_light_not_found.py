@@ -33,15 +33,15 @@ def inspected(build):
     return FAMILY.inspect(Survey(build, Renderer(Memo(1 << 30))))
 
 
-def test_a_floor_that_gets_its_light_from_beside_the_frame_is_told_with_a_rim_that_holds_it():
-    """From near by .392 of the wall's light is on the frame at the middle; a rim of 128 px holds nearly all of the rest."""
+def test_a_floor_that_gets_its_light_from_beside_the_frame_is_told_with_a_margin_that_holds_it():
+    """From near by .392 of the wall's light is on the frame at the middle; a margin of 128 px holds nearly all of the rest."""
     (found,) = inspected(hall("near"))
     assert found.code == "bounce.off-screen" and found.subjects == ("floor",)
     assert 0.7 < found.value < 1.4 and "off the frame" in found.title
     still = {e.measure.split(" with ")[1]: e.value for e in found.evidence if e.predicted}
-    assert still["dials alone"] == pytest.approx(found.value, abs=0.1) and still["a rim as wide as can be"] < 0.25
+    assert still["dials alone"] == pytest.approx(found.value, abs=0.1) and still["a margin as wide as can be"] < 0.25
     titles = [c.change.title for c in found.candidates]
-    assert titles[0].startswith("bounce with a rim of") and len(titles) == 2
+    assert titles[0].startswith("bounce with a margin of") and len(titles) == 2
 
 
 def test_where_all_of_it_is_behind_the_camera_no_rim_is_tried():

@@ -8,9 +8,9 @@ import pytest
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.passes.screen import screen_of
 from eddyfall.core.scene.model import Material
-from eddyfall.core.screen.a_trous import Guide, coarser, smoothed, spread
+from eddyfall.core.screen.a_trous import Guide, coarser, round_plain, smoothed, spread
 from eddyfall.core.screen.bundles import even_rays, seeds_of
-from eddyfall.core.screen.horizon import horizons
+from eddyfall.core.screen.horizon import horizon_plain, horizons
 from eddyfall.core.screen.march import march_plain, marched
 from eddyfall.core.shade.columns import NORMAL_XYZ
 from eddyfall.demo.shapes import Shape
@@ -113,6 +113,21 @@ def test_rounds_of_the_filter_leave_what_its_kernel_says_of_white_noise(rounds, 
     assert kept == pytest.approx(left, abs=0.006)
 
 
+def test_a_round_of_the_filter_is_its_plain_twin():
+    rng = np.random.default_rng(4)
+    y, x = np.mgrid[0:24, 0:32] * 0.05
+    normal = rng.normal(size=(24, 32, 3)) * 0.2 + (0, 0, 1)
+    normal /= np.linalg.norm(normal, axis=2, keepdims=True)
+    place = np.stack([x, y, rng.normal(size=x.shape) * 0.05], axis=2)
+    guide = Guide(place, normal, rng.uniform(2, 5, x.shape), rng.random(x.shape) > 0.2)
+    values = rng.random((24, 32, 2))
+    once, twice = smoothed(values, guide, 1), smoothed(values, guide, 2)
+    for at in [(0, 0), (5, 9), (31, 23), (16, 12), (2, 20)]:
+        if guide.valid[at[1], at[0]]:
+            assert once[at[1], at[0]] == pytest.approx(round_plain(values, guide, 1, *at), rel=1e-9)
+            assert twice[at[1], at[0]] == pytest.approx(round_plain(once, guide, 2, *at), rel=1e-9)
+
+
 def test_the_filter_stops_at_edges_and_a_coarse_picture_is_spread_along_its_own_surface():
     y, x = np.mgrid[0:64, 0:64]
     right = x >= 32
@@ -134,15 +149,46 @@ def corner(far_eye=False):
     return build_of(wall, floor, setup={"viewpoints": {"eye": view}})
 
 
-def open_share(build, place, reach=1e4, steps=96, slices=48):
+def seen_at(build, place):
+    """(screen, normal, pixel) of what a frame shows of a place."""
     frame, screen = screen_before(build)
     place = np.array(place, float)
     away = place - np.array(frame.camera.eye)
     half, depth = math.tan(frame.camera.fov_y_rad / 2), away @ frame.camera.forward
     x = int(((away @ frame.camera.axes[0]) / (depth * half * frame.camera.aspect) + 1) / 2 * SIZE[0])
     y = int((1 - (away @ frame.camera.axes[1]) / (depth * half)) / 2 * SIZE[1])
-    row = frame.buffers["surface"][y, x]
-    return float(horizons(place[None], row[NORMAL_XYZ][None], np.array([y * SIZE[0] + x]), screen, reach, steps, slices)[0])
+    return screen, frame.buffers["surface"][y, x][NORMAL_XYZ].astype(float), y * SIZE[0] + x
+
+
+def open_share(build, place, reach=1e4, steps=96, slices=48):
+    screen, normal, pixel = seen_at(build, place)
+    given = np.array([place], float), normal[None], np.array([pixel]), seeds_of(np.array([3]), np.array([7]), 3)
+    return float(horizons(*given, screen, reach, steps, slices)[0])
+
+
+@pytest.mark.parametrize("place", [(0, 0, 0.4), (0, 0, 3.0), (5.0, 2.0, 0.0)])
+def test_horizons_are_their_plain_twin(place):
+    """The twin sums each slice's arc up by its angle; the kernel has the closed form."""
+    screen, normal, pixel = seen_at(corner(), place)
+    seed = seeds_of(np.array([3]), np.array([7]), 3)
+    given = np.array([place], float), normal[None], np.array([pixel])
+    key = mixed_plain(int(seed[0]))
+    numbers = np.array([[random_plain(key, 2 * s), random_plain(key, 2 * s + 1)] for s in range(6)])
+    plain = horizon_plain(np.array(place, float), normal, pixel, numbers, screen, 50.0, 24)
+    assert horizons(*given, seed, screen, 50.0, 24, 6)[0] == pytest.approx(plain, abs=2e-4)
+
+
+def mixed_plain(x):
+    """SplitMix64, as Steele, Lea and Flood 2014 have it."""
+    mask = 2**64 - 1
+    x = (x + 0x9E3779B97F4A7C15) & mask
+    x = ((x ^ (x >> 30)) * 0xBF58476D1CE4E5B9) & mask
+    x = ((x ^ (x >> 27)) * 0x94D049BB133111EB) & mask
+    return x ^ (x >> 31)
+
+
+def random_plain(key, dimension):
+    return (mixed_plain((key + dimension * 0xD1342543DE82EF95) & (2**64 - 1)) >> 11) / 2**53
 
 
 def test_half_of_the_light_is_left_at_the_foot_of_a_high_wall_and_all_of_it_where_the_wall_is_off_the_frame():

@@ -11,8 +11,9 @@ from eddyfall.core.defects.target_budget import FAMILY
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import schedule
+from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.changes import apply_change, set_leaf
-from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.model import Image, Material, TextureUse
 from eddyfall.demo.shapes import Shape
 from light_rooms import MATT, SPOT, glow, looking, mirror_room, shining_hall
 from scenes import Thing, build_of
@@ -59,12 +60,38 @@ def test_rays_into_the_world_find_it_wherever_it_is():
         assert lux_at_spot(shining_hall(**bounced(fallback="world")), view) == pytest.approx(208.7, rel=0.04)
 
 
+def test_rays_into_the_world_bring_the_mean_colour_under_direct_light():
+    """A wall of .8 and black stripes, half and half, under 1000 lx: 400 lm/m2, of which the floor gets a view factor of .12048. Its back
+    brings nothing."""
+    stripes = np.zeros((2, 64, 4), np.uint8)
+    stripes[..., 3], stripes[:, ::2, :3] = 255, 231  # sRGB of .8: IEC 61966-2-1
+    for turned_away, due in ((False, 0.12048 * 0.4 * 1000), (True, 0.0)):
+        corner, along = ((0, 0, 2.4), (0, 0, 7.2)) if turned_away else ((0, 0, 9.6), (0, 0, -7.2))
+        wall = Thing("wall", Shape().quad(corner, along, (0, 3, 0)), Material("wall", base_texture=TextureUse(0), **MATT))
+        floor = Thing("floor", Shape().quad((0, 0, 12), (12, 0, 0), (0, 0, -12)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT))
+        build = build_of(
+            wall, floor, images=(Image("stripes", freeze(stripes)),),
+            setup={
+                "viewpoints": {"eye": looking((6.0, 1.6, 6.0), SPOT)}, "sky": {"ambient": False},
+                "lights": {"sun": {"kind": "sun", "illuminance_lux": 1000.0, "towards": [1, 0, 0], "casts": False}},
+                **bounced(fallback="world", steps=1, rays=64, reach_m=0.01),
+            },
+        )  # fmt: skip
+        assert lux_at_spot(build, "eye") == pytest.approx(due, rel=0.03, abs=1e-6)
+
+
+def test_a_fade_at_the_edge_gives_way_to_the_fallback():
+    whole, faded = (linear(shining_hall(**bounced(edge_fade_px=px)), "near") for px in (0, 90))
+    spot = slice(129, 141), slice(234, 246), 0
+    assert faded[spot].mean() < 0.95 * whole[spot].mean() and (faded <= whole + 1e-6).all()
+
+
 def test_without_a_depth_copy_nothing_is_found():
     build = shining_hall(**{**bounced(), "depth": {"copy_from": "none"}})
     assert np.array_equal(linear(build, "near"), linear(shining_hall(**COPY), "near"))
 
 
-def test_a_crop_is_the_same_slice_with_a_rim_too():
+def test_a_crop_is_the_same_slice_with_a_margin_too():
     dials = {"reach_m": 6.0, "steps": 16, "rays": 2, "rounds": 1}
     build = shining_hall(**bounced(**dials, margin_px=24, divisor=2))
     crop = (100, 130, 220, 200)
@@ -210,7 +237,7 @@ def test_a_target_over_its_budget_is_told_and_only_what_keeps_it_is_offered():
     assert found.code == "target.over-budget" and found.limit == 60 and found.value > 104.81
     assert found.value == pytest.approx(sum(e.value for e in found.evidence[1:]), rel=1e-9)
     titles = {c.change.title: c for c in found.candidates}
-    assert "no rim beyond the frame" not in titles and any("at one of 2 by 2 px" in t for t in titles)
+    assert "no margin beyond the frame" not in titles and any("at one of 2 by 2 px" in t for t in titles)
     for candidate in found.candidates:
         after = FAMILY.inspect(Survey(apply_change(build, candidate.change), RENDERER, target="pocket"))
         assert after == [] and candidate.costs[0].value < 0

@@ -5,10 +5,13 @@ import math
 import numpy as np
 import pytest
 
+from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.model import Material
-from eddyfall.core.truth.reference.where import CLASSES, classified, where_light
+from eddyfall.core.truth.reference.answers import OUTCOMES
+from eddyfall.core.truth.reference.classes import CLASSES, classified
+from eddyfall.core.truth.reference.where import where_light
 from eddyfall.core.truth.visibility import rays_of
 from eddyfall.demo.shapes import Shape
 from light_rooms import FRAME, MATT, SPOT, glow, looking, mirror_room, shining_hall
@@ -142,21 +145,50 @@ def marching(**dials):
 
 
 def test_what_a_pass_finds_of_it_and_what_no_dial_of_it_can():
-    """Of what is on the frame 64 steps find nearly all and 8 half; of the rest nothing, until a rim or rays into the world are drawn."""
+    """Of what is on the frame 64 steps find nearly all and 8 half; of the rest nothing, until a margin or rays into the world are drawn."""
     share = {}
-    for name, dials in (("few", {"steps": 8}), ("many", {}), ("rim", {"margin_px": 128}), ("world", {"fallback": "world"})):
+    for name, dials in (("few", {"steps": 8}), ("many", {}), ("margin", {"margin_px": 128}), ("world", {"fallback": "world"})):
         found = where_light(Renderer(), shining_hall(**marching(**dials)), Request("near", FRAME), at=SPOT, samples=2048)
         (answer,) = found.answers
         assert answer.name == "bounce" and float(answer.light.sum()) == pytest.approx(found.from_others, rel=1e-6)
         on = found.row("on the frame").bounce
         share[name] = answer.of("on the frame", "found") / on
         beyond = float(answer.light[:, 0].sum()) - answer.of("on the frame", "found")
-        assert (beyond > 0.3 * found.from_others) == (name == "rim")
+        assert (beyond > 0.3 * found.from_others) == (name == "margin")
         lost = answer.of("off the frame", "fell back" if name == "world" else "missed")
         assert lost == pytest.approx(0.608 * found.from_others - beyond, abs=0.06 * found.from_others)
         assert found.ceilings[0].remedy == "the passes as they are set"
-        assert found.ceilings[0].stops == pytest.approx({"few": -1.6, "many": -1.0, "rim": -0.22, "world": -0.02}[name], abs=0.12)
+        assert found.ceilings[0].stops == pytest.approx(
+            {"few": -1.6, "many": -1.0, "margin": -0.22, "world": -0.02}[name], abs=0.12
+        )
     assert share["few"] == pytest.approx(0.53, abs=0.06) and share["many"] > 0.95
+
+
+def test_what_lightmaps_hold_is_not_to_be_had_again():
+    """A baked floor has the wall's light: nothing of it is left for any remedy, and no pass is asked for it."""
+    uv = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], float)
+    floor = Thing(
+        "floor", Shape().quad((0, 0, 12), (12, 0, 0), (0, 0, -12)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT), lightmap=uv
+    )
+    wall = Thing("wall", Shape().quad((0, 0, 9.6), (0, 0, -7.2), (0, 3, 0)), glow("wall", 100))
+    view = {"viewpoints": {"eye": looking((1.5, 1.6, 6.0), SPOT)}, "sky": {"ambient": False}}
+    build = bake(build_of(floor, wall, setup={**view, **marching(), "bake": {"resolution": 32, "samples": 16}})).build
+    found = where_light(Renderer(), build, Request("eye", FRAME), places=64, samples=64)
+    assert found.in_lightmaps == pytest.approx(found.from_others, rel=1e-6) and found.from_others > 1
+    (answer,) = found.answers
+    assert float(answer.light[:, OUTCOMES.index("not asked")].sum()) == pytest.approx(found.from_others, rel=1e-6)
+    assert all(c.stops == pytest.approx(0, abs=1e-9) and c.nits == pytest.approx(0, abs=1e-9) for c in found.ceilings)
+
+
+def test_light_that_fades_near_the_edge_is_told_as_missed():
+    found, faded = (
+        where_light(Renderer(), shining_hall(**marching(edge_fade_px=px)), Request("near", FRAME), at=SPOT, samples=1024).answers[
+            0
+        ]
+        for px in (0, 180)
+    )
+    assert faded.of("on the frame", "found") < 0.85 * found.of("on the frame", "found")
+    assert float(faded.light.sum()) == pytest.approx(float(found.light.sum()), rel=1e-9)
 
 
 def test_a_prepass_copy_lacks_what_has_no_depth_pass():

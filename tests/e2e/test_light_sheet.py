@@ -76,8 +76,8 @@ def test_a_frame_is_held_against_its_reference_whole_and_in_a_region(page, tmp_p
     assert barriers(page) == []
 
 
-def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_rim_to_the_hand_over(page, tmp_path):
-    """From the sweep to the sheet, to what no dial finds, to the rim that holds it, kept, proved, handed over."""
+def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_margin_to_the_hand_over(page, tmp_path):
+    """From the sweep to the sheet, to what no dial finds, to the margin that holds it, kept, proved, handed over."""
     build = shining_hall(bounce={"enabled": True, "steps": 64}, depth={"copy_from": "opaque"})
     views = {"near": build.setup.viewpoints["near"]}
     setup = build.setup.model_copy(update={"viewpoints": views})
@@ -97,7 +97,7 @@ def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_rim_to_the_han
     assert "bounce: bounce" in page.get_by_test_id("held").inner_text() and barriers(page) == []
     page.goto(f"/p/{project}/b/1/sweep")
     page.get_by_role("button", name="Open case").first.click()
-    page.get_by_role("button", name=re.compile("bounce with a rim of")).click()
+    page.get_by_role("button", name=re.compile("bounce with a margin of")).click()
     page.get_by_role("button", name="Keep this fix").click()
     page.get_by_text("1 kept").wait_for()
     page.get_by_role("button", name="Prove it everywhere").click()

@@ -16,20 +16,21 @@ from eddyfall.core.frame.held import held_at
 from eddyfall.core.scene.changes import Change, apply_change, set_resolved
 from eddyfall.core.scene.setup.sections.screen import Bounce, Marched, Reflect
 from eddyfall.core.truth.reference.answers import FELL_BACK, MISSED, WRONG
-from eddyfall.core.truth.reference.where import CLASSES, HIDDEN, NOT_COPIED, OFF, ON, OTHER_SIDE, SKY, Where, where_light
+from eddyfall.core.truth.reference.classes import CLASSES, HIDDEN, NOT_COPIED, OFF, ON, OTHER_SIDE, SKY
+from eddyfall.core.truth.reference.where import Where, where_light
 
 LIMIT_STOPS = 0.25  # of a surface, that it may be drawn darker for what is not found (ours, changeable)
 PLACES, SAMPLES, BOUNCES = 1024, 16, 4
 LEAST_PLACES = 24  # at which a surface is seen, to be judged
 MOST_STOPS = 10.0  # where nothing is left
-ENOUGH_OF_RIM = 0.9  # of what the widest rim would hold
+ENOUGH_OF_MARGIN = 0.9  # of what the widest margin would hold
 SECTIONS: dict[str, type[Bounce] | type[Reflect]] = {"bounce": Bounce, "reflect": Reflect}
 WORDS = {"bounce": "bounced light", "reflect": "its reflection"}
-A_RIM = "a rim as wide as can be"
+A_MARGIN = "a margin as wide as can be"
 # The most that each kind of remedy has of what is lost, by where it is.
 REMEDIES = (
     ("dials alone", ()),
-    (A_RIM, (CLASSES[OFF],)),
+    (A_MARGIN, (CLASSES[OFF],)),
     ("a second layer of depth", (CLASSES[HIDDEN], CLASSES[OTHER_SIDE])),
     ("a later copy", (CLASSES[NOT_COPIED],)),
     ("rays into the world, a probe, a bake", CLASSES),
@@ -40,12 +41,12 @@ NOT_ON = [k for k in range(len(CLASSES)) if k not in (ON, SKY)]
 @dataclass(frozen=True)
 class Lost:
     """What a pass loses at a viewpoint. surfaces: (name, stops darker) of those beyond the limit, first what loses most of the frame's
-    light; of that one nits by class, and ceilings: (what, stops that it would still be darker) [predictions]; rim: px that hold most of
+    light; of that one nits by class, and ceilings: (what, stops that it would still be darker) [predictions]; margin: px that hold most of
     what lies beside the frame, 0: that would be too little; pixels, region, picture of all of them."""
 
     surfaces: tuple[tuple[str, float], ...]
     by_class: tuple[tuple[str, float], ...]
-    rim_px: int
+    margin_px: int
     ceilings: tuple[tuple[str, float], ...]
     pixels: int
     region: tuple[int, int, int, int]
@@ -90,10 +91,10 @@ def _lost(survey: Survey, viewpoint: str, where: Where, name: str, classes: list
     due, still = float(where.due_of[worst[0]]), float(gone[worst[0]].sum())
     ceilings = tuple((words, _stops(still - sum(v for c, v in by_class if c in has), due)) for words, has in REMEDIES)
     held = [nits for _, _, nits in where.margin]
-    beside = [px for (px, _, _), nits in zip(where.margin, held) if nits - held[0] >= ENOUGH_OF_RIM * (held[-1] - held[0])]
-    rim = beside[0] if dict(ceilings)[A_RIM] <= LIMIT_STOPS and held[-1] > held[0] else 0
+    beside = [px for (px, _, _), nits in zip(where.margin, held) if nits - held[0] >= ENOUGH_OF_MARGIN * (held[-1] - held[0])]
+    margin = beside[0] if dict(ceilings)[A_MARGIN] <= LIMIT_STOPS and held[-1] > held[0] else 0
     return Lost(
-        tuple((names[d], float(stops[d])) for d in worst), by_class, rim, ceilings if classes is NOT_ON else (),
+        tuple((names[d], float(stops[d])) for d in worst), by_class, margin, ceilings if classes is NOT_ON else (),
         int(mask.sum()), region_of(mask), survey.painted(viewpoint, mask),
     )  # fmt: skip
 
@@ -145,12 +146,12 @@ def _suspicion(survey: Survey, code: str, where: dict[str, Lost]) -> Suspicion:
 
 
 def _candidates(survey: Survey, name: str, kind: str, viewpoint: str, lost: Lost) -> Iterator[Candidate]:
-    for change, predicts in _ways(survey, name, kind, viewpoint, lost.rim_px):
+    for change, predicts in _ways(survey, name, kind, viewpoint, lost.margin_px):
         yield Candidate(change=change, predicts=predicts, costs=_costs(survey, name, viewpoint, change))
 
 
-def _ways(survey: Survey, name: str, kind: str, viewpoint: str, rim_px: int) -> Iterator[tuple[Change, str]]:
-    """(change, what it does): of what is not on the frame a rim and rays into the world; of what is on it the dials."""
+def _ways(survey: Survey, name: str, kind: str, viewpoint: str, margin_px: int) -> Iterator[tuple[Change, str]]:
+    """(change, what it does): of what is not on the frame a margin and rays into the world; of what is on it the dials."""
     resolved = survey.resolved(viewpoint)
     setting = resolved[SECTIONS[name]]
 
@@ -158,9 +159,9 @@ def _ways(survey: Survey, name: str, kind: str, viewpoint: str, rim_px: int) -> 
         return set_resolved(survey.build, resolved, {f"{name}.{leaf}": value for leaf, value in leaves.items()}, title=title)
 
     if kind == "off-screen":
-        if rim_px > setting.margin_px:
+        if margin_px > setting.margin_px:
             yield (
-                change(f"{name} with a rim of {rim_px} px", margin_px=rim_px),
+                change(f"{name} with a margin of {margin_px} px", margin_px=margin_px),
                 "what lies so far beside the frame is drawn for it",
             )
         if setting.fallback != "world":

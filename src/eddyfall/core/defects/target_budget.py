@@ -60,7 +60,7 @@ def conclude(survey: Survey, seen: dict[str, ScreenBudget | None]) -> list[Suspi
 
 
 def _candidates(survey: Survey, viewpoint: str, most: ScreenBudget) -> Iterator[Candidate]:
-    """Coarser targets of one pass, of all of them, no rim: each that keeps the budget by itself, coarsest last."""
+    """Coarser targets of one pass, of all of them, no margin: each that keeps the budget by itself, coarsest last."""
     for change, predicts in _ways(survey, viewpoint):
         after = screen_budget(survey.on(apply_change(survey.build, change)).stage(viewpoint))
         if not after.over:
@@ -74,9 +74,9 @@ def _ways(survey: Survey, viewpoint: str) -> Iterator[tuple[Change, str]]:
     def change(title: str, leaves: dict[str, int]) -> Change:
         return set_resolved(survey.build, resolved, dict(leaves), title=title)
 
-    rims = {f"{name}.margin_px": 0 for name, section in on.items() if section.margin_px}
-    if rims:
-        yield change("no rim beyond the frame", rims), "what lies beside the frame is lost again"
+    margins = {f"{name}.margin_px": 0 for name, section in on.items() if section.margin_px}
+    if margins:
+        yield change("no margin beyond the frame", margins), "what lies beside the frame is lost again"
     for divisor in DIVISORS:
         finer = {f"{name}.divisor": divisor for name, section in on.items() if section.divisor < divisor}
         for leaf in finer if len(finer) > 1 else ():

@@ -11,7 +11,7 @@ from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.schedule import passes_for, rim_of, support_of
+from eddyfall.core.frame.schedule import margin_of, passes_for, support_of
 from eddyfall.core.frame.stage import (
     alpha_tests,
     make_camera,
@@ -143,8 +143,8 @@ class Renderer:
     def uncut(
         self, build: Build, request: Request, upto: str = "display", before: str | None = None, window: Window | None = None
     ) -> Frame:
-        """The same as it is drawn, before it is cut to what is asked for: with all that its passes look at, a rim beyond the frame too; or
-        with what of a window (x0, y0, x1, y1) is given, whatever they look at."""
+        """The same as it is drawn, before it is cut to what is asked for: with all that its passes look at, a margin beyond the frame too;
+        or a window (x0, y0, x1, y1) of px that is given, whatever they look at. RequestError as `frame`."""
         check_request(request)
         chosen = passes_for(upto, before)
         return self._drawn(build, replace(request, crop=window or window_of(build, request, chosen)), chosen)
@@ -239,11 +239,11 @@ def window_of(build: Build, request: Request, chosen: Iterable[Pass[Any]]) -> Wi
     """The window (x0, y0, x1, y1) that passes draw for a request, as they are set; parts of it may lie beyond the frame."""
     chosen = tuple(chosen)
     resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
-    rim = rim_of(chosen, resolved)
-    if rim is None:
+    margin = margin_of(chosen, resolved)
+    if margin is None:
         return grown(request, support_of(chosen, build.setup))
     width, height = request.size
-    return -rim, -rim, width + rim, height + rim
+    return -margin, -margin, width + margin, height + margin
 
 
 def grown(request: Request, support_px: int | None) -> tuple[int, int, int, int]:

@@ -85,8 +85,8 @@ def support_of(chosen: Iterable[Pass[Any]], setup: Setup | None = None) -> int |
     return total
 
 
-def rim_of(chosen: Iterable[Pass[Any]], resolved: Resolved) -> int | None:
-    """Px of a rim around the whole frame that passes need as it is set; None if none of them needs more than its own pixels."""
+def margin_of(chosen: Iterable[Pass[Any]], resolved: Resolved) -> int | None:
+    """Px of a margin around the whole frame that passes need as it is set; None if none of them needs more than its own pixels."""
     asked = [p.beyond_px(resolved) for p in chosen if p.beyond_px is not None]
     return max((px for px in asked if px is not None), default=None)
 

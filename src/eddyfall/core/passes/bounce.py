@@ -12,12 +12,11 @@ from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.screen import (
     brought,
     bundle_of,
-    copied_depth,
     held_buffers,
     laid,
     margin_of,
     near_plane,
-    screen_of,
+    screen_here,
     world_if_asked,
 )
 from eddyfall.core.passes.sections import sky_light, with_picture
@@ -52,12 +51,12 @@ def run(inputs: Values, section: BounceSection) -> dict[str, Any]:
     setting, visible = section.bounce, inputs["visible"]
     if not setting.enabled:
         return {"shaded": inputs["shaded"], "bounced": np.zeros((1, 1, 3), np.float32)}
-    surface, drawable, pixels = inputs["surface"], inputs["drawable"], inputs["pixels"]
+    surface, drawable = inputs["surface"], inputs["drawable"]
     takes = (visible >= 0) & (surface[..., REFLECTING].sum(axis=2) > 0)
     mapped = section.mapped[drawable] & (drawable >= 0)
     if not setting.on_lightmapped:
         takes &= ~mapped
-    screen = screen_of(inputs["camera"], pixels, copied_depth(inputs), surface, section.near_m, setting.margin_px)
+    screen = screen_here(inputs, section.near_m, setting.margin_px)
     b = bundle_of(inputs, takes, setting.divisor)
     # Where the sky already lights a surface, what is found stands in its stead.
     sky = None if section.sky is None or setting.fallback == "nothing" else with_picture(section.sky, inputs["sky_maps"])

@@ -293,18 +293,19 @@ class OffSwitch:
 @dataclass(frozen=True, kw_only=True)
 class Target:
     """A buffer of the frame's own size that a pass writes: bytes a texel; one texel for divisor x divisor pixels; with its mips or
-    without; kept: it is also needed in the next frame, so that it stands in memory twice; rim_px: so much wider on each side."""
+    without; kept: it is also needed in the next frame, so that it stands in memory twice; margin_px: so much wider on each
+    side. A pass that hands a buffer on while it is off says 0 bytes; what it holds while on, its `held` says."""
 
     name: str
     texel_bytes: int
     divisor: int = 1
     mips: bool = False
     kept: bool = False
-    rim_px: int = 0
+    margin_px: int = 0
 
     def bytes(self, width: int, height: int) -> int:
         """Bytes it takes for a frame of width x height px; mip levels halve, rounded down, to one texel."""
-        w, h = (-(-(edge + 2 * self.rim_px) // self.divisor) for edge in (width, height))
+        w, h = (-(-(edge + 2 * self.margin_px) // self.divisor) for edge in (width, height))
         total = w * h
         while self.mips and max(w, h) > 1:
             w, h = max(w // 2, 1), max(h // 2, 1)
@@ -324,11 +325,10 @@ class Pass(Generic[S]):
     targets: those of its outputs that have a texel for each pixel. held(section): targets that a real-time renderer keeps for it as it is
     set, besides. other_bytes(section): what else it keeps in memory. support_px: how
     far it looks sideways (0: only its own pixel; None: it needs the whole frame); a crop is drawn that much larger and cut;
-    whole_frame_if(setup): whether it needs the whole frame by what is set; beyond_px(resolved): whether it does, and how many px of a rim
-    around it, None: it does not. off: its
-    off-switches. by_content: those of its outputs, small ones, whose key is the hash of what they hold, not of what they were made from:
-    what reads them need not run again where they came out the same. twin(recorder): the same at one pixel in plain Python, which lays its
-    strata on a core sample (see `recorder`)."""
+    whole_frame_if(setup): whether it needs the whole frame by what is set; beyond_px(resolved): whether it does, and how many px of a
+    margin around it, None: it does not. off: its off-switches. by_content: those of its outputs, small ones, whose key is the hash of what
+    they hold, not of what they were made from: what reads them need not run again where they came out the same. twin(recorder): the same at
+    one pixel in plain Python, which lays its strata on a core sample (see `recorder`)."""
 
     number: float
     name: str

@@ -9,7 +9,7 @@ import numpy as np
 from eddyfall.core.passes.contract import Camera, Pass, Stage, Values
 from eddyfall.core.passes.frustum import in_frustum
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.screen import rim_px
+from eddyfall.core.passes.screen import frame_margin_px
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.depth import Depth
 
@@ -23,7 +23,7 @@ class CullSection:
     draw_distance_m: np.ndarray
     near_m: float
     far_m: float | None
-    rim_px: int
+    margin_px: int
 
 
 def section(stage: Stage) -> CullSection:
@@ -34,7 +34,7 @@ def section(stage: Stage) -> CullSection:
         draw_distance_m=s.draw_distance_m,
         near_m=stage.resolved[Depth].near_m,
         far_m=stage.resolved[Depth].far_m,
-        rim_px=rim_px(stage.resolved),
+        margin_px=frame_margin_px(stage.resolved),
     )
 
 
@@ -43,7 +43,7 @@ def run(inputs: Values, section: CullSection) -> dict[str, Any]:
     camera: Camera = inputs["camera"]
     low = geometry.bounds[:, 0] - section.padding_m[:, None]
     high = geometry.bounds[:, 1] + section.padding_m[:, None]
-    seen = with_rim(camera, inputs["frame_size"], section.rim_px)
+    seen = with_margin(camera, inputs["frame_size"], section.margin_px)
     inside = section.shown & in_frustum(seen, low, high, section.near_m, section.far_m)
     middle = (low + high) / 2
     eye = np.array(camera.eye)
@@ -55,12 +55,12 @@ def run(inputs: Values, section: CullSection) -> dict[str, Any]:
     return {"in_view": chosen[order].astype(np.int32)}
 
 
-def with_rim(camera: Camera, size: tuple[int, int], rim_px: int) -> Camera:
-    """The camera that also sees a rim around a frame of a size."""
-    if not rim_px:
+def with_margin(camera: Camera, size: tuple[int, int], margin_px: int) -> Camera:
+    """The camera that also sees a margin around a frame of a size."""
+    if not margin_px:
         return camera
     (width, height), half = size, math.tan(camera.fov_y_rad / 2)
-    wide, high = width + 2 * rim_px, height + 2 * rim_px
+    wide, high = width + 2 * margin_px, height + 2 * margin_px
     half_w = half * camera.aspect * wide / width
     half_h = half * high / height
     return replace(camera, fov_y_rad=2 * math.atan(half_h), aspect=half_w / half_h)

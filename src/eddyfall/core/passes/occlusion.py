@@ -8,8 +8,9 @@ import numpy as np
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.screen import bundle_of, copied_depth, held_buffers, margin_of, near_plane, screen_of
+from eddyfall.core.passes.screen import bundle_of, held_buffers, margin_of, near_plane, screen_here
 from eddyfall.core.scene.setup.sections.screen import Occlusion
+from eddyfall.core.screen.bundles import seeds_of
 from eddyfall.core.screen.horizon import horizons
 from eddyfall.core.shade.columns import NORMAL_XYZ, REFLECTING
 
@@ -31,9 +32,9 @@ def run(inputs: Values, section: OcclusionSection) -> dict[str, Any]:
     if not o.enabled:
         return {"occluded": np.ones((1, 1), np.float32)}
     takes = (inputs["visible"] >= 0) & (inputs["surface"][..., REFLECTING].sum(axis=2) > 0)
-    screen = screen_of(inputs["camera"], inputs["pixels"], copied_depth(inputs), inputs["surface"], section.near_m, o.margin_px)
+    screen = screen_here(inputs, section.near_m, o.margin_px)
     b = bundle_of(inputs, takes, o.divisor)
-    found = horizons(b.place, b.rows[:, NORMAL_XYZ], b.pixel, screen, o.reach_m, o.steps, o.slices)
+    found = horizons(b.place, b.rows[:, NORMAL_XYZ], b.pixel, seeds_of(b.x, b.y, 3), screen, o.reach_m, o.steps, o.slices)
     whole = b.whole(found[:, None], o.rounds)[..., 0]
     return {"occluded": np.where(takes, whole, 1.0).astype(np.float32)}
 

@@ -12,12 +12,12 @@ from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.screen import (
     brought,
     bundle_of,
-    copied_depth,
+    frame_margin_px,
     held_buffers,
     laid,
     margin_of,
     near_plane,
-    rim_px,
+    screen_here,
     screen_of,
     world_if_asked,
 )
@@ -48,9 +48,9 @@ def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
     setting, visible, picture = section.reflect, inputs["visible"], inputs["with_sky"]
     if not setting.enabled:
         return {"with_sky": picture, "reflected": np.zeros((1, 1, 3), np.float32)}
-    surface, pixels = inputs["surface"], inputs["pixels"]
+    surface = inputs["surface"]
     takes = (visible >= 0) & (surface[..., F0_RGB].sum(axis=2) > 0) & (surface[..., ROUGH] <= setting.roughest)
-    screen = screen_of(inputs["camera"], pixels, copied_depth(inputs), surface, section.near_m, setting.margin_px)
+    screen = screen_here(inputs, section.near_m, setting.margin_px)
     b = bundle_of(inputs, takes, setting.divisor)
     n, seeds = len(b.pixel), seeds_of(b.x, b.y, 2)
     got, weights, known_weights = np.zeros((n, 3)), np.zeros(n), np.zeros(n)
@@ -83,8 +83,8 @@ def twin(r: Recorder) -> None:
         return
     given, row = r.inputs("reflect"), r.notes["row"]
     normal = np.asarray(row[NORMAL_XYZ], np.float64)
-    rim, (width, height) = rim_px(r.stage.resolved), r.view.pixels.size
-    drawn = Pixels((width, height), (-rim, -rim, width + rim, height + rim))
+    margin, (width, height) = frame_margin_px(r.stage.resolved), r.view.pixels.size
+    drawn = Pixels((width, height), (-margin, -margin, width + margin, height + margin))
     screen = screen_of(r.view.camera, drawn, given["copied_depth"], given["surface"], near_plane(r.stage), setting.margin_px)
     from_eye, away = -r.to_eye, float(row[DISTANCE])
     place = r.view.rays.eye + from_eye * away + normal * away * OFF_SHARE
@@ -93,7 +93,7 @@ def twin(r: Recorder) -> None:
     state = "no pixel in the mirror's way"
     if at >= 0:
         row_at, column_at = divmod(at, screen.depth.shape[1])
-        state = f"the mirror's way meets pixel {column_at - rim}, {row_at - rim}"
+        state = f"the mirror's way meets pixel {column_at - margin}, {row_at - margin}"
     r.lay("reflect", "(reflection)", state, laid(r.values["reflected"]), 1.0)
 
 

@@ -12,7 +12,7 @@ from eddyfall.core.passes.world_light import World, world_light, world_of
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.scene.setup.sections.screen import Bounce, Marched, Occlusion, Reflect
-from eddyfall.core.screen.a_trous import Guide, coarser, smoothed, spread
+from eddyfall.core.screen.a_trous import Guide, coarser, middles, smoothed, spread
 from eddyfall.core.screen.bundles import faded
 from eddyfall.core.screen.march import OFF_SHARE, Screen, marched
 from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
@@ -32,7 +32,7 @@ def margin_of(kind: type[Occlusion] | type[Bounce] | type[Reflect]) -> Callable[
     return beyond
 
 
-def rim_px(resolved: Resolved) -> int:
+def frame_margin_px(resolved: Resolved) -> int:
     """Px beyond the frame that are drawn for any of them."""
     return max((resolved[kind].margin_px for kind in ALL if resolved[kind].enabled), default=0)
 
@@ -41,8 +41,8 @@ def held_buffers(section: Section, *buffers: tuple[str, int]) -> tuple[Target, .
     """The targets (name, bytes a texel) that a pass keeps while it is on, at its divisor."""
     if not section.enabled:
         return ()
-    rim = section.margin_px
-    return tuple(Target(name=name, texel_bytes=size, divisor=section.divisor, rim_px=rim) for name, size in buffers)
+    margin = section.margin_px
+    return tuple(Target(name=name, texel_bytes=size, divisor=section.divisor, margin_px=margin) for name, size in buffers)
 
 
 def screen_of(camera: Camera, pixels: Pixels, depth: np.ndarray, surface: np.ndarray, near_m: float, margin_px: int) -> Screen:
@@ -65,6 +65,11 @@ def copied_depth(inputs: Values) -> np.ndarray:
     copied: np.ndarray = inputs["copied_depth"]
     shape = inputs["visible"].shape
     return copied if copied.shape == shape else np.full(shape, np.inf)
+
+
+def screen_here(inputs: Values, near_m: float, margin_px: int) -> Screen:
+    """What a pass is given to march through: its depth copy, no further than its own margin."""
+    return screen_of(inputs["camera"], inputs["pixels"], copied_depth(inputs), inputs["surface"], near_m, margin_px)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -108,14 +113,9 @@ def bundle_of(inputs: Values, taking_part: np.ndarray, divisor: int) -> Bundle:
     place = rays.eye + way * distance.reshape(-1, 1)
     normal = surface[..., NORMAL_XYZ].astype(np.float64)
     fine = Guide(place.reshape(height, width, 3), normal, distance, np.ascontiguousarray(taking_part))
-    coarse = coarser(fine, divisor) if divisor > 1 else fine
+    coarse = coarser(fine, divisor)
     index = np.flatnonzero(coarse.valid)
-    grid = np.arange(height * width).reshape(height, width)
-    if divisor > 1:
-        rows_at = np.minimum(np.arange(0, height, divisor) + divisor // 2, height - 1)
-        columns_at = np.minimum(np.arange(0, width, divisor) + divisor // 2, width - 1)
-        grid = grid[np.ix_(rows_at, columns_at)]
-    pixel = grid.ravel()[index]
+    pixel = middles(np.arange(height * width).reshape(height, width), divisor).ravel()[index]
     rows = surface.reshape(-1, surface.shape[-1])[pixel]
     off = rows[:, NORMAL_XYZ].astype(np.float64) * (rows[:, DISTANCE : DISTANCE + 1] * OFF_SHARE)
     return Bundle(
@@ -124,9 +124,13 @@ def bundle_of(inputs: Values, taking_part: np.ndarray, divisor: int) -> Bundle:
     )  # fmt: skip
 
 
-def found_on(screen: Screen, place: np.ndarray, direction: np.ndarray, jitter: np.ndarray, section: Marched) -> np.ndarray:
-    """(n,) pixel of the screen's window that each ray meets as a pass is set, -1: none."""
-    return marched(place, direction, jitter, screen, section.reach_m, section.thickness_m, section.steps)
+def found_on(
+    screen: Screen, place: np.ndarray, direction: np.ndarray, jitter: np.ndarray, section: Marched
+) -> tuple[np.ndarray, np.ndarray]:
+    """((n,) pixel of the screen's window that each ray meets as a pass is set, -1: none; (n,) how much of that counts, 0 to 1)."""
+    found = marched(place, direction, jitter, screen, section.reach_m, section.thickness_m, section.steps)
+    fade = faded(found, screen.depth.shape[1], screen.at, screen.low, screen.high, section.edge_fade_px)
+    return found, np.where(found >= 0, fade, 0.0)
 
 
 def brought(
@@ -135,9 +139,7 @@ def brought(
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
     """((n,) how much of each ray is known, 0 to 1, (n, 3) nits of that part): from the frame's colour (h, w, 3), faded towards its edges,
     else from the world if the pass falls back on it."""
-    found = found_on(screen, place, direction, jitter, section)
-    there = found >= 0
-    known = np.where(there, faded(found, screen.depth.shape[1], screen.at, screen.low, screen.high, section.edge_fade_px), 0.0)
+    found, known = found_on(screen, place, direction, jitter, section)
     light = colour.reshape(-1, 3)[np.maximum(found, 0)] * known[:, None]
     if world is not None:
         rest = np.flatnonzero(known < 1)

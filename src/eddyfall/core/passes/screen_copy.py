@@ -7,7 +7,7 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.screen import ALL, rim_px
+from eddyfall.core.passes.screen import ALL, frame_margin_px
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.scene.setup.sections.screen import Bounce, Reflect
@@ -21,17 +21,17 @@ class CopySection:
     colour: bool
     copy_from: str
     depth: DepthFormat | None
-    rim_px: int
+    margin_px: int
 
 
 def section(stage: Stage) -> CopySection:
     copy_from, depth = stage.resolved[Depth].copy_from, stage.depth_format
     wanted = any(stage.resolved[kind].enabled for kind in ALL)
     colour = stage.resolved[Bounce].enabled or stage.resolved[Reflect].enabled
-    rim = rim_px(stage.resolved)
+    margin = frame_margin_px(stage.resolved)
     if not wanted:
-        return CopySection(wanted=False, colour=False, copy_from="none", depth=None, rim_px=0)
-    return CopySection(wanted=wanted, colour=colour, copy_from=copy_from, depth=depth, rim_px=rim)
+        return CopySection(wanted=False, colour=False, copy_from="none", depth=None, margin_px=0)
+    return CopySection(wanted=wanted, colour=colour, copy_from=copy_from, depth=depth, margin_px=margin)
 
 
 def run(inputs: Values, section: CopySection) -> dict[str, Any]:
@@ -43,8 +43,8 @@ def run(inputs: Values, section: CopySection) -> dict[str, Any]:
 
 def held(section: CopySection) -> tuple[Target, ...]:
     """A chain of depths, and one of half RGBA colour."""
-    depth = Target(name="copied_depth", texel_bytes=4, mips=True, rim_px=section.rim_px)
-    colour = Target(name="copied_colour", texel_bytes=8, mips=True, rim_px=section.rim_px)
+    depth = Target(name="copied_depth", texel_bytes=4, mips=True, margin_px=section.margin_px)
+    colour = Target(name="copied_colour", texel_bytes=8, mips=True, margin_px=section.margin_px)
     return ((depth,) if section.wanted else ()) + ((colour,) if section.colour else ())
 
 

@@ -16,11 +16,13 @@ READS = ("caster_geometry", "textures", "cutouts", "lights")
 
 
 class World(NamedTuple):
-    """Who takes part, by drawable (d,): met by rays, casts onto what they meet; material; by light (l,): whether its light is blocked."""
+    """Who takes part, by drawable (d,): met by rays, casts onto what they meet; material, whether it is drawn from both sides; by light
+    (l,): whether its light is blocked."""
 
     met: np.ndarray
     casts: np.ndarray
     material: np.ndarray
+    double_sided: np.ndarray
     blocked: tuple[bool, ...]
 
 
@@ -28,15 +30,19 @@ def world_of(stage: Stage) -> World:
     """What a stage puts into the world of rays: all that is solid and drawn."""
     s = stage.state
     met = np.asarray(s.drawn & s.colour_pass & ~s.camera_hidden & ~s.blended)
-    return World(met, met & s.casts, s.material, tuple(light.casts for light in stage.lights))
+    return World(met, met & s.casts, s.material, s.double_sided, tuple(light.casts for light in stage.lights))
 
 
 def world_light(inputs: Values, world: World, place: np.ndarray, direction: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """((n,) bool: met anything, (n, 3) nits) of rays from places (n, 3) along unit directions (n, 3)."""
+    """((n,) bool: met anything, (n, 3) nits) of rays from places (n, 3) in m along unit directions (n, 3). The back of a face that is drawn
+    from its front alone brings nothing, as in bakes."""
     geometry, lights, radiance = inputs["caster_geometry"], inputs["lights"], np.zeros((len(place), 3))
     alpha_uv = inputs["textures"].alpha_uv
     hits = RayScene(geometry, world.met, inputs["cutouts"], alpha_uv).hits(place, direction)
     met = np.flatnonzero(hits.triangle >= 0)
+    corners = geometry.positions[geometry.triangles[hits.triangle[met]]].astype(np.float64)
+    front = np.einsum("nk,nk->n", np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), direction[met]) < 0
+    met = met[front | world.double_sided[geometry.owner[hits.triangle[met]]].astype(bool)]
     if not len(met):
         return hits.triangle >= 0, radiance
     gives_back, shines = mean_colours(inputs["textures"].surfaces)

@@ -64,6 +64,20 @@ def _round(values, place, normal, distance, valid, hole, out):
                 out[y, x, c] /= total
 
 
+def round_plain(values: np.ndarray, guide: Guide, hole: int, x: int, y: int) -> np.ndarray:
+    """Plain twin: (c,) of texel x, y after one round whose taps lie `hole` texels apart."""
+    height, width = guide.valid.shape
+    taps = [(j, i) for j in range(-2, 3) for i in range(-2, 3) if 0 <= y + j * hole < height and 0 <= x + i * hole < width]
+    total, weights = np.zeros(values.shape[2]), 0.0
+    for j, i in taps:
+        at = y + j * hole, x + i * hole
+        turn = float(guide.normal[y, x] @ guide.normal[at])
+        off = abs(float(guide.normal[y, x] @ (guide.place[at] - guide.place[y, x])))
+        weight = SPLINE[i + 2] * SPLINE[j + 2] * max(turn, 0) ** TURN_POWER * np.exp(-off / (OFF_PLANE * guide.distance[y, x]))
+        total, weights = total + weight * guide.valid[at] * values[at], weights + weight * guide.valid[at]
+    return np.asarray(total / weights)
+
+
 def smoothed(values: np.ndarray, guide: Guide, rounds: int) -> np.ndarray:
     """(h, w, c) float64 after so many rounds; texels without a value stay as they are."""
     values = np.asarray(values, np.float64)
@@ -114,9 +128,12 @@ def spread(values: np.ndarray, coarse: Guide, fine: Guide, divisor: int) -> np.n
     return out
 
 
+def middles(values: np.ndarray, divisor: int) -> np.ndarray:
+    """(h / divisor, w / divisor, ...) of values (h, w, ...): those at the middle of every so many by so many texels."""
+    rows, columns = (np.minimum(np.arange(0, edge, divisor) + divisor // 2, edge - 1) for edge in values.shape[:2])
+    return np.ascontiguousarray(values[np.ix_(rows, columns)])
+
+
 def coarser(guide: Guide, divisor: int) -> Guide:
     """The guide at the middle of every so many by so many texels."""
-    height, width = guide.valid.shape
-    rows = np.minimum(np.arange(0, height, divisor) + divisor // 2, height - 1)
-    columns = np.minimum(np.arange(0, width, divisor) + divisor // 2, width - 1)
-    return Guide(*(np.ascontiguousarray(part[np.ix_(rows, columns)]) for part in guide))
+    return Guide(*(middles(part, divisor) for part in guide))

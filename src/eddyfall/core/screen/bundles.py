@@ -1,7 +1,5 @@
 """Rays that go on from what a frame shows, and what is to be made of the light they bring: under the coat, and by it."""
 
-from typing import Any
-
 import numpy as np
 from numba import njit, prange
 
@@ -86,6 +84,6 @@ def faded(pixel: np.ndarray, width: int, at: np.ndarray, low: np.ndarray, high: 
     return np.asarray(np.clip(inside / over_px, 0.0, 1.0))
 
 
-def seeds_of(x: np.ndarray, y: np.ndarray, which: int) -> Any:
+def seeds_of(x: np.ndarray, y: np.ndarray, which: int) -> np.ndarray:
     """(n,) uint64 seeds of pixels x, y (n,) of a frame, each for itself; which: of which pass."""
-    return (np.asarray(y, np.int64) * 131_072 + np.asarray(x, np.int64) + (which << 40)).astype(np.uint64)
+    return np.asarray((np.asarray(y, np.int64) * 131_072 + np.asarray(x, np.int64) + (which << 40)).astype(np.uint64))

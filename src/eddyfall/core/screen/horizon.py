@@ -13,7 +13,7 @@ from eddyfall.core.screen.march import Screen
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _open(place, normal, pixel, screen, reach, steps, slices, out):
+def _open(place, normal, pixel, seeds, screen, reach, steps, slices, out):
     height, width = screen.depth.shape
     wide, high = screen.half[0] / (0.5 * screen.size[0]), screen.half[1] / (0.5 * screen.size[1])
     for n in prange(len(place)):
@@ -28,7 +28,7 @@ def _open(place, normal, pixel, screen, reach, steps, slices, out):
         away = math.sqrt(x * x + y * y + z * z)
         vx, vy, vz = -x / away, -y / away, -z / away
         column0, row0 = pixel[n] % width, pixel[n] // width
-        key = mixed(np.uint64(pixel[n]) + np.uint64(0x5EED))
+        key = mixed(seeds[n])
         far_px = reach / (z * wide)
         sees = 0.0
         for s in range(slices):
@@ -88,13 +88,52 @@ def _open(place, normal, pixel, screen, reach, steps, slices, out):
 
 
 def horizons(
-    place: np.ndarray, normal: np.ndarray, pixel: np.ndarray, screen: Screen, reach_m: float, steps: int, slices: int
-) -> np.ndarray:
-    """(n,) share of even light, by the cosine, that reaches places (n, 3) with normals (n, 3), which pixels (n,) of the screen show, row by
-    row; what stands within reach_m counts, held against at `steps` places on each side of each slice."""
+    place: np.ndarray, normal: np.ndarray, pixel: np.ndarray, seeds: np.ndarray, screen: Screen, reach_m: float, steps: int, slices: int
+) -> np.ndarray:  # fmt: skip
+    """(n,) share of even light, by the cosine, that reaches places (n, 3) in m with normals (n, 3), which pixels (n,) of the screen show,
+    row by row; what stands within reach_m counts, held against at `steps` places on each side of each slice; seeds (n,) uint64 turn the
+    slices."""
     out = np.ones(len(place))
     _open(
-        np.asarray(place, np.float64), np.asarray(normal, np.float64), np.asarray(pixel, np.int64), screen, float(reach_m),
+        np.asarray(place, np.float64), np.asarray(normal, np.float64), np.asarray(pixel, np.int64), seeds, screen, float(reach_m),
         int(steps), int(slices), out,
     )  # fmt: skip
     return out
+
+
+def horizon_plain(
+    place: np.ndarray, normal: np.ndarray, pixel: int, numbers: np.ndarray, screen: Screen, reach_m: float, steps: int
+) -> float:
+    """Plain twin: the share at one place, from numbers (slices, 2) in [0, 1) that turn each slice and set off its steps. Of each slice the
+    cosine-weighted arc between its two horizons is summed up in small steps of the angle."""
+    axes = np.stack([screen.right, screen.up, -screen.back])
+    height, width = screen.depth.shape
+    middle, view = axes @ (place - screen.eye), axes @ (screen.eye - place)
+    n, view, per_px = axes @ normal, view / np.linalg.norm(view), screen.half / (0.5 * screen.size)
+    row0, column0 = divmod(pixel, width)
+    total = 0.0
+    for s, (turn, begin) in enumerate(numbers):
+        angle = np.pi * (s + turn) / len(numbers)
+        over = np.array([np.cos(angle), np.sin(angle), 0.0])
+        across = over - view * (over @ view)
+        across /= np.linalg.norm(across)
+        ends = []
+        for sign in (-1, 1):
+            cosines = []
+            for share in (np.arange(steps) + begin) / steps:
+                step = 1 + share**2 * reach_m / (middle[2] * per_px[0])
+                column, row = np.floor([column0 + 0.5 + sign * over[0] * step, row0 + 0.5 - sign * over[1] * step]).astype(int)
+                at = np.array([column, row]) + 0.5 + screen.at
+                if not (0 <= column < width and 0 <= row < height) or (at < screen.low).any() or (at >= screen.high).any():
+                    break
+                depth = screen.depth[row, column]
+                if np.isfinite(depth):
+                    seen = (at - 0.5 * screen.size) * (1, -1) * per_px * depth
+                    away = np.array([*seen, depth]) - middle
+                    if 1e-9 < np.linalg.norm(away) <= reach_m:
+                        cosines.append(float(away @ view / np.linalg.norm(away)))
+            ends.append(sign * np.arccos(np.clip(max(cosines, default=-1.0), -1, 1)))
+        theta = np.linspace(ends[0], ends[1], 4001)
+        along = np.cos(theta)[:, None] * view + np.sin(theta)[:, None] * across
+        total += np.trapezoid(np.maximum(along @ n, 0.0) * np.abs(np.sin(theta)), theta)
+    return float(np.clip(total / len(numbers), 0.0, 1.0))

@@ -19,8 +19,8 @@ OFF_SHARE = 1e-3  # of the distance to the eye: what is less behind what is show
 class Screen(NamedTuple):
     """What a march is held against. depth (h, w) float64: view depth in m, inf: nothing there; nearness (h, w) float32: one over it; rows
     (h * w, row): surfaces; eye and axes right, up, back (3,); half (2,): half of what is seen at 1 m, across and up; size (2,) px of the
-    frame without its rim; at (2,): where the first pixel of `depth` lies in it, jitter taken off; near_m: nothing nearer is met; low, high
-    (2,) px within which it looks."""
+    frame without its margin; at (2,): where the first pixel of `depth` lies in it, jitter taken off; near_m: nothing nearer is met; low,
+    high (2,) px within which it looks."""
 
     depth: np.ndarray
     nearness: np.ndarray

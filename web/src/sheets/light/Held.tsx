@@ -11,7 +11,7 @@ export function Held({ look }: { look: Look }) {
   const most = Math.max(...held.targets.map((t) => t.bytes));
   return (
     <section aria-label="Memory" className="mt-4">
-      <h2>What finding it holds in memory</h2>
+      <h2>What these passes hold in memory</h2>
       <p className={held.over ? "text-error" : "second"}>
         {bytes(held.bytes)} at {held.width_px} × {held.height_px} px
         {held.limit_mib > 0 && ` · ${held.over ? "over" : "of"} the limit of ${bytes(held.limit_mib * MIB)}`}
@@ -33,7 +33,7 @@ export function Held({ look }: { look: Look }) {
               <td>
                 {t.pass_name}: {t.target.replaceAll("_", " ")}
                 {t.mips && ", with mips"}
-                {t.rim_px > 0 && `, rim ${t.rim_px} px`}
+                {t.margin_px > 0 && `, margin ${t.margin_px} px`}
               </td>
               <td className="w-24">
                 <span

@@ -56,6 +56,7 @@ function Strata({ where }: { where: WhereOf }) {
     <>
       <p className="second">
         {nits(where.from_others)} of {nits(where.due)} that are due
+        {where.in_lightmaps > 0 && `, ${nits(where.in_lightmaps)} of it already in lightmaps`}
       </p>
       <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full block mt-1" aria-hidden="true">
         <Patterns />
@@ -123,7 +124,7 @@ function Strata({ where }: { where: WhereOf }) {
       <table className="sheet-table mt-2" data-testid="ceilings">
         <thead>
           <tr>
-            <th>The most that can be had [prediction]</th>
+            <th>The most that can be had{where.in_lightmaps > 0 && " besides lightmaps"} [prediction]</th>
             <th className="text-right!">Light</th>
             <th className="text-right!">Against due</th>
           </tr>

@@ -198,6 +198,7 @@ const WHERE = {
   sources: [{ drawable: "wall", where: "behind the camera", nits: 80 }],
   hidden_by: [{ drawable: "screen", nits: 22 }],
   margin: [],
+  in_lightmaps: 12,
   answers: [
     {
       name: "bounce",
@@ -230,7 +231,7 @@ describe("what passes hold", () => {
     texel_bytes: 4,
     divisor: 2,
     mips: false,
-    rim_px: 16,
+    margin_px: 16,
   };
   const held = { viewpoint: "hall", width_px: 1920, height_px: 1080, limit_mib: 1, over: true };
 
@@ -241,7 +242,7 @@ describe("what passes hold", () => {
     });
     render(around({ children: <Held look={look} /> }));
     const row = within(await screen.findByTestId("held")).getAllByRole("row")[1];
-    expect(row?.textContent).toContain("reflect: hit depth, rim 16 px");
+    expect(row?.textContent).toContain("reflect: hit depth, margin 16 px");
     expect(row?.textContent).toContain("4 B / 2 × 2 px");
     expect(screen.getByText(/3.MiB at 1920 × 1080 px · over the limit of 1.MiB/)).toBeTruthy();
   });
@@ -276,6 +277,7 @@ describe("where the light is", () => {
       expect.stringContaining("behind the camera80 nit"),
     ]);
     expect(screen.getByText("Most of wall, behind the camera.")).toBeTruthy();
+    expect(screen.getByText(/209 nit that are due, 12 nit of it already in lightmaps/)).toBeTruthy();
     const bounce = within(screen.getByTestId("answer-bounce"));
     expect(bounce.getByText(/Bounce finds 31/)).toBeTruthy();
     expect(bounce.getAllByRole("row").map((r) => r.textContent)).toContain("hidden0 nit2 nit20 nit");

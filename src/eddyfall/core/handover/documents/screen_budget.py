@@ -7,14 +7,14 @@ from eddyfall.core.truth.screen_budget import ScreenBudget
 
 
 class TargetDocument(Document):
-    """One target: the pass that holds it, its name, bytes a texel, one texel for divisor x divisor px, with mips, rim, all its bytes."""
+    """One target: the pass that holds it, its name, bytes a texel, one texel for divisor x divisor px, with mips, margin, all its bytes."""
 
     pass_name: str
     target: str
     texel_bytes: int
     divisor: int
     mips: bool
-    rim_px: int
+    margin_px: int
     bytes: int
 
 
@@ -34,7 +34,7 @@ class ScreenBudgetDocument(Document):
         targets = [
             TargetDocument(
                 pass_name=h.pass_name, target=h.target.name, texel_bytes=h.target.texel_bytes, divisor=h.target.divisor,
-                mips=h.target.mips, rim_px=h.target.rim_px, bytes=h.bytes,
+                mips=h.target.mips, margin_px=h.target.margin_px, bytes=h.bytes,
             )
             for h in b.held
         ]  # fmt: skip

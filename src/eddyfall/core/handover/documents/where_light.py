@@ -4,7 +4,8 @@ from typing import Self
 
 from eddyfall.core.handover.documents.base import Document, Finite
 from eddyfall.core.truth.reference.answers import OUTCOMES
-from eddyfall.core.truth.reference.where import CLASSES, Answer, Where
+from eddyfall.core.truth.reference.classes import CLASSES
+from eddyfall.core.truth.reference.where import Answer, Where
 
 
 class ClassDocument(Document):
@@ -78,7 +79,8 @@ class CeilingDocument(Document):
 
 
 class WhereDocument(Document):
-    """Of places of a frame or a region, or of one place of the world: luminance due in nits, of it from other surfaces and the sky."""
+    """Of places of a frame or a region, or of one place of the world: luminance due in nits, of it from other surfaces and the
+    sky, of that already in lightmaps; ceilings are of the rest."""
 
     viewpoint: str
     places: int
@@ -90,6 +92,7 @@ class WhereDocument(Document):
     hidden_by: list[HidingDocument]
     margin: list[MarginDocument]
     answers: list[AnswerDocument]
+    in_lightmaps: float
     ceilings: list[CeilingDocument]
 
     @classmethod
@@ -100,6 +103,7 @@ class WhereDocument(Document):
             sources=[SourceDocument(drawable=d, where=where, nits=nits) for d, where, nits in w.sources],
             hidden_by=[HidingDocument(drawable=d, nits=nits) for d, nits in w.hidden_by],
             margin=[MarginDocument(px=px, pixels_more=more, nits=nits) for px, more, nits in w.margin],
+            in_lightmaps=w.in_lightmaps,
             answers=[AnswerDocument.from_core(a) for a in w.answers],
             ceilings=[CeilingDocument(remedy=c.remedy, nits=c.nits, stops=c.stops, why=c.why) for c in w.ceilings],
         )  # fmt: skip

@@ -40,7 +40,7 @@ class Vertices:
 
 
 class Answers:
-    """The passes of a whole frame, drawn with its rim, as they are set there."""
+    """The passes of a whole frame, drawn with its margin, as they are set there."""
 
     def __init__(self, frame: Frame) -> None:
         self.frame, stage = frame, frame.stage
@@ -52,31 +52,42 @@ class Answers:
 
     @property
     def copied(self) -> np.ndarray | None:
-        """(h, w) view depth in m that the depth copy holds for the frame without its rim; None if nothing reads it."""
+        """(h, w) view depth in m that the depth copy holds for the frame without its margin; None if nothing reads it."""
         if not self.settings:
             return None
         x, y = -self.frame.pixels.origin[0], -self.frame.pixels.origin[1]
         width, height = self.frame.pixels.size
         return self.depth[y : y + height, x : x + width]
 
-    def takes(self, name: str, v: Vertices) -> tuple[np.ndarray, np.ndarray]:
-        """((n,) bool: the pass answers for the layer under the coat, (n,) bool: for the coat)."""
-        by_rays = v.rough <= self.roughest
-        if name == "reflect":
-            return np.zeros(len(v.rough), bool), by_rays
-        setting = self.settings["bounce"]
-        asked = np.ones(len(v.rough), bool) if isinstance(setting, Bounce) and setting.on_lightmapped else ~v.mapped
-        return asked, asked & ~by_rays
+    def concerns(self, name: str, v: Vertices) -> np.ndarray:
+        """(n, 2) bool: whether light of the layer under the coat, and of the coat, is a pass's own, whether it takes it or not."""
+        by_rays, all_of_them = v.rough <= self.roughest, np.ones(len(v.rough), bool)
+        return np.stack([~all_of_them, all_of_them] if name == "reflect" else [all_of_them, ~by_rays], axis=1)
 
-    def outcomes(self, name: str, v: Vertices, direction: np.ndarray, end: np.ndarray, drawable: np.ndarray) -> np.ndarray:
-        """(n,) outcome of rays along unit directions (n, 3) that end at places (n, 3) of drawables (n,), -1: the sky."""
+    def takes(self, name: str, v: Vertices) -> np.ndarray:
+        """(n, 2) bool: whether a pass answers for the layer under the coat, and for the coat."""
+        setting = self.settings[name]
+        asked = v.rough <= self.roughest if name == "reflect" else ~v.mapped
+        if isinstance(setting, Bounce) and setting.on_lightmapped:
+            asked = np.ones(len(v.rough), bool)
+        return np.asarray(self.concerns(name, v) & asked[:, None])
+
+    def unfound(self, name: str) -> int:
+        """What becomes of a ray that finds nothing."""
+        return MISSED if self.settings[name].fallback == "nothing" else FELL_BACK
+
+    def outcomes(
+        self, name: str, v: Vertices, direction: np.ndarray, end: np.ndarray, drawable: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """((n,) outcome of rays along unit directions (n, 3) that end at places (n, 3) of drawables (n,); (n,) how much of it counts, 0 to
+        1: the rest of what is met near the edge is not found)."""
         setting, frame = self.settings[name], self.frame
         eye, surface = np.array(frame.camera.eye), frame.buffers["surface"]
         screen = screen_of(frame.camera, frame.pixels, self.depth, surface, near_plane(frame.stage), setting.margin_px)
         off = v.normal * (np.linalg.norm(v.place - eye, axis=1, keepdims=True) * OFF_SHARE)
-        pixel = found_on(screen, v.place + off, direction, v.jitter, setting)
+        pixel, counts = found_on(screen, v.place + off, direction, v.jitter, setting)
         met = pixel >= 0
-        outcome = np.where(met, WRONG, MISSED if setting.fallback == "nothing" else FELL_BACK)
+        outcome = np.where(met, WRONG, self.unfound(name))
         at = pixel[met]
         y, x = np.divmod(at, surface.shape[1])
         rays, (ox, oy) = View(frame.camera, frame.pixels).rays, frame.pixels.origin
@@ -85,4 +96,4 @@ class Answers:
         near = np.linalg.norm(shown - end[met], axis=1) <= setting.thickness_m + SLACK * np.linalg.norm(end[met] - eye, axis=1)
         right = near & (frame.drawable.ravel()[at] == drawable[met])
         outcome[np.flatnonzero(met)[right]] = FOUND
-        return outcome
+        return outcome, np.where(met, counts, 1.0)

@@ -19,6 +19,7 @@ from eddyfall.core.shade.columns import EMITTED_RGB
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.shade.surface import Rays
 from eddyfall.core.truth.reference.answers import FELL_BACK, FOUND, NOT_ASKED, OUTCOMES, Answers, Vertices
+from eddyfall.core.truth.reference.classes import CLASSES, HIDDEN, NOT_COPIED, OFF, ON, OTHER_SIDE, SKY, classified
 from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, Wanted
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 from eddyfall.core.truth.reference.secondary import Secondary
@@ -26,10 +27,7 @@ from eddyfall.core.truth.reference.tally import BOUNCE, EMISSION, PARTS, REFLECT
 from eddyfall.core.truth.reference.trace import follow, keys_of, seen_by
 from eddyfall.core.truth.reference.walks import numbers_of
 
-CLASSES = ("sky", "behind the camera", "off the frame", "hidden", "other side of a sheet", "not in the copy", "on the frame")
-SKY, BEHIND, OFF, HIDDEN, OTHER_SIDE, NOT_COPIED, ON = range(len(CLASSES))
 MARGINS_PX = (0, 16, 32, 64, 128, 256, 512)
-SAME = 0.005  # share of its depth within which a place is the one that a pixel shows
 MOST_PLACES = 4096
 PATHS_AT_ONCE = 65_536
 SOURCES = 8
@@ -79,8 +77,8 @@ class Ceiling:
 class Where:
     """Of places or of one place, before fog: how many; luminance due in nits, of it from other surfaces and the sky; rows by class; sources
     (drawable, class, nits), most first; hidden_by (drawable, nits); margin (px of it, share of pixels more, nits then on the frame);
-    answers of the passes that are on; ceilings; of each drawable in front (drawables,): seen at
-    how many places, nits due there, nits drawn there."""
+    answers of the passes that are on; in_lightmaps: nits of it that lightmaps hold already; ceilings of the rest; of each drawable in front
+    (drawables,): seen at how many places, nits due there, nits drawn there."""
 
     places: int
     samples: int
@@ -91,6 +89,7 @@ class Where:
     hidden_by: tuple[tuple[str, float], ...]
     margin: tuple[tuple[int, float, float], ...]
     answers: tuple[Answer, ...]
+    in_lightmaps: float
     ceilings: tuple[Ceiling, ...]
     seen: np.ndarray
     due_of: np.ndarray
@@ -188,6 +187,7 @@ class _Counts:
         self.answered = {name: np.zeros((drawables + 1, len(CLASSES), len(OUTCOMES))) for name in answers.settings}
         self.seen, self.due_of, self.drawn_of = np.zeros(drawables), np.zeros(drawables), np.zeros(drawables)
         self.paths = 0
+        self.in_maps, self.widest = np.zeros(len(CLASSES)), 0.0
         self.rays = np.zeros(len(CLASSES))
         self.light = np.zeros((len(CLASSES), 2))
         self.due = self.asked_for = 0.0
@@ -220,7 +220,8 @@ class _Counts:
         drawable = self.scene.soup.owner[triangle[met]]
         copied = self.answers.copied
         classes, off_px, before = classified(self.frame, place, facing, self.scene.covers[drawable] > 0, copied)
-        self._answered(vertices, place, drawable, classes, light)
+        held = self._answered(vertices, place, drawable, classes, light)
+        np.add.at(self.in_maps, classes, held)
         total = light.sum(axis=1)
         for k in range(len(CLASSES)):
             there = classes == k
@@ -233,25 +234,33 @@ class _Counts:
         for k, px in enumerate(MARGINS_PX):
             inside = (classes == ON) | ((classes == OFF) & (off_px <= px))
             self.margin[k] += float(total[inside].sum())
+        self.widest += float((total - held)[inside].sum())
 
-    def _answered(self, v: Vertices, place: np.ndarray, drawable: np.ndarray, classes: np.ndarray, light: np.ndarray) -> None:
-        """What the passes make of light (n, 2) from places (n, 3): of what each is asked for, and of what it is not."""
+    def _answered(
+        self, v: Vertices, place: np.ndarray, drawable: np.ndarray, classes: np.ndarray, light: np.ndarray
+    ) -> np.ndarray:
+        """Note what the passes make of light (n, 2) from places (n, 3): of what each is asked for, and of what it is not. Returns nits (n,)
+        that lightmaps hold already."""
         direction = place - v.place
         direction /= np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-12)
-        bright = np.flatnonzero(light.sum(axis=1) > 0)
+        held = light * v.mapped[:, None]
         for name, sums in self.answered.items():
-            under, coat = self.answers.takes(name, v.of(bright))
-            outcome = self.answers.outcomes(name, v.of(bright), direction[bright], place[bright], drawable[bright])
-            asked = under * light[bright, 0] + coat * light[bright, 1]
-            seen = v.drawable[bright]
-            np.add.at(sums, (seen, classes[bright], outcome), asked)
-            mine = light[bright, 0] if name == "bounce" else light[bright, 1]
-            np.add.at(sums, (seen, classes[bright], np.full(len(bright), NOT_ASKED)), np.maximum(mine - asked, 0.0))
+            takes = self.answers.takes(name, v)
+            outcome, counts = self.answers.outcomes(name, v, direction, place, drawable)
+            asked, mine = ((of * light).sum(axis=1) for of in (takes, self.answers.concerns(name, v)))
+            for what, nits in (
+                (outcome, asked * counts),
+                (self.answers.unfound(name), asked * (1 - counts)),
+                (NOT_ASKED, mine - asked),
+            ):
+                np.add.at(sums, (v.drawable, classes, np.full(len(nits), what)), nits)
+            held = held * ~takes
+        return np.asarray(held.sum(axis=1))
 
     def told(self, places: int, samples: int) -> Where:
         n = max(self.paths, 1)
         names = [d.name for d in self.frame.geometry.drawables]
-        light, due = self.light / n, self.due / n
+        light, due, in_maps = self.light / n, self.due / n, self.in_maps / n
         share = self.rays / max(self.rays.sum(), 1)
         rows = tuple(Row(name, float(share[k]), float(light[k, 0]), float(light[k, 1])) for k, name in enumerate(CLASSES))
         order = np.dstack(np.unravel_index(np.argsort(-self.by_drawable, axis=None), self.by_drawable.shape))[0][:SOURCES]
@@ -265,60 +274,18 @@ class _Counts:
             Answer(name, self.answers.settings[name].fallback, sums.sum(axis=0) / n, sums[:-1] / paths[:, None, None])
             for name, sums in self.answered.items()
         )
+        hidden_by = tuple((names[d], float(self.hidden_by[d] / n)) for d in before)
+        ceilings = _ceilings(light.sum(axis=1) - in_maps, due, self.widest / n, answers)
         return Where(
-            places, samples, due, self.asked_for / n, rows, sources, tuple((names[d], float(self.hidden_by[d] / n)) for d in before),
-            margin, answers, _ceilings(light.sum(axis=1), due, self.margin[-1] / n, answers), self.seen / samples,
-            self.due_of / paths, self.drawn_of / paths,
+            places=places, samples=samples, due=due, from_others=self.asked_for / n, rows=rows, sources=sources, hidden_by=hidden_by,
+            margin=margin, answers=answers, in_lightmaps=float(in_maps.sum()), ceilings=ceilings, seen=self.seen / samples,
+            due_of=self.due_of / paths, drawn_of=self.drawn_of / paths,
         )  # fmt: skip
 
 
-def classified(
-    frame: Frame, place: np.ndarray, facing: np.ndarray, blended: np.ndarray, copied: np.ndarray | None = None
-) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """(class (n,), px of margin that would hold it (n,), drawable that hides it (n,), -1 none) of places (n, 3) of surfaces with facing
-    (n, 3) unit normals on the side that is asked about, blended (n,) bool, in a whole frame; copied (h, w): what the depth copy holds of
-    it, if anything reads that."""
-    camera, (width, height), n = frame.camera, frame.pixels.size, len(place)
-    away = place - np.array(camera.eye)
-    depth = away @ camera.forward
-    half = np.tan(camera.fov_y_rad / 2)
-    safe = np.where(depth > 0, depth, 1.0)
-    x = ((away @ camera.axes[0]) / (safe * half * camera.aspect) + 1) / 2 * width
-    y = (1 - (away @ camera.axes[1]) / (safe * half)) / 2 * height
-    behind = depth <= 0
-    off_px = np.maximum(np.maximum(-x, x - width), np.maximum(np.maximum(-y, y - height), 0.0))
-    off = ~behind & (off_px > 0)
-    classes = np.full(n, ON)
-    before = np.full(n, -1)
-    shown = np.flatnonzero(~behind & ~off)
-    column, row = np.minimum(x[shown].astype(int), width - 1), np.minimum(y[shown].astype(int), height - 1)
-    least, most = _depth_around(frame.view_depth, row, column)
-    d = depth[shown]
-    hidden = d > most * (1 + SAME)
-    same = (d >= least * (1 - SAME)) & ~hidden
-    turned_away = np.einsum("nk,nk->n", facing[shown], away[shown]) >= 0
-    found = np.where(hidden, HIDDEN, np.where(same & turned_away, OTHER_SIDE, np.where(same, ON, NOT_COPIED)))
-    found = np.where(blended[shown], NOT_COPIED, found)
-    if copied is not None:
-        least_copied, _ = _depth_around(copied, row, column)
-        found = np.where((found == ON) & (least_copied > d * (1 + SAME)), NOT_COPIED, found)
-    classes[shown] = found
-    before[shown] = np.where(found == HIDDEN, frame.drawable[row, column], -1)
-    classes[behind], classes[off] = BEHIND, OFF
-    return classes, np.where(off, off_px, 0.0), before
-
-
-def _depth_around(depth: np.ndarray, row: np.ndarray, column: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """(least, most) depth (n,) of a pixel and its neighbours."""
-    height, width = depth.shape
-    around = np.stack([
-        depth[np.clip(row + dy, 0, height - 1), np.clip(column + dx, 0, width - 1)] for dy in (-1, 0, 1) for dx in (-1, 0, 1)
-    ])  # fmt: skip
-    return around.min(axis=0), around.max(axis=0)
-
-
 def _ceilings(light: np.ndarray, due: float, with_margin: float, answers: tuple[Answer, ...]) -> tuple[Ceiling, ...]:
-    """What each kind of remedy can bring at the most; all of them have what does not come from other surfaces."""
+    """What each kind of remedy can bring at the most of light (classes,) that no lightmap holds; all of them have what lightmaps hold and
+    what does not come from other surfaces."""
     others = float(light.sum() - light[SKY])
     rest = due - others
     everything = others

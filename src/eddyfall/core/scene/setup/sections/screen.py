@@ -24,7 +24,7 @@ class Marched(Section):
     )
     steps: int = leaf(32, "-", "places along a ray that are held against the depth copy, evenly over the screen", ge=1, le=512)
     rays: int = leaf(4, "-", "rays of each bundle", ge=1, le=256)
-    margin_px: int = leaf(0, "px", "width of a rim around the frame that is drawn for it, too", ge=0, le=512)
+    margin_px: int = leaf(0, "px", "width of a margin around the frame that is drawn for it, too", ge=0, le=512)
     edge_fade_px: int = leaf(
         0, "px", "over how many px before the edge of what is drawn it gives way to the fallback", ge=0, le=512
     )
@@ -39,7 +39,7 @@ class Occlusion(Section):
     reach_m: float = leaf(1.0, "m", "how far what stands near is looked for", gt=0, le=1e5)
     steps: int = leaf(8, "-", "places that are looked at along each side of a slice", ge=1, le=128)
     slices: int = leaf(4, "-", "planes through the eye's ray in which the horizon is looked for", ge=1, le=64)
-    margin_px: int = leaf(0, "px", "width of a rim around the frame that is drawn for it, too", ge=0, le=512)
+    margin_px: int = leaf(0, "px", "width of a margin around the frame that is drawn for it, too", ge=0, le=512)
     divisor: Divisor = leaf(1, "-", "one horizon for so many by so many px")
     rounds: int = leaf(0, "-", ROUNDS, ge=0, le=5)
     applies_to: Literal["sky", "indirect"] = leaf("sky", "-", "what it dims: light from the sky, or that of lightmaps as well")
