@@ -9,15 +9,10 @@ from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Fami
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.scene.changes import Change, apply_change, set_resolved
-from eddyfall.core.scene.setup.sections.screen import Bounce, Occlusion, Reflect
+from eddyfall.core.scene.setup.sections.screen import FROM_FRAME
 from eddyfall.core.truth.screen_budget import MIB, ScreenBudget, screen_budget
 
 CODE = "target.over-budget"
-SECTIONS: dict[str, type[Occlusion] | type[Bounce] | type[Reflect]] = {
-    "occlusion": Occlusion,
-    "bounce": Bounce,
-    "reflect": Reflect,
-}
 DIVISORS = (2, 4)
 
 
@@ -69,7 +64,7 @@ def _candidates(survey: Survey, viewpoint: str, most: ScreenBudget) -> Iterator[
 
 def _ways(survey: Survey, viewpoint: str) -> Iterator[tuple[Change, str]]:
     resolved = survey.resolved(viewpoint)
-    on = {name: section for name, kind in SECTIONS.items() if (section := resolved[kind]).enabled}
+    on = {name: section for name, kind in FROM_FRAME.items() if (section := resolved[kind]).enabled}
 
     def change(title: str, leaves: dict[str, int]) -> Change:
         return set_resolved(survey.build, resolved, dict(leaves), title=title)

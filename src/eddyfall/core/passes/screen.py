@@ -11,7 +11,7 @@ from eddyfall.core.passes.contract import Camera, Pixels, Stage, Target, Values,
 from eddyfall.core.passes.world_light import World, world_light, world_of
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.depth import Depth
-from eddyfall.core.scene.setup.sections.screen import Bounce, Marched, Occlusion, Reflect
+from eddyfall.core.scene.setup.sections.screen import FROM_FRAME, FromFrame, Marched, Occlusion
 from eddyfall.core.screen.a_trous import Guide, coarser, middles, smoothed, spread
 from eddyfall.core.screen.bundles import faded
 from eddyfall.core.screen.march import OFF_SHARE, Screen, marched
@@ -19,10 +19,9 @@ from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.facing import ray_directions
 
 Section = Occlusion | Marched
-ALL: tuple[type[Occlusion] | type[Bounce] | type[Reflect], ...] = (Occlusion, Bounce, Reflect)
 
 
-def margin_of(kind: type[Occlusion] | type[Bounce] | type[Reflect]) -> Callable[[Resolved], int | None]:
+def margin_of(kind: FromFrame) -> Callable[[Resolved], int | None]:
     """What a pass of that section needs beyond the frame: see `Pass.beyond_px`."""
 
     def beyond(resolved: Resolved) -> int | None:
@@ -34,7 +33,7 @@ def margin_of(kind: type[Occlusion] | type[Bounce] | type[Reflect]) -> Callable[
 
 def frame_margin_px(resolved: Resolved) -> int:
     """Px beyond the frame that are drawn for any of them."""
-    return max((resolved[kind].margin_px for kind in ALL if resolved[kind].enabled), default=0)
+    return max((resolved[kind].margin_px for kind in FROM_FRAME.values() if resolved[kind].enabled), default=0)
 
 
 def held_buffers(section: Section, *buffers: tuple[str, int]) -> tuple[Target, ...]:

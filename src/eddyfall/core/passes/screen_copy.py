@@ -7,10 +7,10 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.screen import ALL, frame_margin_px
+from eddyfall.core.passes.screen import frame_margin_px
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.setup.sections.depth import Depth
-from eddyfall.core.scene.setup.sections.screen import Bounce, Reflect
+from eddyfall.core.scene.setup.sections.screen import FROM_FRAME, Bounce, Reflect
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -26,7 +26,7 @@ class CopySection:
 
 def section(stage: Stage) -> CopySection:
     copy_from, depth = stage.resolved[Depth].copy_from, stage.depth_format
-    wanted = any(stage.resolved[kind].enabled for kind in ALL)
+    wanted = any(stage.resolved[kind].enabled for kind in FROM_FRAME.values())
     colour = stage.resolved[Bounce].enabled or stage.resolved[Reflect].enabled
     margin = frame_margin_px(stage.resolved)
     if not wanted:

@@ -53,3 +53,7 @@ class Bounce(Marched):
 @register_section("reflect", place=36)
 class Reflect(Marched):
     roughest: float = leaf(0.6, "-", "roughness beyond which nothing is reflected by rays", ge=0, le=1)
+
+
+FromFrame = type[Occlusion] | type[Bounce] | type[Reflect]
+FROM_FRAME: dict[str, FromFrame] = {"occlusion": Occlusion, "bounce": Bounce, "reflect": Reflect}
