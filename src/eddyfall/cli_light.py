@@ -1,4 +1,4 @@
-"""Commands about light: reference, compare, where-light, budget."""
+"""Commands about light: reference, compare, where-light, moves, budget."""
 
 import argparse
 from collections.abc import Callable
@@ -42,6 +42,25 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--samples", type=int, default=64, metavar="N", help="of each place (default 64)")
     sub.add_argument("--places", type=int, default=512, metavar="N", help="spread over the crop (default 512)")
     sub.add_argument("--bounces", type=int, default=8, metavar="N", help="how often light is reflected at the most (default 8)")
+    sub = command(
+        "moves",
+        moves,
+        "look along a move of the camera: how far places drift from the light that is due to them, when, why, and what helps",
+    )
+    sub.add_argument(
+        "--move", required=True, metavar="NAME", help="a move of the setup, or turn, approach, sway from a viewpoint"
+    )
+    sub.add_argument("--viewpoint", help="where a turn, an approach or a sway starts")
+    sub.add_argument(
+        "--crop", type=numbers(4), metavar="X0,Y0,X1,Y1", help="of the frame (default: all of it), for places to look at"
+    )
+    sub.add_argument("--at", type=place, metavar="X,Y,Z", help="a place of the world in m instead")
+    sub.add_argument("--from", dest="from_s", type=float, metavar="S", help="moment of the crop in s (default: the first)")
+    sub.add_argument("--anchors", type=int, default=64, metavar="N", help="places spread over the crop (default 64)")
+    sub.add_argument("--samples", type=int, metavar="N", help="of each place (default: so many that their mean is smooth)")
+    sub.add_argument("--bounces", type=int, default=8, metavar="N", help="how often light is reflected at the most (default 8)")
+    sub.add_argument("--every", type=int, metavar="N", help="draw every Nth pose, besides the worst")
+    sub.add_argument("--limit", type=float, default=0.25, metavar="STOPS", help="drift that is let pass (default 0.25)")
     sub = command(
         "budget",
         budget,
@@ -214,6 +233,60 @@ def where_light(args: Any) -> int:
     out.table("", ["a margin of", "pixels", "nits on it"], rows)
     out.result(found, inputs(args))
     return 0
+
+
+def moves(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.moves import AlongDocument
+    from eddyfall.core.truth.moving.along import Asked, along, move_of
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    request = Request(args.viewpoint or "", args.size, args.crop, args.target)
+    path = move_of(renderer, build, args.move, args.viewpoint, request)
+    asked = Asked(
+        path=path, request=request, at=args.at, from_s=args.from_s, anchors=args.anchors, samples=args.samples, bounces=args.bounces,
+        every=args.every, limit_stops=args.limit,
+    )  # fmt: skip
+    with out.progress() as progress:
+        found = AlongDocument.from_core(along(renderer, build, asked, progress))
+    holds = "it holds" if found.holds else f"it does NOT hold within {found.limit_stops:g}"
+    drawn = "" if found.measured_drift is None else f", {found.measured_drift:.2f} stops over the frames that were drawn"
+    out.say(
+        f"{found.move} from {found.viewpoint}, {found.anchors} places over {len(found.moments)} poses: drift {found.drift:.2f} stops "
+        f"[prediction]{drawn}: {holds}"
+    )
+    if found.exceeds:
+        spans = ", ".join(f"{a:.2f} to {b:.2f}" for a, b in found.exceeds)
+        out.say(f"beyond it at {spans} s; most of what is lost at {found.worst_s:.2f} s is {found.cause}")
+    rows = [
+        [
+            f"{m.t_s:.2f}",
+            f"{m.in_sight}",
+            *(_nits(v) for v in (m.due, m.predicted, m.measured)),
+            _signed(m.away),
+            _signed(m.measured_away),
+        ]
+        for m in found.moments
+        if m.measured is not None
+    ]
+    out.table(
+        "frames that were drawn",
+        ["s", "in sight", "nits due", "predicted", "measured", "away [prediction]", "away measured"],
+        rows,
+    )
+    rows = [[h.remedy, f"{h.drift:.2f} stops", "within the limit" if h.enough else ""] for h in found.helps]
+    if rows:
+        out.table("drift that is left with the most that can be had [predictions]", ["of", "drift", ""], rows)
+    out.result(found, inputs(args))
+    return 0 if found.holds else 1
+
+
+def _nits(value: float | None) -> str:
+    return "" if value is None else f"{value:.4g}"
+
+
+def _signed(value: float | None) -> str:
+    return "" if value is None else f"{value:+.2f}"
 
 
 def budget(args: Any) -> int:

@@ -9,7 +9,7 @@ from eddyfall.core.frame.schedule import schedule, settings_of
 from eddyfall.core.passes.contract import Pass
 from eddyfall.core.scene.setup import Setup, setup_schema
 from eddyfall.core.scene.setup.registry import sections
-from eddyfall.core.scene.setup.tables import Shader
+from eddyfall.core.scene.setup.tables import MoveKey, Shader
 
 
 def affects(path: str) -> list[str]:
@@ -36,7 +36,7 @@ def _holders() -> dict[str, type[BaseModel]]:
         for kind in get_args(field.annotation)
         if isinstance(kind, type) and issubclass(kind, BaseModel)
     }
-    return {**sections(), **tables, "shaders.passes": type(Shader().passes)}
+    return {**sections(), **tables, "shaders.passes": type(Shader().passes), "moves.keys": MoveKey}
 
 
 def described_schema() -> dict[str, Any]:

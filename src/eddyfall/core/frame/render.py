@@ -47,7 +47,8 @@ class Request:
     """What to draw. size (width, height) px; crop (x0, y0, x1, y1) px, half open, of that size; role None takes the viewpoint's.
 
     hidden: drawables left out of camera passes; plate: (4, 3) world corners of an opaque card in camera passes; paint: flat
-    colours by drawable. Shadow passes see none of the three.
+    colours by drawable. Shadow passes see none of the three. camera: one that stands elsewhere than the viewpoint's, whose settings hold
+    all the same.
     """
 
     viewpoint: str
@@ -59,6 +60,7 @@ class Request:
     hidden: frozenset[int] = frozenset()
     plate: np.ndarray | None = field(default=None, compare=False)
     paint: tuple[tuple[int, tuple[float, float, float]], ...] = ()
+    camera: Camera | None = None
 
     @property
     def window(self) -> tuple[int, int, int, int]:
@@ -166,7 +168,7 @@ class Renderer:
         mapped = frozenset(np.flatnonzero(lightmaps.value.of_drawable >= 0).tolist())
         state = self.derive(make_state, build, packed, request.hidden, request.plate is not None, mapped)
         stage = make_stage(build, state.value, resolved, request.paint)
-        camera = make_camera(build, request.viewpoint, request.size[0] / request.size[1])
+        camera = request.camera or make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
         plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()
         known = {

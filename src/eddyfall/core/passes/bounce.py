@@ -10,8 +10,10 @@ from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.screen import (
+    Bundle,
     brought,
     bundle_of,
+    converged_at,
     held_buffers,
     laid,
     margin_of,
@@ -48,33 +50,53 @@ def section(stage: Stage) -> BounceSection:
 
 
 def run(inputs: Values, section: BounceSection) -> dict[str, Any]:
-    setting, visible = section.bounce, inputs["visible"]
+    setting = section.bounce
     if not setting.enabled:
         return {"shaded": inputs["shaded"], "bounced": np.zeros((1, 1, 3), np.float32)}
-    surface, drawable = inputs["surface"], inputs["drawable"]
-    takes = (visible >= 0) & (surface[..., REFLECTING].sum(axis=2) > 0)
-    mapped = section.mapped[drawable] & (drawable >= 0)
-    if not setting.on_lightmapped:
-        takes &= ~mapped
+    surface, b = inputs["surface"], bundle_of(inputs, takes_part(inputs, section), setting.divisor)
+    light = b.whole(gathered(inputs, section, b, setting.rays), setting.rounds)
+    y, x, rows, to_eye = b.all_of(surface)
+    bounced = np.zeros_like(inputs["shaded"])
+    bounced[y, x] = light[y, x] * reflected_share(rows, to_eye, section)
+    return {"shaded": inputs["shaded"] + bounced, "bounced": bounced}
+
+
+def takes_part(inputs: Values, section: BounceSection) -> np.ndarray:
+    """(h, w) bool: pixels that get light from the pass."""
+    takes: np.ndarray = (inputs["visible"] >= 0) & (inputs["surface"][..., REFLECTING].sum(axis=2) > 0)
+    return takes if section.bounce.on_lightmapped else takes & ~section.mapped[inputs["drawable"]]
+
+
+def gathered(inputs: Values, section: BounceSection, b: Bundle, rays: int) -> np.ndarray:
+    """(n, 3) nits from all around that rays of a bundle's pixels bring on the mean, before surfaces reflect it."""
+    setting = section.bounce
+    mapped = section.mapped[inputs["drawable"]].ravel()[b.pixel]
     screen = screen_here(inputs, section.near_m, setting.margin_px)
-    b = bundle_of(inputs, takes, setting.divisor)
     # Where the sky already lights a surface, what is found stands in its stead.
     sky = None if section.sky is None or setting.fallback == "nothing" else with_picture(section.sky, inputs["sky_maps"])
-    lit_by_sky = ~mapped.ravel()[b.pixel]
     seeds, total = seeds_of(b.x, b.y, 1), np.zeros((len(b.pixel), 3))
-    for ray in range(setting.rays):
+    for ray in range(rays):
         direction, jitter = even_rays(b.rows[:, NORMAL_XYZ], seeds, ray)
         known, light = brought(inputs, inputs["shaded"], screen, b.place, direction, jitter, setting, section.world)
         if sky is not None:
-            light -= sky_colours_along(direction, sky) * (known * lit_by_sky)[:, None]
+            light -= sky_colours_along(direction, sky) * (known * ~mapped)[:, None]
         total += light
-    light = b.whole(total / setting.rays, setting.rounds)
-    y, x, rows, to_eye = b.all_of(surface)
+    return total / rays
+
+
+def converged(inputs: Values, section: BounceSection, at: np.ndarray) -> np.ndarray:
+    """(h, w, 3) nits that the pass tends to by more and more rays, without a filter, at pixels (h, w) bool; 0 elsewhere."""
+
+    def light(b: Bundle, rays: int) -> np.ndarray:
+        return np.asarray(gathered(inputs, section, b, rays) * reflected_share(b.rows, b.to_eye, section))
+
+    return converged_at(at, light, bundle_of(inputs, takes_part(inputs, section) & at, 1))
+
+
+def reflected_share(rows: np.ndarray, to_eye: np.ndarray, section: BounceSection) -> np.ndarray:
+    """(n, 3) share of light from all around that surfaces send to the eye, but for what is mirrored by rays."""
     under, coat = shares_of_even_light(rows, to_eye)
-    share = under + np.where(rows[:, ROUGH, None] > section.by_rays, coat, 0.0)
-    bounced = np.zeros_like(inputs["shaded"])
-    bounced[y, x] = light[y, x] * share
-    return {"shaded": inputs["shaded"] + bounced, "bounced": bounced}
+    return np.asarray(under + np.where(rows[:, ROUGH, None] > section.by_rays, coat, 0.0))
 
 
 def twin(r: Recorder) -> None:

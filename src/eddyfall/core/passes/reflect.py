@@ -10,8 +10,10 @@ from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.screen import (
+    Bundle,
     brought,
     bundle_of,
+    converged_at,
     frame_margin_px,
     held_buffers,
     laid,
@@ -45,28 +47,51 @@ def section(stage: Stage) -> ReflectSection:
 
 
 def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
-    setting, visible, picture = section.reflect, inputs["visible"], inputs["with_sky"]
+    setting, picture = section.reflect, inputs["with_sky"]
     if not setting.enabled:
         return {"with_sky": picture, "reflected": np.zeros((1, 1, 3), np.float32)}
     surface = inputs["surface"]
-    takes = (visible >= 0) & (surface[..., F0_RGB].sum(axis=2) > 0) & (surface[..., ROUGH] <= setting.roughest)
+    b = bundle_of(inputs, takes_part(inputs, section), setting.divisor)
+    got, found = gathered(inputs, section, b, setting.rays)
+    # What the coat makes of it is taken out for the filter and put back at each pixel.
+    light = b.whole(np.column_stack([got / _coat(b.rows, b.to_eye), found]), setting.rounds)
+    y, x, rows, to_eye = b.all_of(surface)
+    reflected = np.zeros_like(picture)
+    reflected[y, x] = light[y, x, :3] * _coat(rows, to_eye) - inputs["mirrored"][y, x] * light[y, x, 3:]
+    return {"with_sky": picture + reflected, "reflected": reflected}
+
+
+def takes_part(inputs: Values, section: ReflectSection) -> np.ndarray:
+    """(h, w) bool: pixels whose coats mirror by rays."""
+    surface = inputs["surface"]
+    shines = (surface[..., F0_RGB].sum(axis=2) > 0) & (surface[..., ROUGH] <= section.reflect.roughest)
+    return np.asarray((inputs["visible"] >= 0) & shines)
+
+
+def gathered(inputs: Values, section: ReflectSection, b: Bundle, rays: int) -> tuple[np.ndarray, np.ndarray]:
+    """((n, 3) nits that coats of a bundle's pixels mirror on the mean, (n,) how much of the even light it stands for)."""
+    setting, picture = section.reflect, inputs["with_sky"]
     screen = screen_here(inputs, section.near_m, setting.margin_px)
-    b = bundle_of(inputs, takes, setting.divisor)
     n, seeds = len(b.pixel), seeds_of(b.x, b.y, 2)
     got, weights, known_weights = np.zeros((n, 3)), np.zeros(n), np.zeros(n)
-    for ray in range(setting.rays):
+    for ray in range(rays):
         direction, weight, jitter = mirrored_rays(b.rows, b.to_eye, seeds, ray)
         known, light = brought(inputs, picture, screen, b.place, direction, jitter, setting, section.world)
         got += weight * light
         weights += weight.sum(axis=1)
         known_weights += weight.sum(axis=1) * known
-    # What the coat makes of it is taken out for the filter and put back at each pixel.
     found = np.ones(n) if setting.fallback == "nothing" else np.divide(known_weights, weights, out=np.zeros(n), where=weights > 0)
-    light = b.whole(np.column_stack([got / setting.rays / _coat(b.rows, b.to_eye), found]), setting.rounds)
-    y, x, rows, to_eye = b.all_of(surface)
-    reflected = np.zeros_like(picture)
-    reflected[y, x] = light[y, x, :3] * _coat(rows, to_eye) - inputs["mirrored"][y, x] * light[y, x, 3:]
-    return {"with_sky": picture + reflected, "reflected": reflected}
+    return got / rays, found
+
+
+def converged(inputs: Values, section: ReflectSection, at: np.ndarray) -> np.ndarray:
+    """(h, w, 3) nits by which the pass changes pixels (h, w) bool with more and more rays, without a filter; 0 elsewhere."""
+
+    def light(b: Bundle, rays: int) -> np.ndarray:
+        got, found = gathered(inputs, section, b, rays)
+        return np.asarray(got - inputs["mirrored"].reshape(-1, 3)[b.pixel] * found[:, None])
+
+    return converged_at(at, light, bundle_of(inputs, takes_part(inputs, section) & at, 1))
 
 
 def _coat(rows: np.ndarray, to_eye: np.ndarray) -> np.ndarray:

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -19,6 +19,7 @@ from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.facing import ray_directions
 
 Section = Occlusion | Marched
+CONVERGED, CONVERGED_RAYS = 2048, 128  # pixels at once, and rays of each, by which a mean is taken to have converged
 
 
 def margin_of(kind: FromFrame) -> Callable[[Resolved], int | None]:
@@ -89,6 +90,14 @@ class Bundle:
     divisor: int
     ways: np.ndarray
 
+    def repeated(self, times: int) -> "Bundle":
+        """The same pixels so many times over, each time with seeds of their own, in the order of times, then pixels; it cannot be made
+        whole."""
+        y = np.concatenate([self.y + k * 65_536 for k in range(times)])
+        names = ("index", "x", "pixel", "rows", "place", "to_eye")
+        index, x, pixel, rows, place, to_eye = (np.concatenate([getattr(self, name)] * times) for name in names)
+        return replace(self, index=index, x=x, y=y, pixel=pixel, rows=rows, place=place, to_eye=to_eye)
+
     def all_of(self, surface: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
         """(y, x (m,), rows (m, row), to_eye (m, 3)) of all pixels of the window that take part."""
         y, x = np.nonzero(self.fine.valid)
@@ -99,6 +108,16 @@ class Bundle:
         coarse = np.zeros((*self.coarse.valid.shape, values.shape[1]))
         coarse.reshape(-1, values.shape[1])[self.index] = values
         return spread(smoothed(coarse, self.coarse, rounds), self.coarse, self.fine, self.divisor)
+
+
+def converged_at(at: np.ndarray, gathered: Callable[[Bundle, int], np.ndarray], b: Bundle) -> np.ndarray:
+    """(h, w, 3) mean of what many rays of a bundle's pixels bring, as `gathered` gives it for so many rays (n, 3); 0 at the other pixels
+    of at (h, w). Fewer of each where there are many pixels."""
+    times = int(np.clip(CONVERGED // max(len(b.pixel), 1), 1, 32))
+    light = np.zeros((at.size, 3))
+    if len(b.pixel):
+        light[b.pixel] = gathered(b.repeated(times), CONVERGED_RAYS).reshape(times, -1, 3).mean(axis=0)
+    return light.reshape(*at.shape, 3)
 
 
 def bundle_of(inputs: Values, taking_part: np.ndarray, divisor: int) -> Bundle:

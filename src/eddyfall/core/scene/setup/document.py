@@ -18,6 +18,7 @@ from eddyfall.core.scene.setup.tables import (
     LightSetup,
     MaterialSetup,
     MeshSetup,
+    Move,
     NodeSetup,
     Override,
     Shader,
@@ -35,6 +36,7 @@ class Setup(Section):
     targets: dict[str, Override] = Field(default_factory=dict, description="devices: what each lays over the project")
     roles: dict[str, Override] = Field(default_factory=lambda: {"edit": Override(), "play": Override()})
     viewpoints: dict[str, Viewpoint] = Field(default_factory=dict)
+    moves: dict[str, Move] = Field(default_factory=dict, description="cameras on their way, by name")
     shaders: dict[str, Shader] = Field(default_factory=dict, description="by shader key; stock_* exist always")
     materials: dict[str, MaterialSetup] = Field(default_factory=dict, description="by glTF material key")
     meshes: dict[str, MeshSetup] = Field(default_factory=dict, description="by glTF mesh key")
@@ -120,6 +122,12 @@ def parse_setup(raw: dict[str, Any]) -> Setup:
             raise SetupError(f"role {viewpoint.role!r} is not in roles", f"viewpoints.{name}.role")
         if viewpoint.light_set is not None and viewpoint.light_set not in setup.light_sets:
             raise SetupError(f"light set {viewpoint.light_set!r} is not in light_sets", f"viewpoints.{name}.light_set")
+    for name, move in setup.moves.items():
+        for key, at in move.keys.items():
+            if at.viewpoint is not None and at.viewpoint not in setup.viewpoints:
+                raise SetupError(f"viewpoint {at.viewpoint!r} is not in viewpoints", f"moves.{name}.keys.{key}.viewpoint")
+        if move.role is not None and move.role not in setup.roles and move.role not in ("edit", "play"):
+            raise SetupError(f"role {move.role!r} is not in roles", f"moves.{name}.role")
     for name, region in setup.focus_regions.items():
         if any(low >= high for low, high in zip(region.low_m, region.high_m)):
             raise SetupError("low_m must lie below high_m on every axis", f"focus_regions.{name}")

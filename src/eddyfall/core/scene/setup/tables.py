@@ -1,5 +1,6 @@
 """The tables of a setup: roles, targets, viewpoints, shaders, materials, meshes (with copies), nodes, lights."""
 
+from itertools import pairwise
 from typing import Any, Literal
 
 from pydantic import Field, model_validator
@@ -197,6 +198,43 @@ class Viewpoint(Section):
             raise ValueError("a viewpoint needs a camera, or eye and target")
         if self.camera is None and self.eye == self.target:
             raise ValueError("eye and target must differ")
+        return self
+
+
+class MoveKey(Section):
+    """Where the camera of a move stands at a moment: a viewpoint, or eye and target."""
+
+    t_s: float = leaf(0.0, "s", "when; keys stand in the order of their moments", beside="moves", ge=-1e5, le=1e5)
+    viewpoint: str | None = leaf(None, "-", "viewpoint that the camera stands at; null uses eye and target", beside="moves")
+    eye: Vec3 | None = leaf(None, "m", "camera position", beside="moves")
+    target: Vec3 | None = leaf(None, "m", "point looked at", beside="moves")
+    fov_y_deg: float = leaf(55.0, "deg", "vertical field of view when no viewpoint is named", beside="moves", ge=1, le=170)
+    cut: bool = leaf(False, "-", "the camera is there at once, and stands at the key before until then", beside="moves")
+
+    @model_validator(mode="after")
+    def _has_pose(self) -> "MoveKey":
+        if (self.viewpoint is None) == (self.eye is None and self.target is None):
+            raise ValueError("a key needs a viewpoint, or eye and target")
+        if self.viewpoint is None and (self.eye is None or self.target is None or self.eye == self.target):
+            raise ValueError("a key needs both eye and target, and they must differ")
+        return self
+
+
+class Move(Section):
+    """A camera on its way: through its keys on a centripetal Catmull-Rom curve, turned evenly from each to the next."""
+
+    keys: dict[str, MoveKey] = Field(default_factory=dict, description="keys by name, in the order of their moments")
+    rate_hz: float = leaf(30.0, "Hz", "how often it is looked at", beside="moves", gt=0, le=240)
+    role: str | None = leaf(None, "-", "role whose settings hold; null takes the viewpoint's", beside="moves")
+
+    @model_validator(mode="after")
+    def _goes_on(self) -> "Move":
+        if len(self.keys) < 2:
+            raise ValueError(f"a move needs two keys at the least, it has {len(self.keys)}")
+        named = list(self.keys.items())
+        for (before, a), (after, b) in pairwise(named):
+            if b.t_s <= a.t_s:
+                raise ValueError(f"key {after!r} at {b.t_s:g} s must come after key {before!r} at {a.t_s:g} s")
         return self
 
 

@@ -4,6 +4,7 @@ The same march as theirs, along rays whose true end is known: it finds that end,
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -19,6 +20,7 @@ from eddyfall.core.shade.facing import ray_directions
 OUTCOMES = ("found", "wrong hit", "missed", "fell back", "not asked")
 FOUND, WRONG, MISSED, FELL_BACK, NOT_ASKED = range(len(OUTCOMES))
 NAMES = ("bounce", "reflect")
+IN_PX = ("margin_px", "edge_fade_px")
 SLACK = 0.01  # of its distance to the eye: how far from a ray's true end a pixel's surface may lie, besides the thickness
 
 
@@ -40,12 +42,15 @@ class Vertices:
 
 
 class Answers:
-    """The passes of a whole frame, drawn with its margin, as they are set there."""
+    """The passes of a whole frame, drawn with its margin, as they are set there; finer: so many px of the frame they are set for stand,
+    along each edge, for one of this."""
 
-    def __init__(self, frame: Frame) -> None:
+    def __init__(self, frame: Frame, finer: int = 1) -> None:
         self.frame, stage = frame, frame.stage
         self.settings: dict[str, Marched] = {
-            name: section for name, section in zip(NAMES, (stage.resolved[Bounce], stage.resolved[Reflect])) if section.enabled
+            name: section.model_copy(update={field: math.ceil(getattr(section, field) / finer) for field in IN_PX})
+            for name, section in zip(NAMES, (stage.resolved[Bounce], stage.resolved[Reflect]))
+            if section.enabled
         }
         self.roughest = stage.resolved[Reflect].roughest if "reflect" in self.settings else -1.0
         self.depth = copied_depth(frame.buffers)
@@ -76,16 +81,26 @@ class Answers:
         """What becomes of a ray that finds nothing."""
         return MISSED if self.settings[name].fallback == "nothing" else FELL_BACK
 
-    def outcomes(
-        self, name: str, v: Vertices, direction: np.ndarray, end: np.ndarray, drawable: np.ndarray
-    ) -> tuple[np.ndarray, np.ndarray]:
-        """((n,) outcome of rays along unit directions (n, 3) that end at places (n, 3) of drawables (n,); (n,) how much of it counts, 0 to
-        1: the rest of what is met near the edge is not found)."""
+    def met(self, name: str, v: Vertices, direction: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """((n,) pixel of the frame with its margin that each ray along unit directions (n, 3) meets, -1: none; (n,) how much of it counts,
+        0 to 1: the rest of what is met near the edge is not found)."""
         setting, frame = self.settings[name], self.frame
         eye, surface = np.array(frame.camera.eye), frame.buffers["surface"]
         screen = screen_of(frame.camera, frame.pixels, self.depth, surface, near_plane(frame.stage), setting.margin_px)
         off = v.normal * (np.linalg.norm(v.place - eye, axis=1, keepdims=True) * OFF_SHARE)
-        pixel, counts = found_on(screen, v.place + off, direction, v.jitter, setting)
+        return found_on(screen, v.place + off, direction, v.jitter, setting)
+
+    def outcomes(
+        self, name: str, v: Vertices, direction: np.ndarray, end: np.ndarray, drawable: np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray]:
+        """((n,) outcome of rays along unit directions (n, 3) that end at places (n, 3) of drawables (n,); (n,) how much of it counts)."""
+        pixel, counts = self.met(name, v, direction)
+        return self.outcome_of(name, pixel, end, drawable), np.where(pixel >= 0, counts, 1.0)
+
+    def outcome_of(self, name: str, pixel: np.ndarray, end: np.ndarray, drawable: np.ndarray) -> np.ndarray:
+        """(n,) outcome of rays that meet pixels (n,), -1: none, and end at places (n, 3) of drawables (n,)."""
+        setting, frame = self.settings[name], self.frame
+        eye, surface = np.array(frame.camera.eye), frame.buffers["surface"]
         met = pixel >= 0
         outcome = np.where(met, WRONG, self.unfound(name))
         at = pixel[met]
@@ -96,4 +111,4 @@ class Answers:
         near = np.linalg.norm(shown - end[met], axis=1) <= setting.thickness_m + SLACK * np.linalg.norm(end[met] - eye, axis=1)
         right = near & (frame.drawable.ravel()[at] == drawable[met])
         outcome[np.flatnonzero(met)[right]] = FOUND
-        return outcome, np.where(met, counts, 1.0)
+        return outcome

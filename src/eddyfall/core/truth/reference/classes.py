@@ -29,7 +29,7 @@ def classified(
     before = np.full(n, -1)
     shown = np.flatnonzero(~behind & ~off)
     column, row = np.minimum(x[shown].astype(int), width - 1), np.minimum(y[shown].astype(int), height - 1)
-    least, most = _depth_around(frame.view_depth, row, column)
+    least, most = depth_around(frame.view_depth, row, column)
     d = depth[shown]
     hidden = d > most * (1 + SAME)
     same = (d >= least * (1 - SAME)) & ~hidden
@@ -37,7 +37,7 @@ def classified(
     found = np.where(hidden, HIDDEN, np.where(same & turned_away, OTHER_SIDE, np.where(same, ON, NOT_COPIED)))
     found = np.where(blended[shown], NOT_COPIED, found)
     if copied is not None:
-        least_copied, _ = _depth_around(copied, row, column)
+        least_copied, _ = depth_around(copied, row, column)
         found = np.where((found == ON) & (least_copied > d * (1 + SAME)), NOT_COPIED, found)
     classes[shown] = found
     before[shown] = np.where(found == HIDDEN, frame.drawable[row, column], -1)
@@ -45,7 +45,7 @@ def classified(
     return classes, np.where(off, off_px, 0.0), before
 
 
-def _depth_around(depth: np.ndarray, row: np.ndarray, column: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def depth_around(depth: np.ndarray, row: np.ndarray, column: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """(least, most) depth (n,) of a pixel and its neighbours."""
     height, width = depth.shape
     around = np.stack([

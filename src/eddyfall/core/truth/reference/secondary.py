@@ -24,6 +24,7 @@ class Secondary:
     asked_light: np.ndarray
     went_light: np.ndarray
     sky_light: np.ndarray
+    went_weight: np.ndarray
 
     @staticmethod
     def empty(n: int) -> Secondary:
@@ -31,6 +32,7 @@ class Secondary:
         return Secondary(
             np.zeros((n, 3)), np.zeros((n, 3)), np.full(n, -1, np.int64), np.zeros(n, bool), np.zeros((n, 3)), np.zeros((n, 3)),
             np.full(n, -1, np.int64), np.zeros((n, 2, 3)), np.zeros((n, 2, 3)), np.zeros((n, 2, 3)),
+            np.zeros((n, 2, 3)),
         )  # fmt: skip
 
     def was_asked(
@@ -40,9 +42,10 @@ class Secondary:
         self.asked_light[which] = value.reshape(-1, 2, 3)
         self.asked_place[which], self.asked_facing[which], self.asked_triangle[which] = place, facing, triangle
 
-    def went_on(self, which: np.ndarray, place: np.ndarray, facing: np.ndarray, triangle: np.ndarray) -> None:
-        """Note where the rays of paths `which` went."""
+    def went_on(self, which: np.ndarray, weight: np.ndarray, place: np.ndarray, facing: np.ndarray, triangle: np.ndarray) -> None:
+        """Note where the rays of paths `which` went, with their weights (m, 6)."""
         self.went[which] = True
+        self.went_weight[which] = weight.reshape(-1, 2, 3)
         self.place[which], self.facing[which], self.triangle[which] = place, facing, triangle
 
     def settle(self, under: np.ndarray, coat: np.ndarray, sky_under: np.ndarray, sky_coat: np.ndarray) -> None:

@@ -187,7 +187,7 @@ def follow(
         hits = _met(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
         if secondary is not None and vertex == 0:
             place = start + direction * np.where(hits.triangle >= 0, hits.distance, 0.0)[:, None]
-            secondary.went_on(alive, place, faced(scene, hits.triangle, direction), hits.triangle)
+            secondary.went_on(alive, walk.weight[alive], place, faced(scene, hits.triangle, direction), hits.triangle)
         goes_on = np.zeros(len(alive), bool)
         meet(
             alive, hits.triangle, hits.u, hits.v, hits.distance, direction, scene.soup, scene.double_sided, scene.surfaces,

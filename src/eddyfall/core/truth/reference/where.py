@@ -7,7 +7,7 @@ frame. From it follows the most that each kind of remedy can bring: a prediction
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -17,11 +17,11 @@ from eddyfall.core.passes.contract import Pixels, View
 from eddyfall.core.scene.build import Build
 from eddyfall.core.shade.columns import EMITTED_RGB
 from eddyfall.core.shade.srgb import REC709_LUMA
-from eddyfall.core.shade.surface import Rays
 from eddyfall.core.truth.reference.answers import FELL_BACK, FOUND, NOT_ASKED, OUTCOMES, Answers, Vertices
 from eddyfall.core.truth.reference.classes import CLASSES, HIDDEN, NOT_COPIED, OFF, ON, OTHER_SIDE, SKY, classified
 from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, Wanted
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
+from eddyfall.core.truth.reference.places import Place, onto
 from eddyfall.core.truth.reference.secondary import Secondary
 from eddyfall.core.truth.reference.tally import BOUNCE, EMISSION, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
 from eddyfall.core.truth.reference.trace import follow, keys_of, seen_by
@@ -32,10 +32,6 @@ MOST_PLACES = 4096
 PATHS_AT_ONCE = 65_536
 SOURCES = 8
 MARCHED = 4_000_000_000  # the dimension of random numbers that places along marched rays are drawn by
-NEAR = 0.5  # m above a place of the world from which its surface is looked up
-
-
-Place = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -109,7 +105,7 @@ def where_light(
     check_request(request)
     if not 1 <= samples <= MOST_SAMPLES or not 0 <= bounces <= MOST_BOUNCES or not 1 <= places <= MOST_PLACES:
         raise RequestError(f"{samples} samples of {places} places over {bounces} bounces are not within their limits")
-    whole = Request(request.viewpoint, request.size, None, request.target, request.role)
+    whole = replace(request, crop=None)
     drawn = renderer.uncut(build, whole, "linear")
     frame = cut(drawn, whole) if drawn.pixels.window != whole.window else drawn
     scene = path_scene(renderer, build, frame)
@@ -141,7 +137,7 @@ def _traced(
     key = keys_of(pixels, size[0], seed, samples)
     rays, out = View(frame.camera, Pixels(size, (0, 0, *size))).rays, None
     if at is not None:
-        rays, out = _onto(scene, np.array(at, float), rays.eye)
+        rays, out = onto(scene, np.array(at, float), rays.eye)
     x, y = (np.repeat(pixels[:, k] + (0.5 if at is None else 0.0), samples) for k in (0, 1))
     eye = seen_by(scene, rays, x, y, key)
     walk = eye.walk if out is None else eye.walk._replace(out=np.tile(out, (len(key), 1)))
@@ -159,22 +155,6 @@ def _traced(
     same = (frame.drawable[row, column] == eye.drawable) & (eye.drawable >= 0)
     vertices.drawable[~same] = -1
     return _Traced(found, secondary, vertices, frame.buffers["with_sky"][row, column] @ REC709_LUMA)
-
-
-def _onto(scene: PathScene, at: np.ndarray, eye: np.ndarray) -> tuple[Rays, np.ndarray]:
-    """(a ray onto the surface nearest to a place of the world, direction from it that its light is looked at from). RequestError if no
-    surface lies within a decimetre."""
-    ways = np.array([[0, -1, 0], [0, 1, 0], [-1, 0, 0], [1, 0, 0], [0, 0, -1], [0, 0, 1]], float)
-    hits = scene.met.hits(at - ways * NEAR, ways)
-    off = np.where(hits.triangle >= 0, np.abs(hits.distance - NEAR), np.inf)
-    if off.min() > 0.1:
-        raise RequestError(f"there is no surface at {at[0]:g}, {at[1]:g}, {at[2]:g}")
-    way = ways[int(np.argmin(off))]
-    towards = eye - at
-    towards /= max(float(np.linalg.norm(towards)), 1e-12)
-    out = towards if towards @ -way > 0 else -way
-    aside = np.cross(way, [0.0, 0.0, 1.0] if abs(way[2]) < 0.9 else [1.0, 0.0, 0.0])
-    return Rays(at - way * NEAR, way, aside * 1e-3, np.cross(way, aside) * 1e-3), out
 
 
 class _Counts:
