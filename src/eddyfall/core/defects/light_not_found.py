@@ -232,6 +232,6 @@ FAMILY = register(
         observe,
         conclude,
         levers,
-        symptoms=("too dark", "missing reflection", "wrong reflection"),
+        symptoms=("too dark", "missing reflection", "wrong reflection", "drifts while moving"),
     )
 )

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.workbench.api.asking import ask
@@ -50,6 +51,45 @@ def where(request: Any, project_id: int, number: int, viewpoint: str, asked: Que
         request, "measure", light.where, _of(request, number, asked), viewpoint, asked.target, asked.samples, asked.bounces,
         _region(region),
     )  # fmt: skip
+
+
+@route(router, "GET", SHEET + "/moves", "viewer", response=MovesDocument)
+def moves(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", light.moves, _of(request, number, asked), viewpoint)
+
+
+class OfMove(Of):
+    """move: one of the setup, or a stock one; from_s: the moment whose frame the region is of; drawn: its worst poses are drawn, too."""
+
+    move: str = Field(max_length=MAX_NAME)
+    from_s: float | None = Field(None, ge=-1e5, le=1e5)
+    drawn: bool = False
+
+
+@route(router, "GET", SHEET + "/move", "viewer", response=AlongDocument)
+def move(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfMove], region: str | None = None) -> Any:
+    return ask(
+        request, "measure", light.move, _of(request, number, asked), viewpoint, asked.target, asked.move, _region(region), asked.from_s,
+        asked.drawn,
+    )  # fmt: skip
+
+
+class OfMoment(Of):
+    """move: one of the setup, or a stock one; at_s: when."""
+
+    move: str = Field(max_length=MAX_NAME)
+    at_s: float = Field(ge=-1e5, le=1e5)
+
+
+@route(router, "GET", SHEET + "/moment", "viewer")
+def moment(
+    request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfMoment], shown: light.Shown = "standin"
+) -> Any:
+    data = ask(
+        request, "draw", light.moment_picture, _of(request, number, asked), viewpoint, asked.target, asked.move, asked.at_s,
+        asked.samples, shown,
+    )  # fmt: skip
+    return HttpResponse(data, content_type="image/png")
 
 
 @route(router, "GET", SHEET + "/targets", "viewer", response=ScreenBudgetDocument)

@@ -1,18 +1,24 @@
 """What the Light and colour sheet asks of the core, each as the command line gives it."""
 
 import io
-from typing import Literal
+from dataclasses import replace
+from typing import Literal, get_args
 
 import numpy as np
 from PIL import Image
 
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.moves import Stock
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.frame.stage import make_camera
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.truth.moving.along import WORST, Along, along, move_of
+from eddyfall.core.truth.moving.along import Asked as AskedAlong
 from eddyfall.core.truth.reference.account import account as account_of
 from eddyfall.core.truth.reference.of_frame import Comparison, Wanted, compare, drawn_picture, picture_of
 from eddyfall.core.truth.reference.off_picture import off_picture
@@ -42,17 +48,46 @@ def where(
     build: CoreBuild, viewpoint: str, target: str | None, samples: int, bounces: int, region: Region | None
 ) -> WhereDocument:
     """Where the light is that a frame, or a region (x, y, width, height) of it, gets from other surfaces."""
-    crop = None
-    if region is not None:
-        inside_of(region)
-        x, y, w, h = region
-        crop = (x, y, x + w, y + h)
-    request = Request(viewpoint, DEFAULT_SIZE, crop, target)
+    request = Request(viewpoint, DEFAULT_SIZE, None if region is None else crop_of(region), target)
 
     def asked(renderer: Renderer) -> Where:
         return where_light(renderer, build, request, samples=samples, bounces=bounces)
 
     return WhereDocument.from_core(viewpoint, STUDIO.draw(asked))
+
+
+def moves(build: CoreBuild, viewpoint: str) -> MovesDocument:
+    """The moves that can be looked along: those of the setup, and the stock ones from a viewpoint. RequestError if it does not exist."""
+    make_camera(build, viewpoint, 1.0)
+    return MovesDocument(own=list(build.setup.moves), stock=list(get_args(Stock)))
+
+
+def move(
+    build: CoreBuild, viewpoint: str, target: str | None, name: str, region: Region | None, from_s: float | None, drawn: bool
+) -> AlongDocument:
+    """A move looked along at a region (x, y, width, height) of its frame at a moment, or at all of it; drawn: its worst poses are drawn,
+    too."""
+    request = Request(viewpoint, DEFAULT_SIZE, None if region is None else crop_of(region), target)
+
+    def asked(renderer: Renderer) -> Along:
+        path = move_of(renderer, build, name, viewpoint, request)
+        return along(renderer, build, AskedAlong(path=path, request=request, from_s=from_s, worst=WORST if drawn else 0))
+
+    return AlongDocument.from_core(STUDIO.draw(asked))
+
+
+def moment_picture(
+    build: CoreBuild, viewpoint: str, target: str | None, name: str, at_s: float, samples: int, shown: Shown
+) -> bytes:
+    """PNG of the frame at a moment of a move, of its reference, or of how many stops they are apart."""
+
+    def asked(renderer: Renderer) -> Comparison:
+        request = Request(viewpoint, SIZE, None, target)
+        path = move_of(renderer, build, name, viewpoint, request)
+        request = replace(request, viewpoint=path.viewpoint, role=path.role, camera=path.at(at_s))
+        return compare(renderer, build, Wanted(request=request, samples=samples))
+
+    return _drawn(STUDIO.draw(asked), shown)
 
 
 def targets(build: CoreBuild, viewpoint: str, target: str | None) -> ScreenBudgetDocument:
@@ -62,6 +97,13 @@ def targets(build: CoreBuild, viewpoint: str, target: str | None) -> ScreenBudge
         return screen_budget(Survey(build, renderer, target).stage(viewpoint))
 
     return ScreenBudgetDocument.from_core(viewpoint, STUDIO.draw(asked))
+
+
+def crop_of(region: Region) -> tuple[int, int, int, int]:
+    """The crop of a region (x, y, width, height) of the default frame. RequestError if it lies outside."""
+    inside_of(region)
+    x, y, w, h = region
+    return x, y, x + w, y + h
 
 
 def inside_of(region: Region) -> np.ndarray:
@@ -78,7 +120,10 @@ def inside_of(region: Region) -> np.ndarray:
 
 def picture(build: CoreBuild, viewpoint: str, target: str | None, samples: int, bounces: int, shown: Shown) -> bytes:
     """PNG of the frame as compared, of its reference, or of how many stops they are apart."""
-    found = _compared(build, _wanted(viewpoint, target, samples, bounces))
+    return _drawn(_compared(build, _wanted(viewpoint, target, samples, bounces)), shown)
+
+
+def _drawn(found: Comparison, shown: Shown) -> bytes:
     if shown == "standin":
         drawn = drawn_picture(found.frame)
     else:

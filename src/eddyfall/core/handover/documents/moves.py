@@ -7,6 +7,13 @@ from eddyfall.core.truth.moving.along import Along
 from eddyfall.core.truth.reference.classes import CLASSES
 
 
+class MovesDocument(Document):
+    """Names of the moves that can be looked along: of the setup, and from a viewpoint."""
+
+    own: list[str]
+    stock: list[str]
+
+
 class MomentDocument(Document):
     """One pose: eye and direction; anchors in sight; mean nits due, forecast and measured (null: not in sight, not drawn); stops away from
     each anchor's best moment, forecast and measured; nits from other surfaces and the sky by where that is, of them found; where the ends

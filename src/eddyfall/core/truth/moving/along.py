@@ -11,10 +11,12 @@ from typing import cast, get_args
 
 import numpy as np
 
+from eddyfall.core import source_hash
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.moves import AHEAD_M, MovePath, Stock, path_of, stock_move
 from eddyfall.core.frame.render import Frame, Renderer, Request, check_request, cut
 from eddyfall.core.frame.stage import make_camera
+from eddyfall.core.hashing import digest
 from eddyfall.core.passes import bounce, reflect
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.model import vec3
@@ -42,8 +44,8 @@ NOT_FOUND = "on the frame and not found"
 class Asked:
     """path: the move; request: size, target, role, and the crop of it that anchors are spread over (its camera is not looked at); at: a
     place of the world instead; from_s: the moment at which that crop is taken (None: the first); anchors: so many; samples of each (None:
-    as many as make their mean smooth), bounces; every: draw each so-manieth pose as well as the worst (None: the worst alone);
-    limit_stops."""
+    as many as make their mean smooth), bounces; every: draw each so-manieth pose as well as so many of the
+    worst (None: those alone); subject: a drawable that anchors are to be of; limit_stops."""
 
     path: MovePath
     request: Request
@@ -53,6 +55,8 @@ class Asked:
     samples: int | None = None
     bounces: int = 8
     every: int | None = None
+    worst: int = WORST
+    subject: int | None = None
     limit_stops: float = LIMIT_STOPS
 
     def samples_each(self, anchors: int) -> int:
@@ -145,11 +149,16 @@ def along(
     uncut = renderer.uncut(build, replace(whole, camera=cameras[first]), DRAWN)
     start = uncut if uncut.pixels.window == whole.window else cut(uncut, whole)
     scene = path_scene(renderer, build, start)
-    anchors = anchors_of(scene, start, request, asked.anchors, asked.at)
-    each, middle = asked.samples_each(len(anchors)), len(anchors) // 2
-    told, rays = forecast(
-        renderer, build, whole, cameras, scene, start, anchors, each, asked.bounces, lambda what, s: progress(what, 0.7 * s), middle
-    )  # fmt: skip
+    anchors = anchors_of(scene, start, request, asked.anchors, asked.at, asked.subject)
+    middle, key = len(anchors) // 2, digest("forecast", source_hash(), build.content_hash, replace(asked, every=None, worst=0))
+    known = renderer.memo.get(key)
+    if known is None:
+        each = asked.samples_each(len(anchors))
+        known = forecast(
+            renderer, build, whole, cameras, scene, start, anchors, each, asked.bounces, lambda what, s: progress(what, 0.7 * s), middle
+        )  # fmt: skip
+        renderer.memo.put(key, known)
+    told, rays = known
     if not told.visible.any():
         raise RequestError("the place is in sight at no moment of the move")
     if not told.visible[first].any():
@@ -167,8 +176,8 @@ def along(
     told = replace(told, visible=told.visible & np.isfinite(stays))
     predicted = np.where(told.visible, stays + varies, np.nan)
     curve = _Curve(predicted, told.due, told.visible)
-    for k in _to_draw(curve.away, t_s, asked.every, first):
-        progress(f"frame at {t_s[k]:.2f} s", 0.7 + 0.3 * len(measured) / (len(measured) + WORST))
+    for k in _to_draw(curve.away, t_s, asked.worst, asked.every, first):
+        progress(f"frame at {t_s[k]:.2f} s", 0.7 + 0.3 * len(measured) / (len(measured) + asked.worst))
         renderer.between()
         measured[k] = _measured(renderer.uncut(build, replace(whole, camera=cameras[k]), DRAWN), anchors, told.visible[k])
     drawn = np.full(predicted.shape, np.nan)
@@ -268,11 +277,11 @@ class _Curve:
         self.drift = float(told.max() - told.min()) if len(told) else 0.0
 
 
-def _to_draw(away: np.ndarray, t_s: np.ndarray, every: int | None, first: int) -> list[int]:
+def _to_draw(away: np.ndarray, t_s: np.ndarray, worst: int, every: int | None, first: int) -> list[int]:
     """Poses to draw besides the first: the furthest away, some way apart, and each so-manieth."""
     chosen: list[int] = []
     for k in np.argsort(-np.where(np.isfinite(away), np.abs(away), -1.0)):
-        if len(chosen) == WORST or not np.isfinite(away[k]):
+        if len(chosen) == worst or not np.isfinite(away[k]):
             break
         if all(abs(t_s[k] - t_s[c]) >= APART_S for c in (*chosen, first)):
             chosen.append(int(k))

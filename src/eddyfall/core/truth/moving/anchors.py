@@ -68,8 +68,11 @@ def projected(camera: Camera, pixels: Pixels, place: np.ndarray) -> tuple[np.nda
     return depth, x, y
 
 
-def anchors_of(scene: PathScene, frame: Frame, request: Request, most: int, at: Place | None) -> Anchors:
-    """Anchors spread over what a request's window shows, or the surface at a place of the world. RequestError if there is none."""
+def anchors_of(
+    scene: PathScene, frame: Frame, request: Request, most: int, at: Place | None = None, subject: int | None = None
+) -> Anchors:
+    """Anchors spread over what a request's window shows (of a subject drawable alone), or the surface at a place of the world. RequestError
+    if there is none."""
     rays = View(frame.camera, Pixels(frame.pixels.size, (0, 0, *frame.pixels.size))).rays
     pixel = Wanted(request=request, points=most).pixels() if at is None else np.zeros((1, 2), np.int64)
     key = keys_of(pixel, frame.pixels.size[0], 1, 1)
@@ -78,7 +81,7 @@ def anchors_of(scene: PathScene, frame: Frame, request: Request, most: int, at: 
     else:
         ray, _ = onto(scene, np.array(at, float), rays.eye)
         seen = seen_by(scene, ray, np.zeros(1), np.zeros(1), key)
-    there = np.flatnonzero(seen.drawable >= 0)
+    there = np.flatnonzero(seen.drawable >= 0 if subject is None else seen.drawable == subject)
     if not len(there):
         raise RequestError("there is no surface in the region")
     walk = seen.walk._replace(**{name: value[there] for name, value in seen.walk._asdict().items()})

@@ -1,0 +1,40 @@
+"""The symptom "drifts while moving": stops by which the subject comes and goes, against what is due to it, while the camera sways."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from eddyfall.core.defects.shadow_symptoms import shadow_came_true
+from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
+from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.render import Frame, Renderer
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.build import Build
+from eddyfall.core.truth.moving.along import Asked, along, move_of
+
+RATE_HZ, ANCHORS, SAMPLES, BOUNCES = 8.0, 64, 64, 2
+
+
+def drift(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
+    """Stops of drift over a sway from the spot's viewpoint [prediction]; 0 where the subject is not to be seen."""
+    path = replace(move_of(renderer, build, "sway", spot.request.viewpoint, spot.request), rate_hz=RATE_HZ)
+    asked = Asked(
+        path=path, request=spot.request, subject=spot.subject, anchors=ANCHORS, samples=SAMPLES, bounces=BOUNCES, worst=0
+    )  # fmt: skip
+    try:
+        return along(renderer, build, asked).drift
+    except RequestError:
+        return 0.0
+
+
+DRIFTS = register_symptom(
+    Symptom(
+        name="drifts while moving",
+        unit="stops",
+        means="its light comes and goes while the camera moves",
+        score=drift,
+        clear_share=0.25,
+        shares=shadow_came_true,
+    )
+)
