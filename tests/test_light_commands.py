@@ -192,3 +192,51 @@ def test_a_wall_beside_the_frame_by_command(run, tmp_path):
     dials = next(c["stops"] for c in found["ceilings"] if c["remedy"].startswith("dials"))
     assert code == 0 and found["due"] / 0.5 * np.pi == pytest.approx(208.7, rel=0.03)
     assert on / found["from_others"] == pytest.approx(0.392, abs=0.02) and dials == pytest.approx(-0.98, abs=0.05)
+
+
+def test_a_walk_up_to_the_wall_by_command(run, tmp_path):
+    """From .870 to .392 of the wall's light on the frame: .82 stops of drift, which a margin or rays into the world can cure."""
+    keys = {
+        "a": {"t_s": 0, "viewpoint": "turned 30"},
+        "b": {"t_s": 1, "viewpoint": "turned 42"},
+        "c": {"t_s": 3, "viewpoint": "near"},
+    }
+    bounce = {"enabled": True, "steps": 128}
+    build = shining_hall(bounce=bounce, depth={"copy_from": "opaque"}, moves={"visit": {"keys": keys, "rate_hz": 5}})
+    path = write_build(build, tmp_path, "hall")
+    ways = ("moves", path, "--at", "3,0,6", "--size", "480x270")
+    code, out, _ = run(*ways, "--move", "visit", "--json", "-")
+    found = json.loads(out)
+    assert code == 1 and not found["holds"] and found["cause"] == "off the frame" and len(found["moments"]) == 16
+    first, last = found["moments"][0], found["moments"][-1]
+    assert np.log2(first["predicted"] / first["due"]) == pytest.approx(-0.16, abs=0.06)
+    assert np.log2(last["predicted"] / last["due"]) == pytest.approx(-0.98, abs=0.08) and found["worst_s"] == last["t_s"]
+    assert last["measured"] == pytest.approx(last["predicted"], rel=0.08)
+    assert {h["remedy"]: h["enough"] for h in found["helps"]}["a bake, a probe, rays into the world"]
+    out = run(*ways, "--move", "visit")[1]
+    assert "it does NOT hold within 0.25" in out and "[prediction]" in out and "0.98" in out
+    assert run(*ways, "--move", "visit", "--limit", 2)[0] == 0
+    assert run(*ways, "--move", "approach", "--viewpoint", "near", "--samples", 64, "--limit", 9)[0] == 0
+    for wrong, says in (
+        (("--move", "flight"), "move 'flight' does not exist"), (("--move", "sway"), "starts at a viewpoint"),
+        (("--move", "visit", "--every", 0), "at least 1"), (("--move", "visit", "--at", "50,0,50"), "no surface"),
+    ):  # fmt: skip
+        code, _, error = run(*ways, *wrong)
+        assert code == 2 and says in error and error.count("\n") == 1
+
+
+@pytest.mark.parametrize(
+    "keys, says",
+    [
+        ({"a": {"t_s": 0, "viewpoint": "eye"}}, "two keys"),
+        ({"a": {"t_s": 1, "viewpoint": "eye"}, "b": {"t_s": 0, "viewpoint": "eye"}}, "is written after"),
+        ({"a": {"t_s": 0, "viewpoint": "eye"}, "b": {"t_s": 1e999, "viewpoint": "eye"}}, "moves.m"),
+    ],
+)
+def test_what_is_no_move_is_one_line_and_ends_with_two(run, file, tmp_path, keys, says):
+    path = tmp_path / file.name
+    path.write_bytes(file.read_bytes())
+    setup = json.loads(file.with_suffix(".setup.json").read_text())
+    path.with_suffix(".setup.json").write_text(json.dumps({**setup, "moves": {"m": {"keys": keys}}}))
+    code, _, error = run("moves", path, "--move", "m")
+    assert code == 2 and says in error and error.count("\n") == 1

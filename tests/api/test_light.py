@@ -103,3 +103,26 @@ def test_what_passes_hold_is_what_the_command_line_says(yard, capsys):
     assert send(yard["viewer"], "GET", yard["base"] + "/targets") == (200, said) and said["bytes"] == 0
     assert send(yard["viewer"], "GET", yard["base"] + "/targets?target=nothing")[0] == 422
     assert send(yard["viewer"], "GET", yard["base"].replace("/eye", "/nowhere") + "/targets")[0] == 422
+
+
+def test_a_move_is_looked_along_as_the_command_line_does(yard, capsys):
+    viewer, base = yard["viewer"], yard["base"]
+    assert send(viewer, "GET", base + "/moves") == (200, {"own": [], "stock": ["turn", "approach", "sway"]})
+    main(["moves", str(yard["path"]), "--move", "approach", "--viewpoint", "eye", "--crop", "460,230,640,380", "--json", "-"])
+    said = json.loads(capsys.readouterr().out)
+    ways = "/move?move=approach&region=460,230,180,150"
+    status, found = send(viewer, "GET", f"{base}{ways}&drawn=true")
+    assert (status, found) == (200, said) and found["holds"] and found["measured_drift"] is not None
+    status, forecast = send(viewer, "GET", base + ways)
+    assert status == 200 and [m["predicted"] for m in forecast["moments"]] == [m["predicted"] for m in found["moments"]]
+    assert sum(m["measured"] is not None for m in forecast["moments"]) == 1 and forecast["measured_drift"] is None
+    first, last = (
+        np.asarray(Image.open(io.BytesIO(viewer.get(f"{base}/moment?move=approach&at_s={t}&shown=standin").content))).astype(
+            float
+        )
+        for t in (0, 4)
+    )
+    assert first.shape == (135, 240, 3) and np.abs(first - last).mean() > 3, "the eye has gone on"
+    for wrong in ("/move", "/move?move=flight", "/moment?move=sway", "/moment?move=sway&at_s=nan", "/move?move=sway&region=1,2"):
+        assert send(viewer, "GET", base + wrong)[0] == 422, wrong
+    assert send(viewer, "GET", base.replace("/eye", "/nowhere") + "/moves")[0] == 422

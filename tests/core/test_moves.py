@@ -1,5 +1,6 @@
 """Moves of a camera: through their keys, on a curve without cusps, turned evenly, cut where they say so; what is no move is refused."""
 
+import json
 import math
 
 import numpy as np
@@ -10,7 +11,7 @@ from scipy.spatial.transform import Rotation
 from eddyfall.core.errors import RequestError, SetupError
 from eddyfall.core.frame.moves import MOST_POSES, between, path_of, stock_move
 from eddyfall.core.frame.stage import make_camera
-from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.scene.setup import parse_setup, read_setup
 from eddyfall.demo.shapes import Shape
 from light_rooms import looking
 from scenes import Thing, build_of
@@ -98,8 +99,7 @@ KEY = {"eye": [0, 1, 0], "target": [0, 1, -1]}
     "move, says",
     [
         ({"keys": {"a": {"t_s": 0, **KEY}}}, "two keys at the least"),
-        ({"keys": {"a": {"t_s": 1, **KEY}, "b": {"t_s": 1, **KEY}}}, "key 'b' at 1 s must come after key 'a' at 1 s"),
-        ({"keys": {"a": {"t_s": 2, **KEY}, "b": {"t_s": 1, **KEY}}}, "must come after"),
+        ({"keys": {"a": {"t_s": 1, **KEY}, "b": {"t_s": 1, **KEY}}}, "keys 'a' and 'b' are both at 1 s"),
         ({"keys": {"a": {"t_s": 0, "viewpoint": "gone"}, "b": {"t_s": 1, **KEY}}}, "'gone' is not in viewpoints"),
         ({"keys": {"a": {"t_s": 0}, "b": {"t_s": 1, **KEY}}}, "needs a viewpoint, or eye and target"),
         ({"keys": {"a": {"t_s": 0, "viewpoint": "v", **KEY}, "b": {"t_s": 1, **KEY}}}, "needs a viewpoint, or eye and target"),
@@ -115,6 +115,20 @@ def test_what_is_no_move_is_refused_and_named(move, says):
             {"eddyfall_setup": 1, "viewpoints": {"v": {"eye": [0, 1, 0], "target": [0, 1, -1]}}, "moves": {"round": move}}
         )
     assert says in str(refused.value) and "moves.round" in str(refused.value)
+
+
+def test_keys_follow_each_other_by_their_moments_but_a_file_that_mixes_them_up_is_refused(tmp_path):
+    setup = {
+        "eddyfall_setup": 1,
+        "moves": {"round": {"keys": {"late": {"t_s": 2, **KEY}, "a": {"t_s": 1, **KEY, "eye": [9, 1, 0]}}}},
+    }
+    assert [name for name, _ in parse_setup(setup).moves["round"].in_time] == ["a", "late"], "as a database gives it back"
+    path = tmp_path / "x.setup.json"
+    path.write_text(json.dumps(setup))
+    with pytest.raises(
+        SetupError, match=r"x\.setup\.json: moves\.round\.keys: key 'a' at 1 s is written after key 'late' at 2 s"
+    ):
+        read_setup(path)
 
 
 def test_a_move_that_is_not_there_or_too_long_is_refused():

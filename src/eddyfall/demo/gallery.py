@@ -43,6 +43,14 @@ def write_gallery(folder: Path, seed: int = SEED) -> dict[str, Path]:
     return write_files(folder, NAME, *make_gallery(seed))
 
 
+# In from the window's side, round to the gauge board, and up to it.
+_VISIT = {
+    "door": {"t_s": 0, "viewpoint": "window_side"},
+    "gauges": {"t_s": 3, "viewpoint": "gauges"},
+    "board": {"t_s": 5, "eye": [0.1, 1.6, -1.9], "target": [0.2, 1.3, -6.0], "fov_y_deg": 55},
+}
+
+
 def _settings(world: World) -> None:
     world.setup.update(
         {
@@ -57,6 +65,7 @@ def _settings(world: World) -> None:
                 "gauges": {"eye": [-0.3, 1.6, 1.6], "target": [0.0, 1.35, -6.0], "fov_y_deg": 55},
                 "window_side": {"eye": [-3.5, 1.9, 4.6], "target": [3.6, 0.9, 0.6], "fov_y_deg": 64},
             },
+            "moves": {"visit": {"keys": _VISIT, "rate_hz": 20}},
         }
     )
 

@@ -73,6 +73,21 @@ export const keys = {
     region: string | null,
     stamp: string,
   ) => ["where", project, build, viewpoint, target, region, stamp],
+  moves: (project: number, build: number, viewpoint: string, stamp: string) => [
+    "moves",
+    project,
+    build,
+    viewpoint,
+    stamp,
+  ],
+  along: (
+    project: number,
+    build: number,
+    viewpoint: string,
+    target: string | null,
+    what: string,
+    stamp: string,
+  ) => ["along", project, build, viewpoint, target, what, stamp],
   held: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
     "held",
     project,

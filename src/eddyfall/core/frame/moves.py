@@ -99,14 +99,15 @@ def path_of(build: Build, name: str, aspect: float) -> MovePath:
         there = ", ".join((*moves, *get_args(Stock)))
         raise RequestError(f"move {name!r} does not exist; there are: {there}")
     move: Move = moves[name]
-    named = [key.viewpoint for key in move.keys.values() if key.viewpoint is not None]
+    ordered = [key for _, key in move.in_time]
+    named = [key.viewpoint for key in ordered if key.viewpoint is not None]
     viewpoint = next(iter([*named, *build.setup.viewpoints]), None)
     if viewpoint is None:
         raise RequestError(
             f"move {name!r} names no viewpoint, and the build has none: whose exposure and lights hold is not said"
         )
     keys = []
-    for key in move.keys.values():
+    for key in ordered:
         if key.viewpoint is not None:
             camera = make_camera(build, key.viewpoint, aspect)
         else:

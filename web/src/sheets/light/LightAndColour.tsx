@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Page } from "../../ui/Page";
 import { Pick } from "../../ui/Pick";
 import { Empty, Failed, Skeleton } from "../../ui/state";
@@ -10,6 +10,7 @@ import { Compared } from "./Compared";
 import { Held } from "./Held";
 import { NoiseCurve } from "./NoiseCurve";
 import { type Region, useAccount } from "./queries";
+import { type GaugeActs, TideGauge } from "./TideGauge";
 import { useLightKeys } from "./useLightKeys";
 import { ALL, useSamples } from "./useSamples";
 import { WhereLight } from "./WhereLight";
@@ -20,12 +21,14 @@ export function LightAndColour() {
   const { info, viewpoints, targets, look, query, set } = useLook();
   const region = regionOf(query.get("region"));
   const [wipe, setWipe] = useState(0.5);
+  const gauge = useRef<GaugeActs | null>(null);
   useLightKeys({
     viewpoints,
     viewpoint: look.viewpoint,
     look: (v) => set({ from: v, region: null }),
     wipe: (by) => setWipe((w) => Math.min(0.995, Math.max(0.005, w + by))),
     whole: () => set({ region: null }),
+    gauge,
   });
   const of = `${look.viewpoint} ${look.target} ${look.stamp} ${look.state}`;
   const [last, setLast] = useState<ReturnType<typeof useAccount>["data"]>();
@@ -106,6 +109,14 @@ export function LightAndColour() {
             <Held look={look} />
           </div>
         </div>
+      )}
+      {account && (
+        <TideGauge
+          {...{ look, region, wipe }}
+          move={query.get("move")}
+          setMove={(move) => set({ move })}
+          acts={gauge}
+        />
       )}
     </Page>
   );

@@ -3,20 +3,10 @@ import { Failed, Skeleton } from "../../ui/state";
 import { percent } from "../../ui/words";
 import type { Look } from "../look";
 import { type Region, useWhere, type WhereOf } from "./queries";
+import { fillOf, Patterns, STRATA } from "./strata";
 import { nits, nitsOf, stops } from "./words";
 
 const [WIDTH, HEIGHT] = [440, 26];
-/** Strata from what any pass finds to what none can: told apart by pattern as well as by tone. */
-const FILLS: Record<string, string> = {
-  "on the frame": "var(--color-success)",
-  "not in the copy": "url(#where-dots)",
-  hidden: "url(#where-bars)",
-  "other side of a sheet": "url(#where-cross)",
-  "off the frame": "url(#where-slant)",
-  "behind the camera": "var(--color-error)",
-  sky: "var(--color-base-300)",
-};
-
 /** Where the light is that surfaces get from others, and the most that each kind of remedy can bring. */
 export function WhereLight({ look, region }: { look: Look; region: Region | null }) {
   const of = `${look.viewpoint} ${region?.join(",")} ${look.target}`;
@@ -43,7 +33,7 @@ export function WhereLight({ look, region }: { look: Look; region: Region | null
 
 function Strata({ where }: { where: WhereOf }) {
   const light = (c: WhereOf["classes"][number]) => c.bounce + c.reflection;
-  const order = Object.keys(FILLS);
+  const order = STRATA;
   const rows = where.classes
     .filter((c) => light(c) > 0)
     .sort((a, b) => order.indexOf(a.where) - order.indexOf(b.where));
@@ -59,7 +49,7 @@ function Strata({ where }: { where: WhereOf }) {
         {where.in_lightmaps > 0 && `, ${nits(where.in_lightmaps)} of it already in lightmaps`}
       </p>
       <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full block mt-1" aria-hidden="true">
-        <Patterns />
+        <Patterns of="where" />
         {rows.map((c) => {
           const x = at;
           at += (light(c) / all) * WIDTH;
@@ -70,7 +60,7 @@ function Strata({ where }: { where: WhereOf }) {
               y={1}
               width={Math.max(at - x, 0.5)}
               height={HEIGHT - 2}
-              fill={FILLS[c.where] ?? "none"}
+              fill={fillOf(c.where, "where")}
               stroke="currentColor"
             />
           );
@@ -100,7 +90,7 @@ function Strata({ where }: { where: WhereOf }) {
                     y={0.5}
                     width={13}
                     height={11}
-                    fill={FILLS[c.where] ?? "none"}
+                    fill={fillOf(c.where, "where")}
                     stroke="currentColor"
                   />
                 </svg>
@@ -178,25 +168,5 @@ function Answered({ answer, due }: { answer: WhereOf["answers"][number]; due: nu
           ))}
       </tbody>
     </table>
-  );
-}
-
-function Patterns() {
-  const line = { stroke: "currentColor", strokeWidth: 1 };
-  return (
-    <defs>
-      <pattern id="where-dots" width={5} height={5} patternUnits="userSpaceOnUse">
-        <circle cx={2} cy={2} r={1} fill="currentColor" />
-      </pattern>
-      <pattern id="where-bars" width={4} height={4} patternUnits="userSpaceOnUse">
-        <path d="M1 0V4" {...line} />
-      </pattern>
-      <pattern id="where-cross" width={5} height={5} patternUnits="userSpaceOnUse">
-        <path d="M0 0L5 5M5 0L0 5" {...line} />
-      </pattern>
-      <pattern id="where-slant" width={5} height={5} patternUnits="userSpaceOnUse">
-        <path d="M0 5L5 0" {...line} />
-      </pattern>
-    </defs>
   );
 }

@@ -82,6 +82,67 @@ export const useTargets = (l: Look) =>
       ),
   });
 
+export type Along = Schemas["AlongDocument"];
+export type Moment = Along["moments"][number];
+
+/** The moves that can be looked along: the build's own, and stock ones. */
+export const useMoves = (l: Look) =>
+  useQuery({
+    queryKey: keys.moves(l.project, l.build, l.viewpoint, `${l.stamp} ${l.state}`),
+    enabled: l.viewpoint !== "",
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/moves", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: { state: l.state },
+          },
+          signal,
+        }),
+      ),
+  });
+
+/** A move looked along, once it is wanted; drawn: with its worst poses drawn. */
+export const useAlong = (l: Look, region: Region | null, move: string | null, drawn: boolean) =>
+  useQuery({
+    queryKey: keys.along(
+      l.project,
+      l.build,
+      l.viewpoint,
+      l.target,
+      `${move} ${region?.join(",") ?? ""} ${drawn}`,
+      `${l.stamp} ${l.state}`,
+    ),
+    enabled: move !== null && l.viewpoint !== "",
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/move", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: {
+              move: move ?? "",
+              drawn,
+              target: l.target,
+              state: l.state,
+              region: region?.join(",") ?? null,
+            },
+          },
+          signal,
+        }),
+      ),
+  });
+
+/** Address of a picture of a moment of a move. */
+export function momentUrl(l: Look, move: string, at: number, shown: "standin" | "reference"): string {
+  const query = new URLSearchParams({ shown, move, at_s: at.toFixed(3), state: l.state, stamp: l.stamp });
+  if (l.target) query.set("target", l.target);
+  return `${buildPath(l.project, l.build)}/light/${encodeURIComponent(l.viewpoint)}/moment?${query}`;
+}
+
 export type Shown = "standin" | "reference" | "off";
 
 /** Address of a picture of the frame as compared. */

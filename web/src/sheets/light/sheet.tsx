@@ -7,7 +7,9 @@ export const LIGHT: Sheet = {
   group: "topic",
   pages: { "": <LightAndColour /> },
   keys: [
-    ["← →", "move the wipe between frame and reference"],
+    ["← →", "move the wipe between frame and reference; along a move, the moment (Shift: ten)"],
+    ["N", "along a move: the next moment beyond the limit"],
+    ["Enter", "along a move: open a case of it"],
     ["Esc", "the whole frame again"],
     ["B", "hold: as it was before what is kept"],
     [", .", "previous, next viewpoint"],

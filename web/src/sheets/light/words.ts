@@ -10,6 +10,8 @@ export function lightLink(project: number, build: number, finding: FindingDocume
 
 export const nits = (v: number) => `${figure(Number(v.toPrecision(3)))} nit`;
 
+export const seconds = (t: number) => `${t.toFixed(2)} s`;
+
 const TOLD = 5e-4; // of all that is due: less is nought
 
 /** Nits beside all that is due. */

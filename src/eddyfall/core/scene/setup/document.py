@@ -1,6 +1,7 @@
 """The setup document: sections and tables in one JSON object, read strictly, written back with x_* keys kept."""
 
 from functools import cache
+from itertools import pairwise
 from pathlib import Path
 from typing import Any, Literal
 
@@ -101,9 +102,21 @@ def read_setup(path: Path | str) -> tuple[Setup, dict[str, Any]]:
         raise SetupError(f"cannot be read: {error.strerror}", file=path.name) from None
     try:
         raw = parse_json(data, SetupError)
-        return parse_setup(raw), raw
+        setup = parse_setup(raw)
+        _check_written_order(setup)
+        return setup, raw
     except SetupError as error:
         raise error.in_file(path.name) from None
+
+
+def _check_written_order(setup: Setup) -> None:
+    """Whoever writes the keys of a move in a file in another order than they follow each other has most likely mistaken one."""
+    for name, move in setup.moves.items():
+        for (before, a), (after, b) in pairwise(move.keys.items()):
+            if b.t_s < a.t_s:
+                raise SetupError(
+                    f"key {after!r} at {b.t_s:g} s is written after key {before!r} at {a.t_s:g} s", f"moves.{name}.keys"
+                )
 
 
 def parse_setup(raw: dict[str, Any]) -> Setup:

@@ -204,7 +204,7 @@ class Viewpoint(Section):
 class MoveKey(Section):
     """Where the camera of a move stands at a moment: a viewpoint, or eye and target."""
 
-    t_s: float = leaf(0.0, "s", "when; keys stand in the order of their moments", beside="moves", ge=-1e5, le=1e5)
+    t_s: float = leaf(0.0, "s", "when; keys follow each other by their moments", beside="moves", ge=-1e5, le=1e5)
     viewpoint: str | None = leaf(None, "-", "viewpoint that the camera stands at; null uses eye and target", beside="moves")
     eye: Vec3 | None = leaf(None, "m", "camera position", beside="moves")
     target: Vec3 | None = leaf(None, "m", "point looked at", beside="moves")
@@ -223,7 +223,7 @@ class MoveKey(Section):
 class Move(Section):
     """A camera on its way: through its keys on a centripetal Catmull-Rom curve, turned evenly from each to the next."""
 
-    keys: dict[str, MoveKey] = Field(default_factory=dict, description="keys by name, in the order of their moments")
+    keys: dict[str, MoveKey] = Field(default_factory=dict, description="keys by name")
     rate_hz: float = leaf(30.0, "Hz", "how often it is looked at", beside="moves", gt=0, le=240)
     role: str | None = leaf(None, "-", "role whose settings hold; null takes the viewpoint's", beside="moves")
 
@@ -231,11 +231,15 @@ class Move(Section):
     def _goes_on(self) -> "Move":
         if len(self.keys) < 2:
             raise ValueError(f"a move needs two keys at the least, it has {len(self.keys)}")
-        named = list(self.keys.items())
-        for (before, a), (after, b) in pairwise(named):
-            if b.t_s <= a.t_s:
-                raise ValueError(f"key {after!r} at {b.t_s:g} s must come after key {before!r} at {a.t_s:g} s")
+        for (before, a), (after, b) in pairwise(self.in_time):
+            if b.t_s == a.t_s:
+                raise ValueError(f"keys {before!r} and {after!r} are both at {a.t_s:g} s")
         return self
+
+    @property
+    def in_time(self) -> list[tuple[str, MoveKey]]:
+        """(name, key) by their moments: a JSON object has no order of its own (RFC 8259), and databases keep none."""
+        return sorted(self.keys.items(), key=lambda item: item[1].t_s)
 
 
 class LightSet(Section):
