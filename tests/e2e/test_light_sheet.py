@@ -78,7 +78,9 @@ def test_a_frame_is_held_against_its_reference_whole_and_in_a_region(page, tmp_p
 
 def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_margin_to_the_hand_over(page, tmp_path):
     """From the sweep to the sheet, to what no dial finds, to the margin that holds it, kept, proved, handed over."""
-    build = shining_hall(bounce={"enabled": True, "steps": 64}, depth={"copy_from": "opaque"})
+    wall = {"eye": [1.5, 1.6, 6.0], "target": [3.0, 0.0, 6.0]}
+    walk = {"keys": {"a": {"t_s": 0, "viewpoint": "near"}, "b": {"t_s": 1, **wall}}, "rate_hz": 5}
+    build = shining_hall(bounce={"enabled": True, "steps": 64}, depth={"copy_from": "opaque"}, moves={"walk": walk})
     views = {"near": build.setup.viewpoints["near"]}
     setup = build.setup.model_copy(update={"viewpoints": views})
     path = write_build(replace(build, setup=setup, raw_setup=normalised(setup)), tmp_path, "hall")
@@ -95,6 +97,7 @@ def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_margin_to_the_
     missed = next(row["missed"] for row in answer["classes"] if row["where"] == "off the frame")
     assert f"{missed:.3g} nit" in found.get_by_role("row", name=re.compile("^off the frame")).inner_text()
     assert "bounce: bounce" in page.get_by_test_id("held").inner_text() and barriers(page) == []
+    _goes_along_the_walk(page, path)
     page.goto(f"/p/{project}/b/1/sweep")
     page.get_by_role("button", name="Open case").first.click()
     page.get_by_role("button", name=re.compile("bounce with a margin of")).click()
@@ -105,3 +108,26 @@ def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_margin_to_the_
     page.get_by_role("link", name="Ledger", exact=True).click()
     hand_over(page, tmp_path / "out")
     assert command_line("sweep", tmp_path / "out" / "hall.glb")[0] == 0
+
+
+def _goes_along_the_walk(page, path):
+    """Up to the wall on the tide gauge, by keys, beside the command line's numbers; what is lost ends up behind the camera."""
+    page.get_by_role("button", name="Look along it").click()
+    rows = page.get_by_test_id("moments").get_by_role("row")
+    page.get_by_test_id("moments").get_by_text("the worst to come").wait_for(state="detached", timeout=90_000)
+    _, said = command_line("moves", path, "--move", "walk")
+    drawn = [m for m in said["moments"] if m["measured"] is not None]
+    assert rows.count() == len(drawn) + 1 and f"{drawn[-1]['measured']:.3g} nit" in rows.last.inner_text()
+    page.get_by_role("heading", name=f"It drifts by {said['measured_drift']:.2f} stops along walk").click()
+    assert said["cause"] == "behind the camera" and "✓ within the limit" in page.get_by_test_id("helps").inner_text()
+    says = page.get_by_role("status", name="At this moment")
+    page.keyboard.press("ArrowRight")
+    assert says.inner_text().startswith("0.20 s: due")
+    page.keyboard.press("n")
+    (first, _), *_ = [span for span in said["exceeds"] if span[0] > 0.2] or said["exceeds"]
+    assert says.inner_text().startswith(f"{first:.2f} s")
+    page.get_by_text(f"as drawn, {first:.2f} s").wait_for(timeout=60_000)
+    assert barriers(page) == []
+    page.keyboard.press("Enter")
+    page.wait_for_url(re.compile(r"/bench/\d+$"))
+    assert page.get_by_label("Symptom").input_value() == "drifts while moving"

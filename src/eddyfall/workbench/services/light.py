@@ -20,7 +20,7 @@ from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.moving.along import WORST, Along, along, move_of
 from eddyfall.core.truth.moving.along import Asked as AskedAlong
 from eddyfall.core.truth.reference.account import account as account_of
-from eddyfall.core.truth.reference.of_frame import Comparison, Wanted, compare, drawn_picture, picture_of
+from eddyfall.core.truth.reference.of_frame import DRAWN, Comparison, Wanted, compare, drawn_picture, picture_of
 from eddyfall.core.truth.reference.off_picture import off_picture
 from eddyfall.core.truth.reference.trace import Asked
 from eddyfall.core.truth.reference.where import Where, where_light
@@ -81,13 +81,16 @@ def moment_picture(
 ) -> bytes:
     """PNG of the frame at a moment of a move, of its reference, or of how many stops they are apart."""
 
-    def asked(renderer: Renderer) -> Comparison:
+    def asked(renderer: Renderer) -> bytes:
         request = Request(viewpoint, SIZE, None, target)
         path = move_of(renderer, build, name, viewpoint, request)
         request = replace(request, viewpoint=path.viewpoint, role=path.role, camera=path.at(at_s))
-        return compare(renderer, build, Wanted(request=request, samples=samples))
+        if shown == "standin":
+            return _png(drawn_picture(renderer.frame(build, request, DRAWN)))
+        return _drawn(compare(renderer, build, Wanted(request=request, samples=samples)), shown)
 
-    return _drawn(STUDIO.draw(asked), shown)
+    drawn: bytes = STUDIO.draw(asked)
+    return drawn
 
 
 def targets(build: CoreBuild, viewpoint: str, target: str | None) -> ScreenBudgetDocument:
@@ -125,11 +128,13 @@ def picture(build: CoreBuild, viewpoint: str, target: str | None, samples: int, 
 
 def _drawn(found: Comparison, shown: Shown) -> bytes:
     if shown == "standin":
-        drawn = drawn_picture(found.frame)
-    else:
-        drawn = picture_of(found.reference) if shown == "reference" else off_picture(found)
+        return _png(drawn_picture(found.frame))
+    return _png(picture_of(found.reference) if shown == "reference" else off_picture(found))
+
+
+def _png(picture: np.ndarray) -> bytes:
     stream = io.BytesIO()
-    Image.fromarray(drawn).save(stream, "PNG", compress_level=1)
+    Image.fromarray(picture).save(stream, "PNG", compress_level=1)
     return stream.getvalue()
 
 

@@ -11,6 +11,7 @@ const REST_MS = 250; // that a moment is stayed at before its frame is drawn
 export function MomentPicture(props: { look: Look; move: string; at: number; wipe: number }) {
   const { look, move, at, wipe } = props;
   const [shown, setShown] = useState(at);
+  const [there, setThere] = useState<number | null>(null);
   useEffect(() => {
     const timer = setTimeout(() => setShown(at), REST_MS);
     return () => clearTimeout(timer);
@@ -24,6 +25,7 @@ export function MomentPicture(props: { look: Look; move: string; at: number; wip
           alt={`${move} at ${seconds(shown)} as drawn`}
           className={layer}
           draggable={false}
+          settled={() => setThere(shown)}
         />
         <Picture
           src={momentUrl(look, move, shown, "reference")}
@@ -32,7 +34,10 @@ export function MomentPicture(props: { look: Look; move: string; at: number; wip
           style={{ clipPath: `inset(0 0 0 ${wipe * 100}%)` }}
           draggable={false}
         />
-        <Label side="left" text={`as drawn, ${seconds(shown)}`} />
+        <Label
+          side="left"
+          text={there === at ? `as drawn, ${seconds(at)}` : `${seconds(at)} is being drawn`}
+        />
         <Label side="right" text="as due" />
       </div>
     </div>
