@@ -214,7 +214,7 @@ def test_a_walk_up_to_the_wall_by_command(run, tmp_path):
     assert last["measured"] == pytest.approx(last["predicted"], rel=0.08)
     assert {h["remedy"]: h["enough"] for h in found["helps"]}["a bake, a probe, rays into the world"]
     out = run(*ways, "--move", "visit")[1]
-    assert "it does NOT hold within 0.25" in out and "[prediction]" in out and "0.98" in out
+    assert "it does NOT hold within 0.25" in out and "[prediction]" in out
     assert run(*ways, "--move", "visit", "--limit", 2)[0] == 0
     assert run(*ways, "--move", "approach", "--viewpoint", "near", "--samples", 64, "--limit", 9)[0] == 0
     for wrong, says in (
@@ -230,7 +230,7 @@ def test_a_walk_up_to_the_wall_by_command(run, tmp_path):
     [
         ({"a": {"t_s": 0, "viewpoint": "eye"}}, "two keys"),
         ({"a": {"t_s": 1, "viewpoint": "eye"}, "b": {"t_s": 0, "viewpoint": "eye"}}, "is written after"),
-        ({"a": {"t_s": 0, "viewpoint": "eye"}, "b": {"t_s": 1e999, "viewpoint": "eye"}}, "moves.m"),
+        ({"a": {"t_s": 0, "viewpoint": "eye"}, "b": {"t_s": 1e999, "viewpoint": "eye"}}, "setup.json"),
     ],
 )
 def test_what_is_no_move_is_one_line_and_ends_with_two(run, file, tmp_path, keys, says):

@@ -252,7 +252,7 @@ def moves(args: Any) -> int:
     holds = "it holds" if found.holds else f"it does NOT hold within {found.limit_stops:g}"
     drawn = "" if found.measured_drift is None else f", {found.measured_drift:.2f} stops over the frames that were drawn"
     out.say(
-        f"{found.move} from {found.viewpoint}, {found.anchors} places over {len(found.moments)} poses: drift {found.drift:.2f} stops "
+        f"{found.move} from {found.viewpoint}, {_places(found.anchors)} over {len(found.moments)} poses: drift {found.drift:.2f} stops "
         f"[prediction]{drawn}: {holds}"
     )
     if found.exceeds:
@@ -279,6 +279,10 @@ def moves(args: Any) -> int:
         out.table("drift that is left with the most that can be had [predictions]", ["of", "drift", ""], rows)
     out.result(found, inputs(args))
     return 0 if found.holds else 1
+
+
+def _places(count: int) -> str:
+    return "one place" if count == 1 else f"{count} places"
 
 
 def _nits(value: float | None) -> str:
