@@ -9,7 +9,7 @@ from eddyfall.core.frame.schedule import schedule, settings_of
 from eddyfall.core.passes.contract import Pass
 from eddyfall.core.scene.setup import Setup, setup_schema
 from eddyfall.core.scene.setup.registry import sections
-from eddyfall.core.scene.setup.tables import MoveKey, Shader
+from eddyfall.core.scene.setup.tables import Answers, MaterialMap, MoveKey, Passes, Slot
 
 
 def affects(path: str) -> list[str]:
@@ -36,7 +36,10 @@ def _holders() -> dict[str, type[BaseModel]]:
         for kind in get_args(field.annotation)
         if isinstance(kind, type) and issubclass(kind, BaseModel)
     }
-    return {**sections(), **tables, "shaders.passes": type(Shader().passes), "moves.keys": MoveKey}
+    inner: dict[str, type[BaseModel]] = {
+        "shaders.passes": Passes, "shaders.answers": Answers, "shaders.slots": Slot, "materials.maps": MaterialMap, "moves.keys": MoveKey,
+    }  # fmt: skip
+    return {**sections(), **tables, **inner}
 
 
 def described_schema() -> dict[str, Any]:

@@ -29,6 +29,7 @@ from eddyfall.core.passes.registry import passes
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
+from eddyfall.core.scene.maps import overridden_maps
 from eddyfall.core.scene.model import sky_named
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup.sections.bake import Bake
@@ -157,7 +158,7 @@ class Renderer:
         geometry = base if request.plate is None else base.with_plate(request.plate)
         resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
         t, b = resolved[Textures], resolved[Bake]
-        stored = self.derive(material_store, build.scene, t.mips)
+        stored = self.derive(material_store, build.scene, t.mips, overridden_maps(build))
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
         shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), cutouts)

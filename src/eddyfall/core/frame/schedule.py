@@ -16,12 +16,14 @@ from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.registry import name_of
 
 # What every frame is given before its first pass, and the settings that this is made by.
+MAPS = ("materials.maps.image", "materials.maps.on", "materials.shader", "shaders.slots.default", "shaders.slots.on")
 GIVEN: dict[str, tuple[str, ...]] = {
     "geometry": (),
     "caster_geometry": (),
-    "textures": ("textures.anisotropy", "textures.mip_bias", "textures.mips"),
-    "cutouts": ("materials.blend", "textures.anisotropy", "textures.mip_bias", "textures.mips"),
+    "textures": (*MAPS, "textures.anisotropy", "textures.mip_bias", "textures.mips"),
+    "cutouts": (*MAPS, "materials.blend", "textures.anisotropy", "textures.mip_bias", "textures.mips"),
     "shadow_cutouts": (
+        *MAPS,
         "materials.blend",
         "materials.shadow_alpha_test",
         "materials.shadow_coverage_kept",

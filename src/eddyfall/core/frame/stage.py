@@ -13,6 +13,7 @@ from eddyfall.core.raster.coverage import with_coverage_kept
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.maps import Over, with_maps
 from eddyfall.core.scene.model import Scene, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
@@ -82,6 +83,8 @@ def make_state(
                 "depth_pass": shader.passes.depth,
                 "shadow_pass": shader.passes.shadow,
                 "fogs": shader.fogs,
+                "answers_direct": shader.answers.direct,
+                "answers_ambient": shader.answers.ambient,
                 "drawn": node.drawn,
                 "casts": node.casts and not is_plate,
                 "receives": node.receives,
@@ -99,9 +102,10 @@ def make_state(
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 
 
-def material_store(scene: Scene, mips: bool) -> tuple[TextureStore, np.ndarray]:
-    """Texels of all textures that materials use, and which slots each material has, as `build_store` gives them."""
-    return build_store(scene.images, scene.materials, mips)
+def material_store(scene: Scene, mips: bool, over: tuple[Over, ...] = ()) -> tuple[TextureStore, np.ndarray]:
+    """Texels of all textures that materials draw, and which slots each material has, as `build_store` gives them; over: what is drawn in
+    the stead of what the scene file binds."""
+    return build_store(scene.images, with_maps(scene.materials, over), mips)
 
 
 def make_textures(build: Build, geometry: Geometry, stored: tuple[TextureStore, np.ndarray], bias: float, taps: int) -> Textures:

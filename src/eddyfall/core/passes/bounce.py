@@ -22,6 +22,7 @@ from eddyfall.core.passes.screen import (
     world_if_asked,
 )
 from eddyfall.core.passes.sections import sky_light, with_picture
+from eddyfall.core.passes.silent import silenced, silent_of
 from eddyfall.core.passes.world_light import READS, World
 from eddyfall.core.scene.setup.sections.screen import Bounce, Reflect
 from eddyfall.core.screen.bundles import even_rays, seeds_of, shares_of_even_light
@@ -39,6 +40,7 @@ class BounceSection:
     mapped: np.ndarray
     by_rays: float
     world: World | None
+    silent: np.ndarray | None
 
 
 def section(stage: Stage) -> BounceSection:
@@ -46,6 +48,7 @@ def section(stage: Stage) -> BounceSection:
     return BounceSection(
         bounce=bounce, near_m=near_plane(stage), sky=sky_light(stage), mapped=stage.state.mapped,
         by_rays=reflect.roughest if reflect.enabled else -1.0, world=world_if_asked(stage, bounce),
+        silent=silent_of(stage.state.answers_ambient),
     )  # fmt: skip
 
 
@@ -63,7 +66,8 @@ def run(inputs: Values, section: BounceSection) -> dict[str, Any]:
 
 def takes_part(inputs: Values, section: BounceSection) -> np.ndarray:
     """(h, w) bool: pixels that get light from the pass."""
-    takes: np.ndarray = (inputs["visible"] >= 0) & (inputs["surface"][..., REFLECTING].sum(axis=2) > 0)
+    surface = silenced(inputs["surface"], inputs["drawable"], section.silent)
+    takes: np.ndarray = (inputs["visible"] >= 0) & (surface[..., REFLECTING].sum(axis=2) > 0)
     return takes if section.bounce.on_lightmapped else takes & ~section.mapped[inputs["drawable"]]
 
 

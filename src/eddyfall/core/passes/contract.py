@@ -180,6 +180,8 @@ class DrawableState:
     depth_pass: np.ndarray
     shadow_pass: np.ndarray
     fogs: np.ndarray
+    answers_direct: np.ndarray
+    answers_ambient: np.ndarray
     drawn: np.ndarray
     casts: np.ndarray
     receives: np.ndarray
@@ -212,6 +214,8 @@ SETTING_OF_STATE = {
     "depth_pass": "shaders.passes.depth",
     "shadow_pass": "shaders.passes.shadow",
     "fogs": "shaders.fogs",
+    "answers_direct": "shaders.answers.direct",
+    "answers_ambient": "shaders.answers.ambient",
     "drawn": "nodes.drawn",
     "casts": "nodes.casts",
     "receives": "nodes.receives",

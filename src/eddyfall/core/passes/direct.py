@@ -10,6 +10,7 @@ from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_light
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
+from eddyfall.core.passes.silent import silenced, silent_of, silent_row
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.blend import KIND_NAMES
 from eddyfall.core.shade.direct import direct_buffer
@@ -22,6 +23,7 @@ class DirectSection:
     receives: np.ndarray
     mapped: np.ndarray
     look_ups: tuple[LookUp, ...]
+    silent: np.ndarray | None
 
 
 def section(stage: Stage) -> DirectSection:
@@ -29,6 +31,7 @@ def section(stage: Stage) -> DirectSection:
         receives=stage.state.receives,
         mapped=stage.state.mapped,
         look_ups=look_ups(stage),
+        silent=silent_of(stage.state.answers_direct),
     )
 
 
@@ -38,7 +41,7 @@ def run(inputs: Values, section: DirectSection) -> dict[str, Any]:
     geometry: Geometry = inputs["geometry"]
     maps = looked_up(inputs["shadow_maps"], section.look_ups)
     lit, sun = direct_buffer(
-        inputs["surface"], inputs["visible"], inputs["drawable"],
+        silenced(inputs["surface"], inputs["drawable"], section.silent), inputs["visible"], inputs["drawable"],
         (inputs["triangle"], geometry.positions, geometry.triangles), section.receives.astype(np.uint8),
         section.mapped.astype(np.uint8), pixels.origin,
         pixels.jitter, view.rays, inputs["lights"], maps, inputs["traced"],
@@ -52,7 +55,7 @@ def twin(r: Recorder) -> None:
     if front is None:
         return
     state, d = r.stage.state, int(r.geometry.owner[front.triangle])
-    lit, lights = r.light(r.notes["row"], d, front.triangle, opaque=True)
+    lit, lights = r.light(silent_row(r.notes["row"], state.answers_direct[d]), d, front.triangle, opaque=True)
     layer = r.lay(
         "opaque", r.geometry.drawables[d].name, f"{KIND_NAMES[int(state.blend[d])]}, writes depth", lit, 0.0,
         shader=state.shader[d], in_prepass=bool(r.notes["in_prepass"][d]),

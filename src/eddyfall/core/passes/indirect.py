@@ -12,6 +12,7 @@ from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
 from eddyfall.core.passes.sections import sky_light, with_picture
+from eddyfall.core.passes.silent import silenced, silent_of
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.sections.screen import Occlusion, Reflect
 from eddyfall.core.shade.coat import even_plain
@@ -35,6 +36,7 @@ class IndirectSection:
     look_ups: tuple[LookUp, ...]
     coat_apart: bool
     occluded: Literal["nothing", "sky", "indirect"]
+    silent: np.ndarray | None
 
 
 def section(stage: Stage) -> IndirectSection:
@@ -47,16 +49,18 @@ def section(stage: Stage) -> IndirectSection:
         nearest=bake.filter == "nearest", mips=bake.mips, shades=shades if any_shade else (),
         receives=stage.state.receives if any_shade else None, look_ups=look_ups(stage) if any_shade else (),
         coat_apart=stage.resolved[Reflect].enabled, occluded=occlusion.applies_to if occlusion.enabled else "nothing",
+        silent=silent_of(stage.state.answers_ambient),
     )  # fmt: skip
 
 
 def run(inputs: Values, section: IndirectSection) -> dict[str, Any]:
     mirrored = np.zeros((1, 1, 3), np.float32)
+    surface = silenced(inputs["surface"], inputs["drawable"], section.silent)
     if section.coat_apart:
-        coat = inputs["surface"].copy()
+        coat = surface.copy()
         coat[..., ALBEDO_RGB] = 0.0
         mirrored = _lit(inputs, section, coat, np.zeros_like(inputs["lit"]))
-    return {"shaded": _lit(inputs, section, inputs["surface"], inputs["lit"]), "mirrored": mirrored}
+    return {"shaded": _lit(inputs, section, surface, inputs["lit"]), "mirrored": mirrored}
 
 
 def _lit(inputs: Values, section: IndirectSection, surface: np.ndarray, shaded: np.ndarray) -> np.ndarray:
@@ -95,7 +99,10 @@ def twin(r: Recorder) -> None:
     front = r.notes["front"]
     if front is None:
         return
-    d, row, sky = int(r.geometry.owner[front.triangle]), r.notes["row"], sky_light(r.stage)
+    d, sky = int(r.geometry.owner[front.triangle]), sky_light(r.stage)
+    if not r.stage.state.answers_ambient[d]:
+        return
+    row = r.notes["row"]
     name, occlusion = r.geometry.drawables[d].name, r.stage.resolved[Occlusion]
     stays = float(r.values["occluded"][0, 0])
     if r.stage.state.mapped[d]:

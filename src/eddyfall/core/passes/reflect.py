@@ -23,6 +23,7 @@ from eddyfall.core.passes.screen import (
     screen_of,
     world_if_asked,
 )
+from eddyfall.core.passes.silent import silenced, silent_of
 from eddyfall.core.passes.world_light import READS, World
 from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.screen.bundles import mirrored_rays, seeds_of, shares_of_even_light
@@ -39,11 +40,17 @@ class ReflectSection:
     reflect: Reflect
     near_m: float
     world: World | None
+    silent: np.ndarray | None
 
 
 def section(stage: Stage) -> ReflectSection:
     reflect = stage.resolved[Reflect]
-    return ReflectSection(reflect=reflect, near_m=near_plane(stage), world=world_if_asked(stage, reflect))
+    return ReflectSection(
+        reflect=reflect,
+        near_m=near_plane(stage),
+        world=world_if_asked(stage, reflect),
+        silent=silent_of(stage.state.answers_ambient),
+    )
 
 
 def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
@@ -63,7 +70,7 @@ def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
 
 def takes_part(inputs: Values, section: ReflectSection) -> np.ndarray:
     """(h, w) bool: pixels whose coats mirror by rays."""
-    surface = inputs["surface"]
+    surface = silenced(inputs["surface"], inputs["drawable"], section.silent)
     shines = (surface[..., F0_RGB].sum(axis=2) > 0) & (surface[..., ROUGH] <= section.reflect.roughest)
     return np.asarray((inputs["visible"] >= 0) & shines)
 
@@ -127,7 +134,7 @@ PASS = register(
         number=8,
         name="reflect",
         does="what coats mirror of what the frame shows",
-        reads=("camera", "pixels", "visible", "surface", "copied_depth", "mirrored", "with_sky", *READS),
+        reads=("camera", "pixels", "visible", "drawable", "surface", "copied_depth", "mirrored", "with_sky", *READS),
         writes=("with_sky", "reflected"),
         section=section,
         targets=(Target(name="with_sky", texel_bytes=0), Target(name="reflected", texel_bytes=0)),

@@ -54,6 +54,14 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
         for name in skies_named(setup)
         if sky_named(scene.skies, name) is None
     ]
+    images = set(scene.image_keys)
+    bound = {f"materials.{k}.maps.{role}.image": m.image for k, e in setup.materials.items() for role, m in e.maps.items()}
+    bound |= {f"shaders.{k}.slots.{role}.default": m.default for k, e in setup.shaders.items() for role, m in e.slots.items()}
+    notes += [
+        f"{path} {image!r} is no picture of the scene"
+        for path, image in bound.items()
+        if image is not None and image not in images
+    ]
     materials = set(scene.material_keys)
     for key, mesh in setup.meshes.items():
         for rule_name, rule in mesh.copies.items():

@@ -14,6 +14,7 @@ from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.queries import TREE_BYTES
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.maps import drawn_materials
 from eddyfall.core.scene.model import sky_named, vec3
 from eddyfall.core.scene.resolve import sky_in_set
 from eddyfall.core.scene.setup.sections.sky import Sky
@@ -91,7 +92,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
     """What a bake of one light set (None: lights as they say themselves) sees of a build."""
     state = make_state(build, geometry, frozenset(), False)
     taking_part = blockers(build, state)
-    textures = make_textures(build, geometry, build_store(build.scene.images, build.scene.materials, True), 0.0, 1)
+    textures = make_textures(build, geometry, build_store(build.scene.images, drawn_materials(build), True), 0.0, 1)
     states = baked_lights(build, light_set)
     low, high = geometry.scene_bounds
     size = float(np.abs(np.concatenate([low, high])).max()) if len(geometry.drawables) > 1 else 1.0

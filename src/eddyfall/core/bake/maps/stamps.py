@@ -19,6 +19,7 @@ from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.maps import drawn_materials
 from eddyfall.core.scene.model import sky_named
 from eddyfall.core.scene.receivers import Receiver, receivers, triangles_of, uv_of
 from eddyfall.core.scene.resolve import sky_in_set
@@ -84,7 +85,7 @@ def _surface(places: np.ndarray) -> str:
 
 def _look(build: Build, index: int) -> list[Any]:
     """What light paths take from a material, as floats whatever kind of number the file or program gave."""
-    material = build.scene.materials[index]
+    material = drawn_materials(build)[index]
     numbers = [*material.base_rgba, material.metallic, *material.emissive, material.alpha_cutoff, material.unlit]
     if material.metallic > 0:
         numbers.append(material.roughness)  # a metal's light goes by it; nothing else's does

@@ -1,7 +1,7 @@
 """The tables of a setup: roles, targets, viewpoints, shaders, materials, meshes (with copies), nodes, lights."""
 
 from itertools import pairwise
-from typing import Any, Literal
+from typing import Any, Literal, get_args
 
 from pydantic import Field, model_validator
 
@@ -9,6 +9,10 @@ from eddyfall.core.scene.setup.leaf import Rgb, Section, Vec2, Vec3, leaf
 from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
+
+
+Role = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion"]
+ROLES: tuple[Role, ...] = get_args(Role)
 
 
 class Passes(Section):
@@ -19,12 +23,40 @@ class Passes(Section):
     mirror: bool = leaf(True, "-", "drawn in mirrors", beside="reflect")
 
 
+class Answers(Section):
+    direct: bool = leaf(True, "-", "whether it answers light that comes straight from lights; opaque and cutout only")
+    ambient: bool = leaf(
+        True, "-", "whether it answers light from around: sky, lightmaps, bounce, reflections; opaque and cutout only"
+    )
+
+
+class Slot(Section):
+    """A place for a picture that a base shader has."""
+
+    on: bool = leaf(True, "-", "whether the shader has the slot; without it the material's factor is drawn, or the default")
+    default: str | None = leaf(None, "-", "picture that is drawn where none is bound and on: a glTF image key; null: the factor")
+
+
 class Shader(Section):
     passes: Passes = Field(default_factory=Passes, description="which passes this shader has")
+    answers: Answers = Field(default_factory=Answers, description="which light this shader answers")
+    slots: dict[Role, Slot] = Field(
+        default_factory=dict, description="its places for pictures, by role; all are there if not said"
+    )
     fogs: bool = leaf(True, "-", "whether blended drawables with this shader fog at their own depth")
 
 
+class MaterialMap(Section):
+    """The picture of one role of a material."""
+
+    image: str | None = leaf(None, "-", "picture that is bound: a glTF image key; null: what the scene file binds")
+    on: bool = leaf(True, "-", "whether it is switched on; bound but not on, the shader's default is drawn")
+
+
 class MaterialSetup(Section):
+    maps: dict[Role, MaterialMap] = Field(
+        default_factory=dict, description="its pictures, by role; as in the scene file if not said"
+    )
     shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode")
     blend: BlendKind | None = leaf(None, "-", "how it meets what is behind; null follows glTF alphaMode")
     double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided")

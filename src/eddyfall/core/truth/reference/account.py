@@ -14,6 +14,7 @@ from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes import indirect
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.look_ups import look_ups, looked_up
+from eddyfall.core.passes.silent import silenced, silent_of
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.shade.columns import ALBEDO_RGB, EMITTED_RGB
 from eddyfall.core.shade.direct import direct_buffer
@@ -107,7 +108,7 @@ def parts_of(frame: Frame, pixels: np.ndarray) -> Parts:
     at = (y, x)
     state, maps = frame.stage.state, looked_up(b["shadow_maps"], look_ups(frame.stage))
     faces = (b["triangle"], frame.geometry.positions, frame.geometry.triangles)
-    surface, lights = b["surface"], b["lights"]
+    surface, lights = silenced(b["surface"], b["drawable"], silent_of(state.answers_direct)), b["lights"]
     dark = surface.copy()
     dark[..., EMITTED_RGB] = 0.0
 
