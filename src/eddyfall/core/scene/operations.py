@@ -52,6 +52,34 @@ def move_scene(build: Build, params: dict[str, Any]) -> Build:
     return replace(build, scene=scene, setup=setup.model_copy(update={"viewpoints": views, "focus_regions": regions}))
 
 
+@operation("material.metallic")
+def set_metallic(build: Build, params: dict[str, Any]) -> Build:
+    """Set a material's metallic factor to value, 0 to 1. ChangeError for unknown materials or other values."""
+    key, value = params.get("material"), params.get("value")
+    if not isinstance(key, str) or key not in build.scene.material_keys:
+        raise ChangeError(f"material {key!r} does not exist")
+    if not isinstance(value, (int, float)) or isinstance(value, bool) or not 0 <= value <= 1:
+        raise ChangeError("value must be a number from 0 to 1")
+    index = build.scene.material_keys.index(key)
+    materials = list(build.scene.materials)
+    materials[index] = replace(materials[index], metallic=float(value))
+    return replace(build, scene=replace(build.scene, materials=tuple(materials)))
+
+
+@operation("mesh.turn_normals")
+def turn_normals(build: Build, params: dict[str, Any]) -> Build:
+    """Turn the vertex normals of a mesh round; faces stay as they are. ChangeError for unknown meshes and those without normals."""
+    key = params.get("mesh")
+    if not isinstance(key, str) or key not in build.scene.mesh_keys:
+        raise ChangeError(f"mesh {key!r} does not exist")
+    index = build.scene.mesh_keys.index(key)
+    mesh = build.scene.meshes[index]
+    if not all("NORMAL" in p.attributes for p in mesh.primitives):
+        raise ChangeError(f"mesh {key!r} has no normals")
+    turned = tuple(replace(p, attributes={**p.attributes, "NORMAL": freeze(-p.attributes["NORMAL"])}) for p in mesh.primitives)
+    return replace(build, scene=build.scene.with_mesh(index, replace(mesh, primitives=turned)))
+
+
 def _metres(by: Any, most: float) -> np.ndarray:
     numbers = isinstance(by, list) and len(by) == 3 and all(isinstance(v, (int, float)) and not isinstance(v, bool) for v in by)
     if not numbers or not all(abs(v) < most for v in by):

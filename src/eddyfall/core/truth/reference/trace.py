@@ -148,11 +148,14 @@ def faced(scene: PathScene, triangle: np.ndarray, direction: np.ndarray) -> np.n
 
 
 def _walk(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
-    """Paths at what the eye sees; rows of what it does not see are blank."""
+    """Paths at what the eye sees; rows of what it does not see are blank. Normals that are turned away from the side that is seen are a
+    fault of the mesh: they are turned back."""
     n = len(rows)
     place = eye + direction * rows[:, DISTANCE, None].astype(np.float64)
+    facing, normal = faced(scene, hits.triangle, direction), rows[:, NORMAL_XYZ].astype(np.float64)
+    normal = np.where(np.einsum("nk,nk->n", facing, normal)[:, None] < 0, -normal, normal)
     return Walk(
-        place, faced(scene, hits.triangle, direction), rows[:, NORMAL_XYZ].astype(np.float64), -direction,
+        place, facing, normal, -direction,
         rows[:, ALBEDO_RGB].astype(np.float64), rows[:, F0_RGB].astype(np.float64), rows[:, ROUGH].astype(np.float64), np.zeros(n),
         np.zeros((n, 6)), np.zeros(n), key,
     )  # fmt: skip
