@@ -11,7 +11,7 @@ from eddyfall.core.scene.changes import Change, apply_change, set_leaf
 from eddyfall.core.scene.maps import drawn_maps, drawn_materials, overridden_maps
 from eddyfall.core.scene.model import Image, Material, TextureUse
 from eddyfall.core.truth.response.alone import alone
-from eddyfall.core.truth.response.in_place import dim_ones, in_place
+from eddyfall.core.truth.response.in_place import in_place, shown_of
 from eddyfall.core.truth.response.rivals import tried
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
@@ -85,7 +85,7 @@ def judged(build):
     """What is dim in the frame, and what was tried of the gate."""
     request, renderer = Request("eye", SIZE), Renderer()
     names = [d.name for d in renderer.geometry(build).drawables]
-    dim = [names[d] for d in dim_ones(renderer.frame(build, request))]
+    dim = [names[d] for d in shown_of(renderer.frame(build, request)).dim()]
     (before,) = in_place(renderer, build, request, [names.index("gate")])
     return dim, before, tried(renderer, build, request, before)
 

@@ -66,6 +66,12 @@ def alone(renderer: Renderer, build: Build, material: str) -> Alone:
     return Alone(material, shader_of(build.scene.materials[index], entry), furnace, ambient, sun, drawn_maps(build, index))
 
 
+def card_in_sun(renderer: Renderer, build: Build, material: str) -> np.ndarray:
+    """(h, w, 3) float32 nits of the card under a lux of sun square to it."""
+    index = build.scene.material_keys.index(material)
+    return renderer.frame(_card(build, index, sun=True), Request("card", SIZE), "linear").linear
+
+
 def _card(build: Build, index: int, *, sun: bool) -> Build:
     """A build of nothing but a card of one metre, with a material of another build, under one nit from everywhere, or a lux of sun."""
     scene, key = build.scene, build.scene.material_keys[index]

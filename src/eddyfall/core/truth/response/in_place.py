@@ -11,7 +11,7 @@ from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.passes.contract import View
 from eddyfall.core.scene.build import Build
 from eddyfall.core.screen.bundles import shares_of_even_light
-from eddyfall.core.shade.columns import OPEN, REFLECTING
+from eddyfall.core.shade.columns import NORMAL_XYZ, OPEN, REFLECTING
 from eddyfall.core.shade.facing import ray_directions
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.truth.reference.of_frame import DRAWN
@@ -21,6 +21,7 @@ from eddyfall.core.truth.reference.trace import Asked, grow
 
 PLACES, SAMPLES, BOUNCES = 48, 32, 4
 LEAST_PX = 150  # at which a surface is seen, to be judged
+EVERY = 3  # pixels along each edge, of which one is looked at
 DIM = 0.5  # of the light around that most of the frame is drawn with, below which a surface is asked about
 
 
@@ -46,22 +47,46 @@ def drawn_even(frame: Frame) -> np.ndarray:
     return np.asarray((frame.buffers["with_sky"].astype(np.float64) - frame.buffers["lit"]) @ REC709_LUMA)
 
 
-def dim_ones(frame: Frame) -> list[int]:
-    """Drawables that are drawn with far less light from around than most of the frame is, for what they reflect."""
-    shown = (frame.drawable >= 0) & (frame.buffers["surface"][..., REFLECTING].sum(axis=2) > 0)
-    if not shown.any():
-        return []
-    y, x = np.nonzero(shown)
+@dataclass(frozen=True)
+class Shown:
+    """What a frame shows of drawables (d,), by some of its pixels: pixels; nits from around that they are drawn with for each nit they
+    would reflect; mean share that occlusion maps let through; share of pixels whose normals are turned away from the eye."""
+
+    pixels: np.ndarray
+    around: np.ndarray
+    open: np.ndarray
+    turned: np.ndarray
+
+    def dim(self) -> list[int]:
+        """Drawables drawn with far less light from around than most of the frame is."""
+        weight = np.where(self.around >= 0, self.pixels, 0)
+        order = np.argsort(self.around)
+        half = np.searchsorted(np.cumsum(weight[order]), weight.sum() / 2)
+        usual = float(self.around[order[min(half, len(order) - 1)]]) if weight.sum() else 0.0
+        seen = (self.pixels * EVERY * EVERY >= LEAST_PX) & (self.around >= 0)
+        return [int(d) for d in np.flatnonzero(seen & (self.around < DIM * usual))]
+
+
+def shown_of(frame: Frame) -> Shown:
+    """What a frame shows of its drawables; around is -1 where they reflect nothing or are not shown."""
+    rows = frame.buffers["surface"][::EVERY, ::EVERY]
+    drawable, count = frame.drawable[::EVERY, ::EVERY], len(frame.geometry.drawables)
+    y, x = np.nonzero((drawable >= 0) & (rows[..., REFLECTING].sum(axis=2) > 0))
+    of, rows, drawn = drawable[y, x], rows[y, x], drawn_even(frame)[::EVERY, ::EVERY][y, x]
     rays, (ox, oy) = View(frame.camera, frame.pixels).rays, frame.pixels.origin
-    rows = frame.buffers["surface"][y, x].copy()
-    rows[:, OPEN] = 1.0
-    under, coat = shares_of_even_light(rows, -ray_directions(rays.d0, rays.du, rays.dv, x + ox + 0.5, y + oy + 0.5))
-    own, drawn = (under + coat) @ REC709_LUMA, drawn_even(frame)[y, x]
-    drawable = frame.drawable[y, x]
-    count = np.bincount(drawable)
-    around = np.divide(np.bincount(drawable, drawn), np.bincount(drawable, own), out=np.zeros(len(count)), where=count > 0)
-    usual = float(np.median(around[drawable]))
-    return [int(d) for d in np.flatnonzero((count >= LEAST_PX) & (around < DIM * usual))] if usual > 0 else []
+    to_eye = -ray_directions(rays.d0, rays.du, rays.dv, x * EVERY + ox + 0.5, y * EVERY + oy + 0.5)
+    bare = rows.copy()
+    bare[:, OPEN] = 1.0
+    under, coat = shares_of_even_light(bare, to_eye)
+    pixels = np.bincount(of, minlength=count)
+    summed = [
+        np.bincount(of, values, count)
+        for values in (drawn, (under + coat) @ REC709_LUMA, rows[:, OPEN], np.einsum("nk,nk->n", rows[:, NORMAL_XYZ], to_eye) < 0)
+    ]
+    light, own, lets, turned = summed
+    some = np.maximum(pixels, 1)
+    around = np.divide(light, own, out=np.full(count, -1.0), where=own > 0)
+    return Shown(pixels, around, lets / some, turned / some)
 
 
 def in_place(renderer: Renderer, build: Build, request: Request, drawables: Iterable[int]) -> list[InPlace]:

@@ -15,15 +15,19 @@ from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.truth.response.alone import WEAK
-from eddyfall.core.truth.response.in_place import InPlace, in_place
+from eddyfall.core.truth.response.in_place import DIM, InPlace, in_place, shown_of
+
+TURNED = 0.5  # share of pixels from which on normals are turned, and not only bent
 
 
 @dataclass(frozen=True)
 class Rival:
-    """Something that can keep light from around off a surface: what, and the change that puts it right."""
+    """Something that can keep light from around off a surface: what, and the change that puts it right; own: it is the thing's own fault,
+    not that of what is around it."""
 
     what: str
     change: Change
+    own: bool = False
 
 
 @dataclass(frozen=True)
@@ -48,15 +52,16 @@ def rivals_of(renderer: Renderer, build: Build, request: Request, drawable: int)
     geometry = renderer.geometry(build)
     d = geometry.drawables[drawable]
     resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
-    state = renderer.frame(build, request, "linear").stage.state
+    frame = renderer.frame(build, request, "linear")
+    state, shown = frame.stage.state, shown_of(frame)
     material = None if d.material < 0 else build.scene.material_keys[d.material]
     shader = state.shader[drawable]
     if not state.answers_ambient[drawable]:
         path = ("shaders", shader, "answers", "ambient")
         change = set_leaf(build, path, True, scope="shader", title=f"{shader} answers light from around")
-        yield Rival("its base shader does not answer light from around", change)
+        yield Rival("its base shader does not answer light from around", change, own=True)
     if material is not None:
-        yield from _of_material(build, d.material, material)
+        yield from _of_material(build, d.material, material, float(shown.open[drawable]))
         reflect = resolved[Reflect]
         shiny = build.scene.materials[d.material].metallic > 0
         if shiny and not reflect.enabled:
@@ -79,15 +84,17 @@ def rivals_of(renderer: Renderer, build: Build, request: Request, drawable: int)
     elif not resolved[Sky].ambient:
         change = set_resolved(build, resolved, {"sky.ambient": True}, title="light from the sky")
         yield Rival("no light from around is given to it", change)
-    yield Rival("its normals are turned", _operation(f"normals of {d.mesh} turned", "mesh.turn_normals", "mesh", mesh=d.mesh))
+    if shown.turned[drawable] > TURNED:
+        change = _operation(f"normals of {d.mesh} turned", "mesh.turn_normals", "mesh", mesh=d.mesh)
+        yield Rival("its normals are turned", change, own=True)
 
 
-def _of_material(build: Build, index: int, key: str) -> Iterator[Rival]:
+def _of_material(build: Build, index: int, key: str, lets: float) -> Iterator[Rival]:
     of = build.scene.materials[index]
-    if drawn_maps(build, index)["occlusion"].use is not None and of.occlusion_strength > 0:
+    if drawn_maps(build, index)["occlusion"].use is not None and lets < DIM:
         path = ("materials", key, "maps", "occlusion", "on")
         change = set_leaf(build, path, False, scope="material", title=f"{key} without its occlusion map")
-        yield Rival("its occlusion map lets next to nothing through", change)
+        yield Rival("its occlusion map lets next to nothing through", change, own=True)
     if of.metallic > 0:
         change = _operation(f"{key} is no metal", "material.metallic", "material", material=key, value=0.0)
         yield Rival("it is a metal, which has little to mirror", change)
