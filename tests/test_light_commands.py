@@ -12,7 +12,7 @@ from eddyfall.cli import main
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.model import Material
-from eddyfall.core.scene.setup import normalised
+from eddyfall.core.scene.setup import normalised, parse_setup
 from eddyfall.core.scene.sky_pictures import exr_file
 from eddyfall.demo.shapes import Shape
 from light_rooms import shining_hall
@@ -240,3 +240,29 @@ def test_what_is_no_move_is_one_line_and_ends_with_two(run, file, tmp_path, keys
     path.with_suffix(".setup.json").write_text(json.dumps({**setup, "moves": {"m": {"keys": keys}}}))
     code, _, error = run("moves", path, "--move", "m")
     assert code == 2 and says in error and error.count("\n") == 1
+
+
+def test_a_casting_black_in_shade_by_command(run, tmp_path):
+    build = yard()
+    sky = {"ambient": True, **{name: [1.0, 1.0, 1.0] for name in ("zenith_rgb", "horizon_rgb", "ground_rgb")}}
+    shaders = {"deaf": {"answers": {"ambient": False}}}
+    raw = {**normalised(build.setup), "sky": sky, "shaders": shaders, "materials": {"box": {"shader": "deaf"}}}
+    path = write_build(dataclasses.replace(build, setup=parse_setup(raw), raw_setup=raw), tmp_path)
+    code, out, _ = run("response", path, "--json", "-")
+    box, floor = json.loads(out)
+    assert code == 1 and (box["material"], box["verdict"], box["answer"]) == ("box", "broken", 0.0)
+    assert box["in_place"][0]["causes"][0]["what"] == ["its base shader does not answer light from around"]
+    assert floor["verdict"] == "answers" and floor["answer"] == pytest.approx(1.0)
+    assert "cause: its base shader does not answer light from around" in run("response", path)[1]
+    swap = ("swap-shader", path, "--material", "box", "--to", "stock_opaque")
+    code, out, _ = run(*swap, "--changes", tmp_path / "c.json", "--json", "-")
+    found = json.loads(out)
+    assert code == 0 and (found["answer_before"], found["default_px"]) == (0.0, 0) and found["sun_delta_e"] <= 1
+    assert run("apply", path, "--changes", tmp_path / "c.json", "--out", tmp_path / "after")[0] == 0
+    assert run("response", next((tmp_path / "after").glob("*.glb")))[0] == 0
+    for wrong, says in (
+        (("--material", "tin"), "material 'tin' does not exist"),
+        (("--to", "none"), "base shader 'none' does not exist"),
+    ):
+        code, _, error = run(*swap, *wrong)
+        assert code == 2 and says in error and error.count("\n") == 1

@@ -1,4 +1,4 @@
-"""Commands about light: reference, compare, where-light, moves, budget."""
+"""Commands about light: reference, compare, where-light, moves, response, swap-shader, budget."""
 
 import argparse
 from collections.abc import Callable
@@ -61,6 +61,23 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--bounces", type=int, default=8, metavar="N", help="how often light is reflected at the most (default 8)")
     sub.add_argument("--every", type=int, metavar="N", help="draw every Nth pose, besides the worst")
     sub.add_argument("--limit", type=float, default=0.25, metavar="STOPS", help="drift that is let pass (default 0.25)")
+    sub = command(
+        "response",
+        response,
+        "say how materials answer light: alone in even light and in the sun, in place against what is due, and why one does not",
+    )
+    sub.add_argument("--viewpoint", help="only at this viewpoint (default: at all that are judged)")
+    sub.add_argument(
+        "--material", action="append", metavar="NAME", help="only this one; may be said again (default: all that are seen)"
+    )
+    sub = command(
+        "swap-shader",
+        swap_shader,
+        "rehearse another base shader for a material: what becomes of its pictures, in the sun, in shade, on screen",
+    )
+    sub.add_argument("--material", required=True, metavar="NAME")
+    sub.add_argument("--to", required=True, metavar="SHADER", help="a base shader of the setup, or a stock one")
+    sub.add_argument("--changes", type=Path, metavar="F.json", help="write the change, to be applied with `apply`")
     sub = command(
         "budget",
         budget,
@@ -291,6 +308,65 @@ def _nits(value: float | None) -> str:
 
 def _signed(value: float | None) -> str:
     return "" if value is None else f"{value:+.2f}"
+
+
+def response(args: Any) -> int:
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument
+    from eddyfall.core.truth.response.survey import answers
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target).viewpoints
+    with out.progress() as progress:
+        told = answers(renderer, build, views, args.target, args.material, progress)
+    found = [MaterialAnswerDocument.from_core(a) for a in told]
+    rows = [
+        [m.material, m.shader, f"{m.furnace:.3f}", f"{m.ambient:.3f}", f"{m.answer:.2f}", f"{m.sun:.4f}",
+         f"{m.in_place[0].answer:.2f} at {m.in_place[0].viewpoint}" if m.in_place else "", m.verdict]
+        for m in found
+    ]  # fmt: skip
+    head = ["material", "base shader", "its furnace value", "drawn of it", "R alone", "nit a lux of sun", "R in place, worst", ""]
+    out.table("", head, rows)
+    for m in found:
+        for p in m.in_place[:1]:
+            if p.tried:
+                rows = [[t.what, t.title, f"{t.answer:.2f}"] for t in p.tried]
+                out.table(f"{p.drawable} at {p.viewpoint}: {p.drawn:.3g} of {p.due:.3g} nit", ["if", "put right", "R then"], rows)
+                said = [" and ".join(c.what) for c in p.causes]
+                out.say("cause: " + ("; or ".join(said) if said else "none of these, nor two of them together"))
+        shown = [f"{x.role}: {x.shows}" for x in m.maps if (x.bound is not None and x.shows != "its own") or x.shows == "default"]
+        if shown:
+            out.say(f"{m.material} draws in the stead of its pictures " + ", ".join(shown))
+    out.result(found, inputs(args))
+    return 1 if any(m.verdict in ("broken", "weak") for m in found) else 0
+
+
+def swap_shader(args: Any) -> int:
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.light_response import SwapDocument
+    from eddyfall.core.handover.package import changes_document, json_bytes, write_new
+    from eddyfall.core.scene.swap import swap_shader as swapped
+    from eddyfall.core.truth.response.rehearsal import rehearse
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    swap = swapped(build, args.material, args.to)
+    views = Survey(build, renderer, args.target).viewpoints
+    found = SwapDocument.from_core(rehearse(renderer, build, swap, views, args.target))
+    out.say(f"{found.material}: {found.before} -> {found.after}; factors and tints stay, {found.kept} pictures keep their roles")
+    rows = [[t.role, t.bound or "", t.fate, t.default or ""] for t in found.transfers]
+    out.table("", ["role", "bound", "becomes", "shows instead"], rows)
+    out.say(
+        f"alone it answers light from around with {found.answer_before:.2f} before, {found.answer_after:.2f} after; in the sun the two are "
+        f"CIEDE2000 {found.sun_delta_e:.2f} apart; default pictures on {found.default_px} px"
+    )
+    rows = [[s.viewpoint, f"{s.pixels}", f"{s.default_px}", f"{s.before:.2f}", f"{s.after:.2f}"] for s in found.seen]
+    out.table("", ["viewpoint", "px of it", "with a default", "R before", "R after"], rows)
+    if args.changes:
+        write_new(args.changes, json_bytes(changes_document((swap.change,))), inputs(args))
+    out.result(found, inputs(args))
+    return 0
 
 
 def budget(args: Any) -> int:

@@ -6,12 +6,17 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf
 from eddyfall.core.scene.maps import drawn_maps, drawn_materials, overridden_maps
 from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.scene.swap import swap_shader
+from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.response.alone import alone
 from eddyfall.core.truth.response.in_place import in_place, shown_of
+from eddyfall.core.truth.response.rehearsal import rehearse
 from eddyfall.core.truth.response.rivals import tried
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
@@ -177,3 +182,63 @@ def test_a_picture_that_is_nowhere_is_said():
     build = gate(pictured(), (GREY,), materials={"cast": {"maps": {"base": {"image": "lost"}}}})
     assert check_keys(build.scene, build.setup) == ["materials.cast.maps.base.image 'lost' is no picture of the scene"]
     assert drawn_maps(build, 1)["base"].bound == "grey"
+
+
+def swapped(slots):
+    """A gate with three pictures and a base shader that does not answer, and another to swap to."""
+    material = pictured(metallic_roughness_texture=TextureUse(1), normal_texture=TextureUse(2))
+    shaders = {**deaf(), "general": {"slots": slots}}
+    maps = {"normal": {"on": False}}
+    return gate(
+        material,
+        (GREY, CHECK, Image("bumps", np.full((4, 4, 4), [128, 128, 255, 255], np.uint8))),
+        shaders,
+        materials={"cast": {"shader": "plain", "maps": maps}},
+    )
+
+
+def test_a_swap_keeps_pictures_by_role_switches_them_on_and_changes_nothing_in_the_sun():
+    build = swapped({})
+    swap = swap_shader(build, "cast", "general")
+    fates = {t.role: t.fate for t in swap.transfers}
+    assert fates == {
+        "base": "kept", "metallic_roughness": "kept", "normal": "switched on", "emissive": "factor alone", "occlusion": "factor alone",
+    }  # fmt: skip
+    found = rehearse(Renderer(), build, swap, ["eye"])
+    assert (found.before.answer, found.after.answer) == (0.0, pytest.approx(1.0, abs=0.02)) and found.sun_delta_e <= 1
+    (seen,) = found.seen
+    assert seen.default_px == 0 and seen.before == 0 and seen.after == pytest.approx(1.0, abs=0.1)
+    after = apply_change(build, swap.change)
+    assert {m.shows for r, m in drawn_maps(after, 1).items() if m.bound} == {"its own"}
+
+
+def test_a_swap_tells_what_has_no_place_and_counts_the_default_on_screen():
+    build = swapped({"base": {"on": False, "default": "bumps"}, "normal": {"on": False}})
+    swap = swap_shader(build, "cast", "general")
+    fates = {t.role: (t.fate, t.default) for t in swap.transfers}
+    assert fates["base"] == ("no place", "bumps") and fates["normal"] == ("no place", None)
+    found = rehearse(Renderer(), build, swap, ["eye"])
+    assert found.seen[0].default_px == found.seen[0].pixels > 500
+    with pytest.raises(RequestError, match="base shader 'none' does not exist; there are: plain, general, stock_opaque"):
+        swap_shader(build, "cast", "none")
+    with pytest.raises(RequestError, match="material 'x' does not exist; there are: wall, cast"):
+        swap_shader(build, "x", "general")
+
+
+def test_a_sweep_files_it_under_its_material_and_its_cures_cure():
+    build = gate(shaders=deaf(), materials={"cast": {"shader": "plain"}})
+    result = sweep(build, renderer=Renderer())
+    (finding,) = (f for f in result.findings if f.code == "bounce.no-response")
+    assert finding.suspicion.title == "gate does not answer light from around: its base shader does not answer light from around"
+    assert {r.change.title for r in finding.remedies if r.verdict == "cures"} == {
+        "plain answers light from around", "cast with base shader stock_opaque",
+    }  # fmt: skip
+    assert not [f for f in sweep(gate(), renderer=Renderer()).findings if f.code == "bounce.no-response"]
+
+
+def test_black_in_shade_is_told_by_a_line_up():
+    build = gate(shaders=deaf(), materials={"cast": {"shader": "plain"}})
+    told = line_up(build, "eye", (400, 240, 120, 60), "black in shade", renderer=Renderer())
+    first = told.trials[0]
+    assert first.title == "plain answers light from around" and first.verdict.startswith("clears")
+    assert (first.before, first.after) == (pytest.approx(1.0), pytest.approx(0.0, abs=0.1))

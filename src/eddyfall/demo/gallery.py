@@ -29,10 +29,15 @@ def make_gallery(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
     _room(world)
     _board(world)
     _things(world)
+    _gate_leaves(world)
     world.truth += [
         {"code": "bounce.off-screen", "cause": "bounce", "subjects": ["gallery_floor"], "seed": "window", "hidden_in_roles": {}},
         {"code": "reflect.off-screen", "cause": "reflect", "subjects": ["gauge_board"], "seed": "board", "hidden_in_roles": {}},
+        {"code": "bounce.no-response", "cause": "raw_casting", "subjects": ["gate_leaf"], "seed": "gate", "hidden_in_roles": {}},
     ]
+    world.healthy.append(
+        {"subject": "gate_leaf_2", "twin_of": "bounce.no-response", "why": "its base shader answers light from around"}
+    )
     world.healthy.append({"subject": "drip_tray", "twin_of": "reflect.off-screen", "why": "what it mirrors is on the frame"})
     build = finish_build(world.scene(), parse_setup(world.setup), world.setup, [])
     return build, {"findings": world.truth, "healthy": world.healthy}
@@ -132,3 +137,13 @@ def _things(world: World) -> None:
     can = Shape().tube((0, 0, 0), (0, 0.34, 0), 0.14, 0.14, 18).tube((0, 0.34, 0), (0, 0.46, 0), 0.14, 0.03, 18)
     world.add("oil_can", can, green, (1.7, 0, -4.6))
     world.place("oil_can_2", len(world.meshes) - 1, (2.1, 0, -4.2))
+
+
+def _gate_leaves(world: World) -> None:
+    """Two leaves of a sluice gate, of the same casting: the base shader of one does not answer light from around."""
+    world.setup["shaders"] = {"raw_cast": {"answers": {"ambient": False}, "slots": {"normal": {"on": False}}}}
+    leaf = Shape().box((0, 0.02, 0), (0.1, 1.25, 0.95))
+    grain = pictures.planks(world.rng, (92, 94, 92), boards=6)
+    for name, material, z in (("gate_leaf", "raw_casting", -2.6), ("gate_leaf_2", "primed_casting", -4.4)):
+        world.add(name, leaf, world.material(material, grain, roughness=0.9, ior=1.0), (-2.95, 0, z))
+    world.setup.setdefault("materials", {})["raw_casting"] = {"shader": "raw_cast"}

@@ -13,8 +13,10 @@ from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.scene.changes import Change, Op
 from eddyfall.core.scene.names import short_id
-from eddyfall.core.truth.response.alone import WEAK
-from eddyfall.core.truth.response.in_place import DIM, InPlace, in_place, shown_of
+from eddyfall.core.scene.setup import STOCK_SHADERS
+from eddyfall.core.scene.swap import swap_shader
+from eddyfall.core.truth.response.alone import BROKEN, WEAK
+from eddyfall.core.truth.response.in_place import DIM, InPlace, in_place, shown_of, usual_answer
 from eddyfall.core.truth.response.rivals import TURNED, Cause, Rival, Tried, rivals_of, tried
 
 CODE = "bounce.no-response"
@@ -23,9 +25,11 @@ ENOUGH_PLACES = 12
 
 @dataclass(frozen=True)
 class Silent:
-    """A drawable that does not answer at a viewpoint; pixels, region and picture of it."""
+    """A drawable that does not answer at a viewpoint; enough: R that would do there, half of what is usual; pixels, region and picture of
+    it."""
 
     found: InPlace
+    enough: float
     material: int
     pixels: int
     region: tuple[int, int, int, int]
@@ -40,13 +44,14 @@ def observe(survey: Survey, viewpoint: str) -> list[Silent]:
     dim = [d for d in shown.dim() if own[d]]
     if not dim:
         return []
+    enough = WEAK * usual_answer(survey.renderer, survey.build, survey.request(viewpoint), shown)
     silent = []
     for found in in_place(survey.renderer, survey.build, survey.request(viewpoint), dim):
-        if found.places < ENOUGH_PLACES or found.answer >= WEAK:
+        if found.places < ENOUGH_PLACES or found.answer >= enough:
             continue
         mask = frame.drawable == found.drawable
         material = frame.geometry.drawables[found.drawable].material
-        silent.append(Silent(found, material, int(mask.sum()), region_of(mask), survey.painted(viewpoint, mask)))
+        silent.append(Silent(found, enough, material, int(mask.sum()), region_of(mask), survey.painted(viewpoint, mask)))
     return silent
 
 
@@ -64,19 +69,20 @@ def conclude(survey: Survey, seen: dict[str, list[Silent]]) -> list[Suspicion]:
 def _suspicion(survey: Survey, material: int, where: dict[str, list[Silent]]) -> Suspicion | None:
     name = survey.build.scene.material_keys[material] if material >= 0 else "the default material"
     view, worst = min(((v, s) for v, silent in where.items() for s in silent), key=lambda item: item[1].found.answer)
-    told = tried(survey.renderer, survey.build, survey.request(view), worst.found)
+    told = tried(survey.renderer, survey.build, survey.request(view), worst.found, worst.enough)
     causes = [c for c in told.causes if any(r.own for r in c.rivals)]
     if not causes:
         return None
     why = " and ".join(r.what for r in causes[0].rivals)
-    how = "does not answer" if worst.found.answer < WEAK / 5 else "hardly answers"
+    how = "does not answer" if worst.found.answer < BROKEN * worst.enough / WEAK else "hardly answers"
     subjects = tuple(dict.fromkeys(s.found.name for silent in where.values() for s in silent))
     return Suspicion(
         code=CODE, cause_kind="material", cause=name, title=f"{worst.found.name} {how} light from around: {why}",
-        subjects=subjects, value=1 - worst.found.answer, limit=1 - WEAK, evidence=tuple(_evidence(worst, view, told)),
+        subjects=subjects, value=1 - worst.found.answer, limit=1 - worst.enough, evidence=tuple(_evidence(worst, view, told)),
         pixels={v: sum(s.pixels for s in silent) for v, silent in where.items()},
         regions={v: silent[0].region for v, silent in where.items()},
-        candidates=tuple(_candidates(causes)) if survey.pictures else (), facts={"material": name, "causes": why},
+        candidates=tuple(_candidates(survey, material, causes, worst.enough / WEAK)) if survey.pictures else (),
+        facts={"material": name, "causes": why},
     )  # fmt: skip
 
 
@@ -84,7 +90,7 @@ def _evidence(worst: Silent, view: str, told: Tried) -> Iterator[Evidence]:
     found = worst.found
     yield Evidence(
         measure=f"share of light from around that {found.name} answers with at {view}", value=found.answer, unit="share", limit=None,
-        source=f"limit: at least {WEAK:g}", picture=worst.picture,
+        source=f"limit: at least {worst.enough:.2g}, half of what is usual there", picture=worst.picture,
     )  # fmt: skip
     yield Evidence(measure="light from around drawn there", value=found.drawn, unit="nit")
     yield Evidence(
@@ -99,10 +105,25 @@ def _evidence(worst: Silent, view: str, told: Tried) -> Iterator[Evidence]:
             )
 
 
-def _candidates(causes: list[Cause]) -> Iterator[Candidate]:
+def _candidates(survey: Survey, material: int, causes: list[Cause], usual: float) -> Iterator[Candidate]:
     for cause in causes:
         if not any(r.change.operation for r in cause.rivals) or len(cause.rivals) == 1:
-            yield Candidate(change=_both(cause.rivals), predicts=f"it answers with {cause.answer:.2f} of what is due")
+            predicts = f"it answers with {cause.answer:.2f} of what is due, what stands around it with {usual:.2f}"
+            yield Candidate(change=_both(cause.rivals), predicts=predicts)
+        if material >= 0 and any(r.change.scope == "shader" for r in cause.rivals):
+            yield _swapped(survey, material)
+
+
+def _swapped(survey: Survey, material: int) -> Candidate:
+    """The stock base shader instead, with the pictures that it takes over."""
+    scene = survey.build.scene
+    swap = swap_shader(survey.build, scene.material_keys[material], STOCK_SHADERS[scene.materials[material].alpha_mode])
+    kept = sum(t.fate in ("kept", "switched on") for t in swap.transfers)
+    lost = [t.role for t in swap.transfers if t.fate == "no place"]
+    return Candidate(
+        change=swap.change, predicts=f"the stock base shader answers; {kept} pictures keep their roles",
+        warnings=(f"no place for {', '.join(lost)}",) if lost else (),
+    )  # fmt: skip
 
 
 def _both(rivals: tuple[Rival, ...]) -> Change:
@@ -131,7 +152,7 @@ FAMILY = register(
         (
             Code(
                 code=CODE, words="Things stay black in shade: they do not answer light from around", kind="Light", sheet="light",
-                symptom="black in shade", limit=f"share of what is due: at least {WEAK:g}",
+                symptom="black in shade", limit=f"share of what is due: at least {WEAK:g} of what is usual in the frame",
             ),
         ),
         observe,

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
@@ -90,6 +91,25 @@ def moment(
         asked.samples, shown,
     )  # fmt: skip
     return HttpResponse(data, content_type="image/png")
+
+
+@route(router, "GET", SHEET + "/response", "viewer", response=list[MaterialAnswerDocument])
+def response(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", light.response, _of(request, number, asked), viewpoint, asked.target)
+
+
+class OfSwap(Of):
+    """material: whose base shader; to: another one."""
+
+    material: str = Field(max_length=MAX_NAME)
+    to: str = Field(max_length=MAX_NAME)
+
+
+@route(router, "GET", SHEET + "/swap", "viewer", response=SwapDocument)
+def swap(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfSwap]) -> Any:
+    return ask(
+        request, "measure", light.swap, _of(request, number, asked), viewpoint, asked.target, asked.material, asked.to
+    )  # fmt: skip
 
 
 @route(router, "GET", SHEET + "/targets", "viewer", response=ScreenBudgetDocument)

@@ -13,10 +13,12 @@ from eddyfall.core.frame.moves import Stock
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.frame.stage import make_camera
 from eddyfall.core.handover.documents.light_account import AccountDocument
+from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.scene.swap import swap_shader
 from eddyfall.core.truth.moving.along import WORST, Along, along, move_of
 from eddyfall.core.truth.moving.along import Asked as AskedAlong
 from eddyfall.core.truth.reference.account import account as account_of
@@ -24,6 +26,8 @@ from eddyfall.core.truth.reference.of_frame import DRAWN, Comparison, Wanted, co
 from eddyfall.core.truth.reference.off_picture import off_picture
 from eddyfall.core.truth.reference.trace import Asked
 from eddyfall.core.truth.reference.where import Where, where_light
+from eddyfall.core.truth.response.rehearsal import Rehearsal, rehearse
+from eddyfall.core.truth.response.survey import Answer, answers
 from eddyfall.core.truth.screen_budget import ScreenBudget, screen_budget
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -91,6 +95,24 @@ def moment_picture(
 
     drawn: bytes = STUDIO.draw(asked)
     return drawn
+
+
+def response(build: CoreBuild, viewpoint: str, target: str | None) -> list[MaterialAnswerDocument]:
+    """How the materials that a viewpoint shows answer light, the weakest first."""
+
+    def asked(renderer: Renderer) -> list[Answer]:
+        return answers(renderer, build, [viewpoint], target)
+
+    return [MaterialAnswerDocument.from_core(a) for a in STUDIO.draw(asked)]
+
+
+def swap(build: CoreBuild, viewpoint: str, target: str | None, material: str, to: str) -> SwapDocument:
+    """A swap of a material's base shader, rehearsed at a viewpoint. RequestError for names that do not exist."""
+
+    def asked(renderer: Renderer) -> Rehearsal:
+        return rehearse(renderer, build, swap_shader(build, material, to), [viewpoint], target)
+
+    return SwapDocument.from_core(STUDIO.draw(asked))
 
 
 def targets(build: CoreBuild, viewpoint: str, target: str | None) -> ScreenBudgetDocument:

@@ -22,6 +22,7 @@ from eddyfall.core.truth.reference.trace import Asked, grow
 PLACES, SAMPLES, BOUNCES = 48, 32, 4
 LEAST_PX = 150  # at which a surface is seen, to be judged
 EVERY = 3  # pixels along each edge, of which one is looked at
+USUAL = 4  # drawables that say what is usual in a frame
 DIM = 0.5  # of the light around that most of the frame is drawn with, below which a surface is asked about
 
 
@@ -87,6 +88,14 @@ def shown_of(frame: Frame) -> Shown:
     some = np.maximum(pixels, 1)
     around = np.divide(light, own, out=np.full(count, -1.0), where=own > 0)
     return Shown(pixels, around, lets / some, turned / some)
+
+
+def usual_answer(renderer: Renderer, build: Build, request: Request, shown: Shown) -> float:
+    """R of what a frame shows most of, at the most 1: what can be had there at all, with what light from around is drawn."""
+    dim = set(shown.dim())
+    most = [int(d) for d in np.argsort(-shown.pixels) if shown.pixels[d] and int(d) not in dim][:USUAL]
+    answers = [found.answer for found in in_place(renderer, build, request, most)]
+    return min(float(np.median(answers)), 1.0) if answers else 1.0
 
 
 def in_place(renderer: Renderer, build: Build, request: Request, drawables: Iterable[int]) -> list[InPlace]:

@@ -17,6 +17,7 @@ from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.truth.response.alone import WEAK
 from eddyfall.core.truth.response.in_place import DIM, InPlace, in_place, shown_of
 
+BETTER = 2.0  # times what a surface answers with now, from which on its own faults count
 TURNED = 0.5  # share of pixels from which on normals are turned, and not only bent
 
 
@@ -115,7 +116,8 @@ def tried(
     renderer: Renderer, build: Build, request: Request, before: InPlace, enough: float = WEAK,
     progress: Callable[[str, float], None] = lambda what, share: None,
 ) -> Tried:  # fmt: skip
-    """All rivals of a surface, singly, then in pairs if none suffices by itself."""
+    """All rivals of a surface, singly, then in pairs if none suffices by itself. Where even with all of its own faults put right it would
+    answer with less than enough, since light is missing around it, half of that is enough."""
     rivals = list(rivals_of(renderer, build, request, before.drawable))
 
     def answer(*changed: Rival) -> float:
@@ -126,6 +128,11 @@ def tried(
         return found[0].answer if found else 0.0
 
     single = tuple((rival, answer(rival)) for rival in rivals)
+    own = [rival for rival in rivals if rival.own]
+    if own:
+        healthy = answer(*own) if len(own) > 1 else next(r for rival, r in single if rival.own)
+        if healthy > BETTER * before.answer:
+            enough = min(enough, WEAK * healthy)
     causes = [Cause((rival,), r) for rival, r in single if r >= enough]
     if not causes:
         pairs = ((a, b) for a, b in combinations(rivals, 2) if a.change.patch != b.change.patch or a.change.operation)
