@@ -126,3 +126,20 @@ def test_a_move_is_looked_along_as_the_command_line_does(yard, capsys):
     for wrong in ("/move", "/move?move=flight", "/moment?move=sway", "/moment?move=sway&at_s=nan", "/move?move=sway&region=1,2"):
         assert send(viewer, "GET", base + wrong)[0] == 422, wrong
     assert send(viewer, "GET", base.replace("/eye", "/nowhere") + "/moves")[0] == 422
+
+
+def test_how_materials_answer_is_what_the_command_line_says(yard, capsys):
+    viewer, base = yard["viewer"], yard["base"]
+    main(["response", str(yard["path"]), "--viewpoint", "eye", "--json", "-"])
+    said = json.loads(capsys.readouterr().out)
+    assert send(viewer, "GET", base + "/response") == (200, said) and {m["material"] for m in said} == {"floor", "box"}
+    main(["swap-shader", str(yard["path"]), "--material", "box", "--to", "stock_cutout", "--json", "-"])
+    said = json.loads(capsys.readouterr().out)
+    assert send(viewer, "GET", base + "/swap?material=box&to=stock_cutout") == (200, said) and said["sun_delta_e"] < 1
+    for wrong in (
+        "/swap?material=box",
+        "/swap?material=tin&to=stock_opaque",
+        "/swap?material=box&to=none",
+        "/response?target=moon",
+    ):
+        assert send(viewer, "GET", base + wrong)[0] == 422, wrong

@@ -73,6 +73,23 @@ export const keys = {
     region: string | null,
     stamp: string,
   ) => ["where", project, build, viewpoint, target, region, stamp],
+  response: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
+    "response",
+    project,
+    build,
+    viewpoint,
+    target,
+    stamp,
+  ],
+  swap: (
+    project: number,
+    build: number,
+    viewpoint: string,
+    target: string | null,
+    material: string,
+    to: string | null,
+    stamp: string,
+  ) => ["swap", project, build, viewpoint, target, material, to, stamp],
   moves: (project: number, build: number, viewpoint: string, stamp: string) => [
     "moves",
     project,

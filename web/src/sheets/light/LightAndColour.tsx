@@ -6,6 +6,7 @@ import { useTitleBlock } from "../../ui/titleBlock";
 import { figure } from "../../ui/words";
 import { useLook } from "../look";
 import { AccountOf } from "./AccountOf";
+import { Answers } from "./Answers";
 import { Compared } from "./Compared";
 import { Held } from "./Held";
 import { NoiseCurve } from "./NoiseCurve";
@@ -106,6 +107,7 @@ export function LightAndColour() {
           <div className="min-w-0">
             <AccountOf account={account} />
             <WhereLight look={look} region={region} />
+            <Answers look={look} />
             <Held look={look} />
           </div>
         </div>

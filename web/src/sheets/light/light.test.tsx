@@ -4,6 +4,7 @@ import { afterEach, describe, expect, test, vi } from "vitest";
 import { type Asked, around, serve } from "../../testing";
 import { part } from "../../testing/part";
 import { TitleBlockRoom } from "../../ui/titleBlock";
+import { Answers } from "./Answers";
 import { Held } from "./Held";
 import { LightAndColour } from "./LightAndColour";
 import type { Account } from "./queries";
@@ -282,5 +283,85 @@ describe("where the light is", () => {
     expect(bounce.getByText(/Bounce finds 31/)).toBeTruthy();
     expect(bounce.getAllByRole("row").map((r) => r.textContent)).toContain("hidden0 nit2 nit20 nit");
     expect(within(screen.getByTestId("ceilings")).getByText("−0.96 stops")).toBeTruthy();
+  });
+});
+
+const gate = {
+  material: "raw_casting",
+  shader: "raw_cast",
+  furnace: 0.129,
+  ambient: 0,
+  answer: 0,
+  sun: 0.041,
+  usual: 0.9,
+  verdict: "broken",
+  maps: [],
+  in_place: [
+    {
+      drawable: "gate_leaf",
+      viewpoint: "hall",
+      places: 48,
+      drawn: 0,
+      due: 3.32,
+      answer: 0,
+      tried: [
+        { what: "its base shader does not answer", title: "raw_cast answers", answer: 0.93 },
+        { what: "no light is given to it", title: "light from the sky", answer: 0 },
+      ],
+      causes: [{ what: ["its base shader does not answer"], titles: ["raw_cast answers"], answer: 0.93 }],
+    },
+  ],
+};
+const plaster = {
+  ...gate,
+  material: "plaster",
+  shader: "stock_opaque",
+  answer: 1,
+  verdict: "answers",
+  in_place: [],
+};
+
+describe("answers", () => {
+  test("what does not answer says why, and another base shader is rehearsed", async () => {
+    const asked = serve({
+      "GET /api/projects/1/builds/1/light/hall/response": [gate, plaster],
+      "GET /api/projects/1/builds/1/light/hall/swap": {
+        material: "raw_casting",
+        before: "raw_cast",
+        after: "stock_opaque",
+        transfers: [
+          { role: "base", bound: "raw_casting", fate: "kept", default: null },
+          { role: "normal", bound: "grain", fate: "no place", default: "blank" },
+        ],
+        kept: 1,
+        answer_before: 0,
+        answer_after: 1,
+        sun_delta_e: 0.02,
+        default_px: 1200,
+        seen: [],
+        change: {},
+      },
+    });
+    const look = {
+      project: 1,
+      build: 1,
+      viewpoint: "hall",
+      target: null,
+      state: "head",
+      stamp: "1",
+    } as const;
+    render(around({ children: <Answers look={look} /> }));
+    expect(asked).toHaveLength(0);
+    fireEvent.click(screen.getByRole("button", { name: "Ask what is seen" }));
+    const rows = within(await screen.findByTestId("answers")).getAllByRole("row");
+    expect(rows[1]?.textContent).toContain("◆ broken");
+    const rivals = within(screen.getByTestId("rivals")).getAllByRole("row");
+    expect(rivals.slice(1).map((r) => r.textContent?.startsWith("✓"))).toEqual([true, false]);
+    fireEvent.click(screen.getByRole("button", { name: "Rehearse the swap" }));
+    expect((await screen.findByTestId("swap")).textContent).toContain(
+      "a default picture shows on 1 200 px".replace(" 200", "\u202f200"),
+    );
+    expect(within(screen.getByTestId("transfers")).getByText("no place, blank shows")).toBeTruthy();
+    expect(asked.at(-1)?.path).toContain("to=stock_opaque");
   });
 });

@@ -82,6 +82,46 @@ export const useTargets = (l: Look) =>
       ),
   });
 
+export type MaterialAnswer = Schemas["MaterialAnswerDocument"];
+
+/** How the materials that are seen answer light, once it is wanted. */
+export const useResponse = (l: Look, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.response(l.project, l.build, l.viewpoint, l.target, `${l.stamp} ${l.state}`),
+    enabled: wanted && l.viewpoint !== "",
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/response", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: { target: l.target, state: l.state },
+          },
+          signal,
+        }),
+      ),
+  });
+
+/** Another base shader for a material, rehearsed once one is chosen. */
+export const useSwap = (l: Look, material: string, to: string | null) =>
+  useQuery({
+    queryKey: keys.swap(l.project, l.build, l.viewpoint, l.target, material, to, `${l.stamp} ${l.state}`),
+    enabled: to !== null,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/swap", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: { target: l.target, state: l.state, material, to: to ?? "" },
+          },
+          signal,
+        }),
+      ),
+  });
+
 export type Along = Schemas["AlongDocument"];
 export type Moment = Along["moments"][number];
 
