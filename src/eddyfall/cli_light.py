@@ -1,4 +1,4 @@
-"""Commands about light: reference, compare, where-light, moves, response, swap-shader, budget."""
+"""Commands about light: reference, compare, where-light, moves, response, swap-shader, roles, budget."""
 
 import argparse
 from collections.abc import Callable
@@ -78,6 +78,15 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--material", required=True, metavar="NAME")
     sub.add_argument("--to", required=True, metavar="SHADER", help="a base shader of the setup, or a stock one")
     sub.add_argument("--changes", type=Path, metavar="F.json", help="write the change, to be applied with `apply`")
+    sub = command(
+        "roles",
+        roles,
+        "hold two roles side by side: each setting in which they differ, who set it, what it does to the view alone and with the others",
+    )
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--first", default="edit", metavar="ROLE", help="held against the second (default edit)")
+    sub.add_argument("--second", default="play", metavar="ROLE", help="(default play)")
+    sub.add_argument("--crop", type=numbers(4), metavar="X0,Y0,X1,Y1", help="of the frame (default: all of it)")
     sub = command(
         "budget",
         budget,
@@ -365,6 +374,31 @@ def swap_shader(args: Any) -> int:
     out.table("", ["viewpoint", "px of it", "with a default", "R before", "R after"], rows)
     if args.changes:
         write_new(args.changes, json_bytes(changes_document((swap.change,))), inputs(args))
+    out.result(found, inputs(args))
+    return 0
+
+
+def roles(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.roles import SideBySideDocument
+    from eddyfall.core.truth.roles import side_by_side
+
+    out, build = Out(args), opened(args)
+    request = Request(args.viewpoint, args.size, args.crop, args.target)
+    with out.progress() as progress:
+        found = SideBySideDocument.from_core(side_by_side(Renderer(), build, request, args.first, args.second, progress))
+    out.say(
+        f"{found.viewpoint}: {found.first} is {found.whole.stops:+.2f} stops against {found.second}, {found.whole.share * 100:.1f} % of "
+        f"pixels differ; {len(found.leaves)} settings do"
+    )
+    rows = [
+        [d.leaf, f"{d.first} ({d.first_winner})", f"{d.second} ({d.second_winner})", f"{d.alone.stops:+.2f} stops",
+         f"{d.alone.share * 100:.1f} %", f"{d.rest.stops:+.2f} stops", d.says]
+        for d in found.leaves
+    ]  # fmt: skip
+    head = ["setting", found.first, found.second, "alone", "pixels", "all but it", ""]
+    if rows:
+        out.table("", head, rows)
     out.result(found, inputs(args))
     return 0
 

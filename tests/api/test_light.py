@@ -143,3 +143,12 @@ def test_how_materials_answer_is_what_the_command_line_says(yard, capsys):
         "/response?target=moon",
     ):
         assert send(viewer, "GET", base + wrong)[0] == 422, wrong
+
+
+def test_roles_are_held_side_by_side_as_the_command_line_does(yard, capsys):
+    viewer, base = yard["viewer"], yard["base"]
+    main(["roles", str(yard["path"]), "--viewpoint", "eye", "--first", "output", "--json", "-"])
+    said = json.loads(capsys.readouterr().out)
+    assert send(viewer, "GET", base + "/roles?first=output") == (200, said) and said["leaves"] == []
+    for wrong in ("first=night", "first=play&second=play", "region=1,2"):
+        assert send(viewer, "GET", f"{base}/roles?{wrong}")[0] == 422, wrong

@@ -38,7 +38,9 @@ def test_a_floor_that_gets_its_light_from_beside_the_frame_is_told_with_a_margin
     (found,) = inspected(hall("near"))
     assert found.code == "bounce.off-screen" and found.subjects == ("floor",)
     assert 0.7 < found.value < 1.4 and "off the frame" in found.title
-    still = {e.measure.split(" with ")[1]: e.value for e in found.evidence if e.predicted}
+    still = {e.measure.split(" with ")[1]: e.value for e in found.evidence if e.predicted and " with " in e.measure}
+    sways = next(e for e in found.evidence if e.measure == "drift of floor while the camera sways at near")
+    assert sways.predicted and 0 < sways.value < 1.5
     assert still["dials alone"] == pytest.approx(found.value, abs=0.1) and still["a margin as wide as can be"] < 0.25
     titles = [c.change.title for c in found.candidates]
     assert titles[0].startswith("bounce with a margin of") and len(titles) == 2

@@ -242,3 +242,16 @@ def test_black_in_shade_is_told_by_a_line_up():
     first = told.trials[0]
     assert first.title == "plain answers light from around" and first.verdict.startswith("clears")
     assert (first.before, first.after) == (pytest.approx(1.0), pytest.approx(0.0, abs=0.1))
+
+
+def test_a_default_picture_on_screen_is_a_finding_until_its_map_is_switched_on():
+    slots = {"slots": {"base": {"default": "check"}}}
+    entry = {"shader": "plain", "maps": {"base": {"on": False}}}
+    build = gate(pictured(), (GREY, DARK, CHECK), {"plain": slots}, materials={"cast": entry})
+    (finding,) = (f for f in sweep(build, renderer=Renderer()).findings if f.code == "material.placeholder")
+    assert finding.suspicion.title == "cast shows its base shader's default for base: grey is bound but not on"
+    assert finding.suspicion.subjects == ("gate",) and finding.suspicion.pixels["eye"] > 5000
+    cures = {r.change.title for r in finding.remedies if r.verdict == "cures"}
+    assert cures == {"pictures of cast switched on", "plain without a default for base"}
+    on = gate(pictured(), (GREY, DARK, CHECK), {"plain": slots}, materials={"cast": {"shader": "plain"}})
+    assert not [f for f in sweep(on, renderer=Renderer()).findings if f.code == "material.placeholder"]

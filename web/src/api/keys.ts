@@ -73,6 +73,14 @@ export const keys = {
     region: string | null,
     stamp: string,
   ) => ["where", project, build, viewpoint, target, region, stamp],
+  roles: (
+    project: number,
+    build: number,
+    viewpoint: string,
+    target: string | null,
+    what: string,
+    stamp: string,
+  ) => ["roles", project, build, viewpoint, target, what, stamp],
   response: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
     "response",
     project,

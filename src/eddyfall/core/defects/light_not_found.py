@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.moving_symptom import sway_drift
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.held import held_at
@@ -129,6 +130,11 @@ def _suspicion(survey: Survey, code: str, where: dict[str, Lost]) -> Suspicion:
         *(Evidence(measure=f"that {surface} is still darker with {what}", value=still, unit="stops", limit=LIMIT_STOPS, predicted=True)
           for what, still in lost.ceilings),
     ]  # fmt: skip
+    if kind == "off-screen" and survey.pictures:
+        names = [d.name for d in survey.geometry.drawables]
+        drift = sway_drift(survey.renderer, survey.build, survey.request(worst), names.index(surface))
+        measure = f"drift of {surface} while the camera sways at {worst}"
+        evidence.append(Evidence(measure=measure, value=drift, unit="stops", limit=LIMIT_STOPS, predicted=True))
     return Suspicion(
         code=code,
         cause_kind="pass",

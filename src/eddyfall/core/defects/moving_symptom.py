@@ -8,7 +8,7 @@ from dataclasses import replace
 from eddyfall.core.defects.shadow_symptoms import shadow_came_true
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.render import Frame, Renderer
+from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.truth.moving.along import Asked, along, move_of
@@ -16,16 +16,19 @@ from eddyfall.core.truth.moving.along import Asked, along, move_of
 RATE_HZ, ANCHORS, SAMPLES, BOUNCES = 8.0, 64, 64, 2
 
 
-def drift(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
-    """Stops of drift over a sway from the spot's viewpoint [prediction]; 0 where the subject is not to be seen."""
-    path = replace(move_of(renderer, build, "sway", spot.request.viewpoint, spot.request), rate_hz=RATE_HZ)
-    asked = Asked(
-        path=path, request=spot.request, subject=spot.subject, anchors=ANCHORS, samples=SAMPLES, bounces=BOUNCES, worst=0
-    )  # fmt: skip
+def sway_drift(renderer: Renderer, build: Build, request: Request, subject: int) -> float:
+    """Stops of drift of a drawable over a sway from a request's viewpoint [prediction]; 0 where it is not to be seen."""
+    path = replace(move_of(renderer, build, "sway", request.viewpoint, request), rate_hz=RATE_HZ)
+    asked = Asked(path=path, request=request, subject=subject, anchors=ANCHORS, samples=SAMPLES, bounces=BOUNCES, worst=0)
     try:
         return along(renderer, build, asked).drift
     except RequestError:
         return 0.0
+
+
+def drift(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
+    """The same of a spot's subject."""
+    return sway_drift(renderer, build, spot.request, spot.subject)
 
 
 DRIFTS = register_symptom(

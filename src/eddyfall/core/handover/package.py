@@ -15,7 +15,7 @@ from eddyfall.core.handover.documents.changes import change_json
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, difference
 from eddyfall.core.scene.gltf_write import write_glb
-from eddyfall.core.scene.setup import normalised
+from eddyfall.core.scene.setup import lasting, normalised
 
 
 def slug(name: str) -> str:
@@ -47,8 +47,9 @@ def changes_document(changes: Sequence[Change]) -> dict[str, Any]:
 
 
 def setup_patch(base: Build, result: Build) -> list[dict[str, Any]]:
-    """RFC 6902 patch from the user's own setup document to the result's: one hunk for each changed leaf."""
-    return difference(base.raw_setup, normalised(base.setup), normalised(result.setup))
+    """RFC 6902 patch from the user's own setup document to the result's: one hunk for each changed leaf. What roles set for the session
+    alone is left out."""
+    return difference(base.raw_setup, normalised(base.setup), normalised(lasting(result.setup)))
 
 
 def write_package(

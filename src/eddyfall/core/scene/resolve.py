@@ -6,7 +6,7 @@ from typing import Any
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import digest
-from eddyfall.core.scene.setup import Setup, lay_over
+from eddyfall.core.scene.setup import STOCK_ROLES, Setup, lay_over
 from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.registry import S, name_of, sections
 from eddyfall.core.scene.setup.sections.sky import Sky
@@ -53,7 +53,7 @@ def resolve(setup: Setup, target: str | None = None, role: str | None = None, vi
         levels.append(_Level("target", target, _entry(setup.targets, target, "target").set))
     view = _entry(setup.viewpoints, viewpoint, "viewpoint") if viewpoint is not None else None
     role = role or (view.role if view else "play")
-    if role in setup.roles or role not in ("edit", "play"):
+    if role in setup.roles or role not in STOCK_ROLES:
         levels.append(_Level("role", role, _entry(setup.roles, role, "role").set))
     if view is not None and viewpoint is not None:
         levels.append(_Level("viewpoint", viewpoint, view.set))

@@ -10,6 +10,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.light_account import AccountDocument
 from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
+from eddyfall.core.handover.documents.roles import SideBySideDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.workbench.api.asking import ask
@@ -109,6 +110,20 @@ class OfSwap(Of):
 def swap(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfSwap]) -> Any:
     return ask(
         request, "measure", light.swap, _of(request, number, asked), viewpoint, asked.target, asked.material, asked.to
+    )  # fmt: skip
+
+
+class OfRoles(Of):
+    """first: the role held against the second."""
+
+    first: str = Field("edit", max_length=MAX_NAME)
+    second: str = Field("play", max_length=MAX_NAME)
+
+
+@route(router, "GET", SHEET + "/roles", "viewer", response=SideBySideDocument)
+def roles(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfRoles], region: str | None = None) -> Any:
+    return ask(
+        request, "measure", light.roles, _of(request, number, asked), viewpoint, asked.target, asked.first, asked.second, _region(region)
     )  # fmt: skip
 
 

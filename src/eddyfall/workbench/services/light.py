@@ -15,6 +15,7 @@ from eddyfall.core.frame.stage import make_camera
 from eddyfall.core.handover.documents.light_account import AccountDocument
 from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
+from eddyfall.core.handover.documents.roles import SideBySideDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.scene.build import Build as CoreBuild
@@ -28,6 +29,7 @@ from eddyfall.core.truth.reference.trace import Asked
 from eddyfall.core.truth.reference.where import Where, where_light
 from eddyfall.core.truth.response.rehearsal import Rehearsal, rehearse
 from eddyfall.core.truth.response.survey import Answer, answers
+from eddyfall.core.truth.roles import SideBySide, side_by_side
 from eddyfall.core.truth.screen_budget import ScreenBudget, screen_budget
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -113,6 +115,18 @@ def swap(build: CoreBuild, viewpoint: str, target: str | None, material: str, to
         return rehearse(renderer, build, swap_shader(build, material, to), [viewpoint], target)
 
     return SwapDocument.from_core(STUDIO.draw(asked))
+
+
+def roles(
+    build: CoreBuild, viewpoint: str, target: str | None, first: str, second: str, region: Region | None
+) -> SideBySideDocument:
+    """Two roles side by side at a viewpoint, in a region of its frame or all of it. RequestError for names that do not exist."""
+    request = Request(viewpoint, DEFAULT_SIZE, None if region is None else crop_of(region), target)
+
+    def asked(renderer: Renderer) -> SideBySide:
+        return side_by_side(renderer, build, request, first, second)
+
+    return SideBySideDocument.from_core(STUDIO.draw(asked))
 
 
 def targets(build: CoreBuild, viewpoint: str, target: str | None) -> ScreenBudgetDocument:

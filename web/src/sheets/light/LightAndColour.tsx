@@ -11,6 +11,7 @@ import { Compared } from "./Compared";
 import { Held } from "./Held";
 import { NoiseCurve } from "./NoiseCurve";
 import { type Region, useAccount } from "./queries";
+import { Roles } from "./Roles";
 import { type GaugeActs, TideGauge } from "./TideGauge";
 import { useLightKeys } from "./useLightKeys";
 import { ALL, useSamples } from "./useSamples";
@@ -108,6 +109,7 @@ export function LightAndColour() {
             <AccountOf account={account} />
             <WhereLight look={look} region={region} />
             <Answers look={look} />
+            <Roles look={look} region={region} />
             <Held look={look} />
           </div>
         </div>

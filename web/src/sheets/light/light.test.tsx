@@ -8,6 +8,7 @@ import { Answers } from "./Answers";
 import { Held } from "./Held";
 import { LightAndColour } from "./LightAndColour";
 import type { Account } from "./queries";
+import { Roles } from "./Roles";
 import { WhereLight } from "./WhereLight";
 import { noiseWords, stops, title, told } from "./words";
 
@@ -363,5 +364,62 @@ describe("answers", () => {
     );
     expect(within(screen.getByTestId("transfers")).getByText("no place, blank shows")).toBeTruthy();
     expect(asked.at(-1)?.path).toContain("to=stock_opaque");
+  });
+});
+
+describe("roles", () => {
+  test("each differing setting says who set it, what it does alone, or that it does nothing here", async () => {
+    const effect = (n: number, share: number) => ({ stops: n, share });
+    const asked = serve({
+      "GET /api/projects/1/builds/1/light/hall/roles": {
+        viewpoint: "hall",
+        first: "edit",
+        second: "play",
+        whole: effect(1, 0.9),
+        leaves: [
+          {
+            leaf: "exposure.ev100",
+            first: 5,
+            first_winner: "role edit",
+            second: 6,
+            second_winner: "project",
+            alone: effect(1, 0.9),
+            rest: effect(0, 0),
+            says: "",
+          },
+          {
+            leaf: "shadow.resolution",
+            first: 512,
+            first_winner: "role edit",
+            second: 1024,
+            second_winner: "default",
+            alone: effect(0, 0),
+            rest: effect(1, 0.9),
+            says: "nothing here",
+          },
+        ],
+        roles: ["edit", "play", "night"],
+      },
+    });
+    const look = {
+      project: 1,
+      build: 1,
+      viewpoint: "hall",
+      target: null,
+      state: "head",
+      stamp: "1",
+    } as const;
+    render(around({ children: <Roles look={look} region={null} /> }));
+    fireEvent.change(screen.getByRole("combobox", { name: "Against role" }), { target: { value: "edit" } });
+    expect((screen.getByRole("button", { name: "Hold side by side" }) as HTMLButtonElement).disabled).toBe(
+      true,
+    );
+    fireEvent.change(screen.getByRole("combobox", { name: "Against role" }), { target: { value: "play" } });
+    fireEvent.click(screen.getByRole("button", { name: "Hold side by side" }));
+    const rows = within(await screen.findByTestId("roles")).getAllByRole("row");
+    expect(rows[1]?.textContent).toContain("5role edit6project+1.00 stops");
+    expect(rows[2]?.textContent).toContain("nothing here");
+    expect(screen.getByRole("option", { name: "night", hidden: true })).toBeTruthy();
+    expect(asked).toHaveLength(1);
   });
 });

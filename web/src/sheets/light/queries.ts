@@ -82,6 +82,40 @@ export const useTargets = (l: Look) =>
       ),
   });
 
+export type Differing = Schemas["DifferingDocument"];
+
+/** Two roles side by side, once it is wanted. */
+export const useRoles = (l: Look, region: Region | null, first: string, second: string, wanted: boolean) =>
+  useQuery({
+    queryKey: keys.roles(
+      l.project,
+      l.build,
+      l.viewpoint,
+      l.target,
+      `${first} ${second} ${region?.join(",") ?? ""}`,
+      `${l.stamp} ${l.state}`,
+    ),
+    enabled: wanted && l.viewpoint !== "",
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/roles", {
+          params: {
+            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
+            query: {
+              first,
+              second,
+              target: l.target,
+              state: l.state,
+              region: region?.join(",") ?? null,
+            },
+          },
+          signal,
+        }),
+      ),
+  });
+
 export type MaterialAnswer = Schemas["MaterialAnswerDocument"];
 
 /** How the materials that are seen answer light, once it is wanted. */

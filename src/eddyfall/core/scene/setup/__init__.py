@@ -2,9 +2,11 @@
 
 import eddyfall.core.scene.setup.sections  # noqa: F401  (each registers itself)
 from eddyfall.core.scene.setup.document import (
+    STOCK_ROLES,
     STOCK_SHADERS,
     Setup,
     empty_setup,
+    lasting,
     lay_over,
     normalised,
     parse_setup,
@@ -12,4 +14,15 @@ from eddyfall.core.scene.setup.document import (
     setup_schema,
 )
 
-__all__ = ["STOCK_SHADERS", "Setup", "empty_setup", "lay_over", "normalised", "parse_setup", "read_setup", "setup_schema"]
+__all__ = [
+    "STOCK_ROLES",
+    "STOCK_SHADERS",
+    "Setup",
+    "empty_setup",
+    "lasting",
+    "lay_over",
+    "normalised",
+    "parse_setup",
+    "read_setup",
+    "setup_schema",
+]

@@ -22,10 +22,12 @@ from eddyfall.core.scene.setup.tables import (
     Move,
     NodeSetup,
     Override,
+    RoleSetup,
     Shader,
     Viewpoint,
 )
 
+STOCK_ROLES = ("edit", "play", "output", "reference")  # that exist always
 STOCK_SHADERS = {"OPAQUE": "stock_opaque", "MASK": "stock_cutout", "BLEND": "stock_blended"}
 
 
@@ -35,7 +37,7 @@ class Setup(Section):
 
     eddyfall_setup: Literal[1] = Field(1, description="format version")
     targets: dict[str, Override] = Field(default_factory=dict, description="devices: what each lays over the project")
-    roles: dict[str, Override] = Field(default_factory=lambda: {"edit": Override(), "play": Override()})
+    roles: dict[str, RoleSetup] = Field(default_factory=lambda: {"edit": RoleSetup(), "play": RoleSetup()})
     viewpoints: dict[str, Viewpoint] = Field(default_factory=dict)
     moves: dict[str, Move] = Field(default_factory=dict, description="cameras on their way, by name")
     shaders: dict[str, Shader] = Field(default_factory=dict, description="by shader key; stock_* exist always")
@@ -80,6 +82,14 @@ def _setup_type() -> type[Setup]:
 def _typed(known: tuple[tuple[str, type[Section]], ...]) -> type[Setup]:
     fields: dict[str, Any] = {name: (kind, Field(default_factory=kind)) for name, kind in known}
     return create_model("Setup", __base__=Setup, __doc__=Setup.__doc__, **fields)
+
+
+def lasting(setup: Setup) -> Setup:
+    """The setup without what its roles set for the session alone."""
+    if not any(role.session and role.set for role in setup.roles.values()):
+        return setup
+    roles = {name: role.model_copy(update={"set": {}}) if role.session else role for name, role in setup.roles.items()}
+    return setup.model_copy(update={"roles": roles})
 
 
 def empty_setup() -> Setup:
@@ -131,7 +141,7 @@ def parse_setup(raw: dict[str, Any]) -> Setup:
         for name, entry in entries.items():
             check_overlay(setup, entry.set, f"{table}.{name}.set", only=set_by_viewpoints() if table == "viewpoints" else None)
     for name, viewpoint in setup.viewpoints.items():
-        if viewpoint.role not in setup.roles and viewpoint.role not in ("edit", "play"):
+        if viewpoint.role not in setup.roles and viewpoint.role not in STOCK_ROLES:
             raise SetupError(f"role {viewpoint.role!r} is not in roles", f"viewpoints.{name}.role")
         if viewpoint.light_set is not None and viewpoint.light_set not in setup.light_sets:
             raise SetupError(f"light set {viewpoint.light_set!r} is not in light_sets", f"viewpoints.{name}.light_set")
@@ -139,7 +149,7 @@ def parse_setup(raw: dict[str, Any]) -> Setup:
         for key, at in move.keys.items():
             if at.viewpoint is not None and at.viewpoint not in setup.viewpoints:
                 raise SetupError(f"viewpoint {at.viewpoint!r} is not in viewpoints", f"moves.{name}.keys.{key}.viewpoint")
-        if move.role is not None and move.role not in setup.roles and move.role not in ("edit", "play"):
+        if move.role is not None and move.role not in setup.roles and move.role not in STOCK_ROLES:
             raise SetupError(f"role {move.role!r} is not in roles", f"moves.{name}.role")
     for name, region in setup.focus_regions.items():
         if any(low >= high for low, high in zip(region.low_m, region.high_m)):

@@ -317,3 +317,7 @@ class Override(Section):
     """Settings a role or target lays over the project's, by section."""
 
     set: dict[str, dict[str, Any]] = Field(default_factory=dict, description="section -> field -> value")
+
+
+class RoleSetup(Override):
+    session: bool = leaf(False, "-", "what the role sets ends with the session: it is not handed over", beside="hand-over")
