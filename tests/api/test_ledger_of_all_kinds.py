@@ -27,6 +27,8 @@ pytestmark = pytest.mark.django_db(transaction=True)
 PARAMS = {
     "node.move": {"node": "partition", "by_m": [0.1, 0, 0]},
     "scene.move": {"by_m": [1, 0, -2]},
+    "material.metallic": {"material": "floor", "value": 0.5},
+    "mesh.turn_normals": {"mesh": "roof"},
     "face.add_backs": {"mesh": "partition"},
     "face.rewind": {"mesh": "roof"},
     "face.delete_hidden": {"mesh": "roof", "node": "roof", "pack": False},
