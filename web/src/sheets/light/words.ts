@@ -20,6 +20,7 @@ export const nitsOf = (v: number, due: number) => nits(Math.abs(v) < TOLD * due 
 /** Stops with their sign; what has none left of it says so. */
 export function stops(v: number | null): string {
   if (v === null) return "all of it";
+  if (Math.abs(v) < 0.005) return "0.00 stops";
   return `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(2)} stops`;
 }
 
