@@ -27,7 +27,7 @@ from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
 from eddyfall.core.bake.light.light_scene import light_scene
 from eddyfall.core.bake.maps.run import tiles_of
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.lineup import line_up
 from eddyfall.core.rays.threads import processors
@@ -44,6 +44,9 @@ from eddyfall.core.truth.bias import ground_of
 from eddyfall.core.truth.bias.proving import change_to
 from eddyfall.core.truth.bias.solve import Bias
 from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.moving.along import move_of
+from eddyfall.core.truth.moving.anchors import anchors_of
+from eddyfall.core.truth.moving.forecast import forecast
 from eddyfall.core.truth.reference.of_frame import Wanted
 from eddyfall.core.truth.reference.path_scene import path_scene
 from eddyfall.core.truth.reference.tally import Tally
@@ -51,6 +54,7 @@ from eddyfall.core.truth.reference.trace import Asked, grow
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.overlap import colliding_pairs, measure_overlap, pair_areas
 from eddyfall.core.uv.packing import pack_charts
+from eddyfall.demo.gallery import make_gallery
 from eddyfall.demo.hall import make_hall
 from eddyfall.demo.shapes import Shape
 from eddyfall.demo.walk import worst_spot
@@ -306,6 +310,7 @@ from pathlib import Path
 from eddyfall.core.bake.maps.run import bake
 from eddyfall.core.bake.maps.store import STORE
 from eddyfall.core.scene.setup.tables import NodeSetup
+from eddyfall.demo.gallery import make_gallery
 from eddyfall.demo.hall import make_hall
 peak = lambda: int(Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0]) / 1024
 STORE.folder = None
@@ -435,7 +440,30 @@ def paths() -> None:
     show("reference, share of the rays/s of bare calls on the same rays", theirs / ours, "", ">= 0.5", theirs / ours >= 0.5)
 
 
+def moves() -> None:
+    """A sway of 121 poses forecast, against as many frames of which one was drawn before."""
+    build, _ = make_gallery()
+    request = Request("gauges", DEFAULT_SIZE)
+    path = move_of(Renderer(), build, "sway", "gauges", request)
+    cameras = [path.at(float(t)) for t in path.moments]
+    renderer = Renderer(Memo(2 * 1024**3))
+    start = renderer.frame(build, replace(request, camera=cameras[0]), "linear")
+    scene = path_scene(renderer, build, start)
+    anchors = anchors_of(scene, start, replace(request, crop=(60, 420, 560, 530)), 64)
+
+    def forecasted() -> None:
+        forecast(Renderer(), build, request, cameras, scene, start, anchors, 256, 8, lambda what, share: None)
+
+    some = cameras[1::24]
+    forecasted()
+    ours = seconds(forecasted, 2)
+    theirs = seconds(lambda: [renderer.frame(build, replace(request, camera=c)) for c in some], 1) / len(some) * len(cameras)
+    print(f"forecast of {len(cameras)} poses at {len(anchors)} places: {ours:.1f} s; as many frames of 960 x 540: {theirs:.0f} s")
+    show("frames' time over the forecast's, 121 poses", theirs / ours, "", ">= 20", theirs / ours >= 20)
+
+
 PARTS: dict[str, Callable[[], None]] = {
+    "moves": moves,
     "paths": paths,
     "bake": bakes,
     "frame": frame,

@@ -31,12 +31,12 @@ VIEWS = {
 }  # fmt: skip
 
 
-def shining_hall(**setup):
+def shining_hall(*more, **setup):
     """A shining wall of 1400 lm/m2 beside a floor under a sun of 40 lx: at SPOT 168.7 lx of 208.7 come from it (a view factor of .12048,
     by the polygon formula of Lambert 1760)."""
     return build_of(
         Thing("wall", Shape().quad((0, 0, 9.6), (0, 0, -7.2), (0, 3, 0)), glow("wall", 1400 / math.pi)),
-        Thing("floor", Shape().quad((0, 0, 12), (12, 0, 0), (0, 0, -12)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT)),
+        Thing("floor", Shape().quad((0, 0, 12), (12, 0, 0), (0, 0, -12)), Material("floor", (0.5, 0.5, 0.5, 1), **MATT)), *more,
         setup={
             "viewpoints": VIEWS, "sky": {"ambient": False},
             "lights": {"sun": {"kind": "sun", "illuminance_lux": 40.0, "towards": [0, 1, 0]}},

@@ -50,7 +50,9 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument(
         "--move", required=True, metavar="NAME", help="a move of the setup, or turn, approach, sway from a viewpoint"
     )
-    sub.add_argument("--viewpoint", help="where a turn, an approach or a sway starts")
+    sub.add_argument(
+        "--viewpoint", help="where a turn, an approach or a sway starts; of another move: whose frame the crop is of"
+    )
     sub.add_argument(
         "--crop", type=numbers(4), metavar="X0,Y0,X1,Y1", help="of the frame (default: all of it), for places to look at"
     )
@@ -264,13 +266,14 @@ def where_light(args: Any) -> int:
 def moves(args: Any) -> int:
     from eddyfall.core.frame.render import Renderer, Request
     from eddyfall.core.handover.documents.moves import AlongDocument
-    from eddyfall.core.truth.moving.along import Asked, along, move_of
+    from eddyfall.core.truth.moving.along import Asked, along, move_of, spot_of
 
     out, build, renderer = Out(args), opened(args), Renderer()
     request = Request(args.viewpoint or "", args.size, args.crop, args.target)
     path = move_of(renderer, build, args.move, args.viewpoint, request)
     asked = Asked(
-        path=path, request=request, at=args.at, from_s=args.from_s, anchors=args.anchors, samples=args.samples, bounces=args.bounces,
+        path=path, request=request, spot=spot_of(build, args.move, args.viewpoint, request), at=args.at, from_s=args.from_s,
+        anchors=args.anchors, samples=args.samples, bounces=args.bounces,
         every=args.every, limit_stops=args.limit,
     )  # fmt: skip
     with out.progress() as progress:

@@ -11,7 +11,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.moves import path_of
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.model import Material
-from eddyfall.core.truth.moving.along import Asked, along, move_of
+from eddyfall.core.truth.moving.along import Asked, along, move_of, spot_of
 from eddyfall.core.truth.reference.classes import BEHIND, CLASSES, OFF, ON
 from eddyfall.core.truth.reference.where import where_light
 from eddyfall.demo.shapes import Shape
@@ -156,3 +156,17 @@ def test_it_can_be_ended_between_poses():
     path = path_of(build, "visit", 16 / 9)
     with pytest.raises(Ended):
         along(Renderer(), build, replace(Asked(path=path, request=Request(path.viewpoint, SIZE)), at=SPOT), end)
+
+
+def test_a_region_of_a_viewpoint_is_followed_along_a_move_that_starts_elsewhere():
+    """Anchors are of what the viewpoint shows, wherever the move begins; what is drawn has both ends of the range."""
+    keys = {"a": VISIT["a"], "b": VISIT["c"] | {"t_s": 1}}
+    build, request = visited(keys), Request("near", SIZE, (200, 110, 280, 160))
+    path = path_of(build, "visit", SIZE[0] / SIZE[1])
+    spot = spot_of(build, "visit", "near", request)
+    found = along(Renderer(), build, Asked(path=path, request=request, spot=spot, anchors=16))
+    assert np.abs(np.array(found.spot) - SPOT).max() < 1.5, "before the eye of near, not of the move's beginning"
+    drawn = np.flatnonzero(np.isfinite(found.measured))
+    ends = {int(np.nanargmax(found.away)), int(np.nanargmin(found.away))}
+    assert ends <= set(drawn.tolist()) and found.measured_drift == pytest.approx(found.drift, abs=0.1)
+    assert spot_of(build, "sway", "near", request) is None and spot_of(build, "visit", None, request) is None

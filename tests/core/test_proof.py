@@ -11,10 +11,12 @@ from eddyfall.core.defects.survey import SIGNAL_RGB
 from eddyfall.core.frame.render import Renderer, render
 from eddyfall.core.handover.documents.proofs import ProofDocument
 from eddyfall.core.scene.changes import apply_change, set_leaf
+from eddyfall.core.scene.model import Material
 from eddyfall.core.sweep import sweep
 from eddyfall.core.sweep.proof import prove, sharing
 from eddyfall.core.sweep.run import OUTLINE_PX
 from eddyfall.demo.shapes import Shape
+from light_rooms import MATT, shining_hall
 from scenes import Thing, build_of, net_build
 
 SIZE = (320, 180)
@@ -78,7 +80,9 @@ def test_it_is_plain_json(net):
 
     document = json.loads(ProofDocument.from_core(proof_of(net, ("shaders", "net", "passes", "depth"), True)).model_dump_json())
     assert {"proved", "why", "ended", "left", "made", "views"} == set(document)
-    assert {"viewpoint", "role", "changed", "on_cause", "elsewhere", "siblings", "shadow_edges"} == set(document["views"][0])
+    assert {"viewpoint", "role", "changed", "on_cause", "elsewhere", "siblings", "shadow_edges", "light_truer"} == set(
+        document["views"][0]
+    )
     assert np.isfinite(document["views"][0]["changed"])
 
 
@@ -102,3 +106,18 @@ def test_a_finding_without_a_picture_of_its_own_shows_its_subject_outlined():
     # A line along the inner side of its border: how far each pixel lies within is counted in steps by SciPy.
     steps = distance_transform_cdt(np.pad(subject, 1), "taxicab")[1:-1, 1:-1]
     assert np.array_equal(marked, subject & (steps <= OUTLINE_PX)) and 200 < marked.sum() < subject.sum() / 2
+
+
+def test_light_from_around_that_gets_truer_elsewhere_is_counted_apart_and_what_gets_worse_is_not():
+    """Rays into the world light a small thing beside the floor, too, which no finding names; a pass that is off would darken it."""
+    crate = Thing("crate", Shape().box((3.6, 0.0, 5.2), (4.4, 0.6, 5.8)), Material("crate", (0.5, 0.5, 0.5, 1), **MATT))
+    hall = shining_hall(crate, bounce={"enabled": True, "steps": 64, "rays": 8}, depth={"copy_from": "opaque"})
+    hall = hall.with_setup(hall.setup.model_copy(update={"viewpoints": {"near": hall.setup.viewpoints["near"]}}))
+    renderer = Renderer()
+    truer, worse = (
+        prove(hall, apply_change(hall, set_leaf(hall, ("bounce", leaf), value, scope="project", title="t")), frozenset({"floor"}),
+              size=(480, 270), renderer=renderer).views[0]
+        for leaf, value in (("fallback", "world"), ("enabled", False))
+    )  # fmt: skip
+    assert truer.light_truer > 0.005 and truer.elsewhere < 0.001
+    assert worse.light_truer == 0 and worse.elsewhere > 0.002

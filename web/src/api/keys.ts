@@ -56,71 +56,18 @@ export const keys = {
     target: string | null,
     stamp: string,
   ) => ["shadows", project, build, viewpoint, light, target, stamp],
-  account: (
-    project: number,
-    build: number,
-    viewpoint: string,
-    target: string | null,
-    samples: number,
-    region: string | null,
-    stamp: string,
-  ) => ["account", project, build, viewpoint, target, samples, region, stamp],
-  where: (
-    project: number,
-    build: number,
-    viewpoint: string,
-    target: string | null,
-    region: string | null,
-    stamp: string,
-  ) => ["where", project, build, viewpoint, target, region, stamp],
-  roles: (
-    project: number,
-    build: number,
-    viewpoint: string,
-    target: string | null,
+  light: (
+    l: {
+      project: number;
+      build: number;
+      viewpoint: string;
+      target: string | null;
+      stamp: string;
+      state: string;
+    },
     what: string,
-    stamp: string,
-  ) => ["roles", project, build, viewpoint, target, what, stamp],
-  response: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
-    "response",
-    project,
-    build,
-    viewpoint,
-    target,
-    stamp,
-  ],
-  swap: (
-    project: number,
-    build: number,
-    viewpoint: string,
-    target: string | null,
-    material: string,
-    to: string | null,
-    stamp: string,
-  ) => ["swap", project, build, viewpoint, target, material, to, stamp],
-  moves: (project: number, build: number, viewpoint: string, stamp: string) => [
-    "moves",
-    project,
-    build,
-    viewpoint,
-    stamp,
-  ],
-  along: (
-    project: number,
-    build: number,
-    viewpoint: string,
-    target: string | null,
-    what: string,
-    stamp: string,
-  ) => ["along", project, build, viewpoint, target, what, stamp],
-  held: (project: number, build: number, viewpoint: string, target: string | null, stamp: string) => [
-    "held",
-    project,
-    build,
-    viewpoint,
-    target,
-    stamp,
-  ],
+    of: string | null,
+  ) => ["light", what, l.project, l.build, l.viewpoint, l.target, of, `${l.stamp} ${l.state}`],
   cures: (
     project: number,
     build: number,

@@ -13,6 +13,7 @@ from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.truth.moving.along import Asked, along, move_of
 
+STILL = 1e-6  # stops: less is the rounding of sums
 RATE_HZ, ANCHORS, SAMPLES, BOUNCES = 8.0, 64, 64, 2
 
 
@@ -21,9 +22,10 @@ def sway_drift(renderer: Renderer, build: Build, request: Request, subject: int)
     path = replace(move_of(renderer, build, "sway", request.viewpoint, request), rate_hz=RATE_HZ)
     asked = Asked(path=path, request=request, subject=subject, anchors=ANCHORS, samples=SAMPLES, bounces=BOUNCES, worst=0)
     try:
-        return along(renderer, build, asked).drift
+        found = along(renderer, build, asked).drift
     except RequestError:
         return 0.0
+    return found if found > STILL else 0.0
 
 
 def drift(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:

@@ -8,10 +8,10 @@ from typing import Any, Literal
 
 from eddyfall.core.scene.model import Material, TextureUse
 from eddyfall.core.scene.setup.document import STOCK_SHADERS
-from eddyfall.core.scene.setup.tables import ROLES, MaterialMap, MaterialSetup, Role, Shader, Slot
+from eddyfall.core.scene.setup.tables import MAP_ROLES, MapRole, MaterialMap, MaterialSetup, Shader, Slot
 
 Shown = Literal["its own", "default", "factor"]
-Over = tuple[int, Role, TextureUse | None]  # material, role, what is drawn in the stead of what the scene file binds
+Over = tuple[int, MapRole, TextureUse | None]  # material, role, what is drawn in the stead of what the scene file binds
 
 
 @dataclass(frozen=True)
@@ -19,7 +19,7 @@ class DrawnMap:
     """One role of a material: image that is bound (its key), whether it is switched on and its shader has the slot; what is shown, and how
     that picture is used."""
 
-    role: Role
+    role: MapRole
     bound: str | None
     on: bool
     has_slot: bool
@@ -27,7 +27,7 @@ class DrawnMap:
     use: TextureUse | None
 
 
-def field_of(role: Role) -> str:
+def field_of(role: MapRole) -> str:
     """The field of a material that holds a role's texture."""
     return f"{role}_texture"
 
@@ -37,16 +37,16 @@ def shader_of(material: Material, entry: MaterialSetup) -> str:
     return entry.shader or STOCK_SHADERS[material.alpha_mode]
 
 
-def drawn_maps(build: Any, index: int) -> dict[Role, DrawnMap]:
+def drawn_maps(build: Any, index: int) -> dict[MapRole, DrawnMap]:
     """By role, what material number `index` of a build (or one that is recorded) draws."""
     scene, setup = build.scene, build.setup
     material, images = scene.materials[index], scene.image_keys
     entry = setup.materials.get(scene.material_keys[index], MaterialSetup())
     shader = setup.shaders.get(shader_of(material, entry), Shader())
-    return {role: _drawn(material, images, entry, shader, role) for role in ROLES}
+    return {role: _drawn(material, images, entry, shader, role) for role in MAP_ROLES}
 
 
-def _drawn(material: Material, images: tuple[str, ...], entry: MaterialSetup, shader: Shader, role: Role) -> DrawnMap:
+def _drawn(material: Material, images: tuple[str, ...], entry: MaterialSetup, shader: Shader, role: MapRole) -> DrawnMap:
     of_file: TextureUse | None = getattr(material, field_of(role))
     bound, slot = entry.maps.get(role, MaterialMap()), shader.slots.get(role, Slot())
     own = of_file

@@ -10,7 +10,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaves
 from eddyfall.core.scene.maps import DrawnMap, drawn_maps, shader_of
 from eddyfall.core.scene.setup import STOCK_SHADERS
-from eddyfall.core.scene.setup.tables import ROLES, MaterialSetup, Role, Shader, Slot
+from eddyfall.core.scene.setup.tables import MAP_ROLES, MapRole, MaterialSetup, Shader, Slot
 
 Fate = Literal["kept", "switched on", "no place", "default shows", "factor alone"]
 
@@ -19,7 +19,7 @@ Fate = Literal["kept", "switched on", "no place", "default shows", "factor alone
 class Transfer:
     """What becomes of one role: the picture that is bound there, if any; its fate; default: the picture that shows instead."""
 
-    role: Role
+    role: MapRole
     bound: str | None
     fate: Fate
     default: str | None = None
@@ -36,10 +36,10 @@ class Swap:
     change: Change
 
 
-def transferred(maps: dict[Role, DrawnMap], to: Shader) -> tuple[Transfer, ...]:
+def transferred(maps: dict[MapRole, DrawnMap], to: Shader) -> tuple[Transfer, ...]:
     """What becomes of the pictures of each role under another base shader."""
     found = []
-    for role in ROLES:
+    for role in MAP_ROLES:
         drawn, slot = maps[role], to.slots.get(role, Slot())
         if drawn.bound is not None and slot.on:
             found.append(Transfer(role, drawn.bound, "kept" if drawn.shows == "its own" else "switched on"))

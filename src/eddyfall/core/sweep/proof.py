@@ -13,6 +13,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.shadow_classes import SAME, Class
 from eddyfall.core.truth.surfaces import surfaces_of, to_light
+from eddyfall.core.truth.truer import light_truer
 
 COLLATERAL_LIMIT = 0.001
 
@@ -21,8 +22,8 @@ COLLATERAL_LIMIT = 0.001
 class ViewProof:
     """One viewpoint: shares (0..1) of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling.
 
-    shadow_edges: of those elsewhere, what only moves within the filter of a true shadow's edge, or towards true visibility: it is not
-    counted as elsewhere."""
+    shadow_edges: of those elsewhere, what only moves within the filter of a true shadow's edge, or towards true visibility; light_truer:
+    what only changes in light from around, and comes nearer to what is due. Neither is counted as elsewhere."""
 
     viewpoint: str
     role: str
@@ -31,6 +32,7 @@ class ViewProof:
     elsewhere: float
     siblings: dict[str, int]
     shadow_edges: float = 0.0
+    light_truer: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -70,6 +72,9 @@ def prove(
     why = "the finding is gone, nothing else changes from any viewpoint"
     if edges.shadow_edges > COLLATERAL_LIMIT:
         why += f" but shadows on {edges.shadow_edges * 100:.2f} % of {edges.viewpoint}, none less true by rays"
+    truer = max(views, key=lambda v: v.light_truer)
+    if truer.light_truer > COLLATERAL_LIMIT:
+        why += f" but light from around on {truer.light_truer * 100:.2f} % of {truer.viewpoint}, nearer to what is due"
     proved = True
     if fingerprint is not None and fingerprint in found[1]:
         proved, why = False, "the finding is still there"
@@ -97,8 +102,11 @@ def _view(
             siblings[a.geometry.drawables[i].name] = pixels
     apart = changed & ~mine
     edges = _still_true(renderer, a, b, apart) if apart.any() else apart
-    whole, on_cause, elsewhere = (float(mask.mean()) for mask in (changed, changed & mine, apart & ~edges))
-    return ViewProof(view, before.setup.viewpoints[view].role, whole, on_cause, elsewhere, siblings, float(edges.mean()))
+    left = apart & ~edges
+    truer = light_truer(renderer, after, request, a, b, left) if left.any() else left
+    whole, on_cause, elsewhere = (float(mask.mean()) for mask in (changed, changed & mine, left & ~truer))
+    role = before.setup.viewpoints[view].role
+    return ViewProof(view, role, whole, on_cause, elsewhere, siblings, float(edges.mean()), float(truer.mean()))
 
 
 def _still_true(renderer: Renderer, before: Frame, after: Frame, mask: np.ndarray) -> np.ndarray:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.passes.display import exposure_scale
@@ -20,7 +20,6 @@ from eddyfall.core.scene.setup.tables import RoleSetup
 from eddyfall.core.shade.srgb import REC709_LUMA
 
 MIXED = "(both)"  # a role that no document can hold
-VISIBLE_DIFFERENCE = 2.0
 NOTHING_STOPS, NOTHING_SHARE = 0.01, 0.001
 
 

@@ -61,17 +61,16 @@ def moves(request: Any, project_id: int, number: int, viewpoint: str, asked: Que
 
 
 class OfMove(Of):
-    """move: one of the setup, or a stock one; from_s: the moment whose frame the region is of; drawn: its worst poses are drawn, too."""
+    """move: one of the setup, or a stock one; drawn: its worst poses are drawn, too."""
 
     move: str = Field(max_length=MAX_NAME)
-    from_s: float | None = Field(None, ge=-1e5, le=1e5)
     drawn: bool = False
 
 
 @route(router, "GET", SHEET + "/move", "viewer", response=AlongDocument)
 def move(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfMove], region: str | None = None) -> Any:
     return ask(
-        request, "measure", light.move, _of(request, number, asked), viewpoint, asked.target, asked.move, _region(region), asked.from_s,
+        request, "measure", light.move, _of(request, number, asked), viewpoint, asked.target, asked.move, _region(region),
         asked.drawn,
     )  # fmt: skip
 

@@ -20,7 +20,7 @@ from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.swap import swap_shader
-from eddyfall.core.truth.moving.along import WORST, Along, along, move_of
+from eddyfall.core.truth.moving.along import WORST, Along, along, move_of, spot_of
 from eddyfall.core.truth.moving.along import Asked as AskedAlong
 from eddyfall.core.truth.reference.account import account as account_of
 from eddyfall.core.truth.reference.of_frame import DRAWN, Comparison, Wanted, compare, drawn_picture, picture_of
@@ -68,16 +68,15 @@ def moves(build: CoreBuild, viewpoint: str) -> MovesDocument:
     return MovesDocument(own=list(build.setup.moves), stock=list(get_args(Stock)))
 
 
-def move(
-    build: CoreBuild, viewpoint: str, target: str | None, name: str, region: Region | None, from_s: float | None, drawn: bool
-) -> AlongDocument:
-    """A move looked along at a region (x, y, width, height) of its frame at a moment, or at all of it; drawn: its worst poses are drawn,
-    too."""
+def move(build: CoreBuild, viewpoint: str, target: str | None, name: str, region: Region | None, drawn: bool) -> AlongDocument:
+    """A move looked along at what a region (x, y, width, height) of the viewpoint's frame shows, or all of it; drawn: its worst poses are
+    drawn, too."""
     request = Request(viewpoint, DEFAULT_SIZE, None if region is None else crop_of(region), target)
 
     def asked(renderer: Renderer) -> Along:
         path = move_of(renderer, build, name, viewpoint, request)
-        return along(renderer, build, AskedAlong(path=path, request=request, from_s=from_s, worst=WORST if drawn else 0))
+        spot = spot_of(build, name, viewpoint, request)
+        return along(renderer, build, AskedAlong(path=path, request=request, spot=spot, worst=WORST if drawn else 0))
 
     return AlongDocument.from_core(STUDIO.draw(asked))
 

@@ -33,7 +33,7 @@ export function SpotFields({ of, set }: { of: Case; set: (values: Values) => voi
       <label className="flex flex-col">
         <span className="second">Symptom</span>
         <select
-          className="select select-xs w-[124px]"
+          className="select select-xs w-[152px]"
           value={of.symptom}
           onChange={(e) => set({ symptom: e.target.value })}
         >

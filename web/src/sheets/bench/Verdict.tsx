@@ -149,6 +149,9 @@ export function ProofTable({ of }: { of: ProofResult }) {
                 {v.shadow_edges > 0.0005 && (
                   <span className="second block">+ {percent(v.shadow_edges)} shadows, none less true</span>
                 )}
+                {v.light_truer > 0.0005 && (
+                  <span className="second block">+ {percent(v.light_truer)} light from around, truer</span>
+                )}
               </td>
             </tr>
           ))}

@@ -178,6 +178,7 @@ test("a proof says where it holds, and names siblings with pixels", () => {
     on_cause: 0.04,
     elsewhere: 0,
     shadow_edges: 0,
+    light_truer: 0,
     siblings: { net_2: 310 },
   };
   const proof: ProofResult = {

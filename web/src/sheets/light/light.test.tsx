@@ -17,6 +17,7 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
+const LOOK = { project: 1, build: 1, viewpoint: "hall", target: null, state: "head", stamp: "1" } as const;
 const NOTHING_HELD = {
   viewpoint: "hall",
   width_px: 1920,
@@ -219,14 +220,6 @@ const WHERE = {
 };
 
 describe("what passes hold", () => {
-  const look = {
-    project: 1,
-    build: 1,
-    viewpoint: "hall",
-    target: null,
-    state: "head" as const,
-    stamp: "3",
-  };
   const one = {
     pass_name: "reflect",
     target: "hit_depth",
@@ -242,7 +235,7 @@ describe("what passes hold", () => {
     serve({
       "GET /api/projects/1/builds/1/light/hall/targets": { ...held, targets, bytes: 3 * 1024 * 1024 },
     });
-    render(around({ children: <Held look={look} /> }));
+    render(around({ children: <Held look={LOOK} /> }));
     const row = within(await screen.findByTestId("held")).getAllByRole("row")[1];
     expect(row?.textContent).toContain("reflect: hit depth, margin 16 px");
     expect(row?.textContent).toContain("4 B / 2 × 2 px");
@@ -251,7 +244,7 @@ describe("what passes hold", () => {
 
   test("nothing is shown while they are off", async () => {
     serve({ "GET /api/projects/1/builds/1/light/hall/targets": NOTHING_HELD });
-    const { container } = render(around({ children: <Held look={look} /> }));
+    const { container } = render(around({ children: <Held look={LOOK} /> }));
     await new Promise((done) => setTimeout(done, 50));
     expect(container.textContent).toBe("");
   });
@@ -260,15 +253,7 @@ describe("what passes hold", () => {
 describe("where the light is", () => {
   test("is asked for once, from what every pass finds to what none can, with the most of each remedy", async () => {
     serve({ "GET /api/projects/1/builds/1/light/hall/where": WHERE });
-    const look = {
-      project: 1,
-      build: 1,
-      viewpoint: "hall",
-      target: null,
-      state: "head" as const,
-      stamp: "3",
-    };
-    render(around({ children: <WhereLight look={look} region={null} /> }));
+    render(around({ children: <WhereLight look={LOOK} region={null} /> }));
     fireEvent.click(screen.getByRole("button", { name: "Follow it from the frame" }));
     const rows = within(await screen.findByTestId("where-light"))
       .getAllByRole("row")
@@ -343,15 +328,7 @@ describe("answers", () => {
         change: {},
       },
     });
-    const look = {
-      project: 1,
-      build: 1,
-      viewpoint: "hall",
-      target: null,
-      state: "head",
-      stamp: "1",
-    } as const;
-    render(around({ children: <Answers look={look} /> }));
+    render(around({ children: <Answers look={LOOK} /> }));
     expect(asked).toHaveLength(0);
     fireEvent.click(screen.getByRole("button", { name: "Ask what is seen" }));
     const rows = within(await screen.findByTestId("answers")).getAllByRole("row");
@@ -401,15 +378,7 @@ describe("roles", () => {
         roles: ["edit", "play", "night"],
       },
     });
-    const look = {
-      project: 1,
-      build: 1,
-      viewpoint: "hall",
-      target: null,
-      state: "head",
-      stamp: "1",
-    } as const;
-    render(around({ children: <Roles look={look} region={null} /> }));
+    render(around({ children: <Roles look={LOOK} region={null} /> }));
     fireEvent.change(screen.getByRole("combobox", { name: "Against role" }), { target: { value: "edit" } });
     expect((screen.getByRole("button", { name: "Hold side by side" }) as HTMLButtonElement).disabled).toBe(
       true,

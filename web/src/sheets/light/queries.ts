@@ -8,30 +8,29 @@ export type Row = Account["rows"][number];
 export type Noise = Account["noise"];
 export type WhereOf = Schemas["WhereDocument"];
 export type Region = [number, number, number, number];
+export type Differing = Schemas["DifferingDocument"];
+export type MaterialAnswer = Schemas["MaterialAnswerDocument"];
+export type Along = Schemas["AlongDocument"];
+export type Moment = Along["moments"][number];
+
+/** What was measured on a version of a build is asked for once. */
+const ONCE = { retry: false, staleTime: Number.POSITIVE_INFINITY } as const;
+const SHEET = "/api/projects/{project_id}/builds/{number}/light/{viewpoint}";
+const pathOf = (l: Look) => ({ project_id: l.project, number: l.build, viewpoint: l.viewpoint });
+const asSeen = (l: Look) => ({ target: l.target, state: l.state });
+const written = (region: Region | null) => region?.join(",") ?? null;
 
 /** The account at so many samples, of the frame or of a region of it. The server goes on from the samples that are there. */
 export const useAccount = (l: Look, samples: number, region: Region | null) =>
   useQuery({
-    queryKey: keys.account(
-      l.project,
-      l.build,
-      l.viewpoint,
-      l.target,
-      samples,
-      region?.join(",") ?? null,
-      `${l.stamp} ${l.state}`,
-    ),
+    ...ONCE,
+    queryKey: keys.light(l, "account", `${samples} ${written(region)}`),
     enabled: l.viewpoint !== "",
     placeholderData: keepPreviousData,
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
       must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/account", {
-          params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: { samples, target: l.target, state: l.state, region: region?.join(",") ?? null },
-          },
+        client.GET(`${SHEET}/account`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), samples, region: written(region) } },
           signal,
         }),
       ),
@@ -40,24 +39,13 @@ export const useAccount = (l: Look, samples: number, region: Region | null) =>
 /** Where the light is, once it is wanted. */
 export const useWhere = (l: Look, region: Region | null, wanted: boolean) =>
   useQuery({
-    queryKey: keys.where(
-      l.project,
-      l.build,
-      l.viewpoint,
-      l.target,
-      region?.join(",") ?? null,
-      `${l.stamp} ${l.state}`,
-    ),
+    ...ONCE,
+    queryKey: keys.light(l, "where", written(region)),
     enabled: wanted,
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
       must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/where", {
-          params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: { samples: 32, target: l.target, state: l.state, region: region?.join(",") ?? null },
-          },
+        client.GET(`${SHEET}/where`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), samples: 32, region: written(region) } },
           signal,
         }),
       ),
@@ -66,162 +54,95 @@ export const useWhere = (l: Look, region: Region | null, wanted: boolean) =>
 /** What occlusion, bounce and reflection hold in memory there. */
 export const useTargets = (l: Look) =>
   useQuery({
-    queryKey: keys.held(l.project, l.build, l.viewpoint, l.target, `${l.stamp} ${l.state}`),
+    ...ONCE,
+    queryKey: keys.light(l, "held", null),
     enabled: l.viewpoint !== "",
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
-      must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/targets", {
-          params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: { target: l.target, state: l.state },
-          },
-          signal,
-        }),
-      ),
+      must(client.GET(`${SHEET}/targets`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
   });
-
-export type Differing = Schemas["DifferingDocument"];
 
 /** Two roles side by side, once it is wanted. */
 export const useRoles = (l: Look, region: Region | null, first: string, second: string, wanted: boolean) =>
   useQuery({
-    queryKey: keys.roles(
-      l.project,
-      l.build,
-      l.viewpoint,
-      l.target,
-      `${first} ${second} ${region?.join(",") ?? ""}`,
-      `${l.stamp} ${l.state}`,
-    ),
+    ...ONCE,
+    queryKey: keys.light(l, "roles", `${first} ${second} ${written(region)}`),
     enabled: wanted && l.viewpoint !== "",
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
       must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/roles", {
-          params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: {
-              first,
-              second,
-              target: l.target,
-              state: l.state,
-              region: region?.join(",") ?? null,
-            },
-          },
+        client.GET(`${SHEET}/roles`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), first, second, region: written(region) } },
           signal,
         }),
       ),
   });
 
-export type MaterialAnswer = Schemas["MaterialAnswerDocument"];
-
 /** How the materials that are seen answer light, once it is wanted. */
 export const useResponse = (l: Look, wanted: boolean) =>
   useQuery({
-    queryKey: keys.response(l.project, l.build, l.viewpoint, l.target, `${l.stamp} ${l.state}`),
+    ...ONCE,
+    queryKey: keys.light(l, "response", null),
     enabled: wanted && l.viewpoint !== "",
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
-      must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/response", {
-          params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: { target: l.target, state: l.state },
-          },
-          signal,
-        }),
-      ),
+      must(client.GET(`${SHEET}/response`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
   });
 
 /** Another base shader for a material, rehearsed once one is chosen. */
 export const useSwap = (l: Look, material: string, to: string | null) =>
   useQuery({
-    queryKey: keys.swap(l.project, l.build, l.viewpoint, l.target, material, to, `${l.stamp} ${l.state}`),
+    ...ONCE,
+    queryKey: keys.light(l, "swap", `${material} ${to}`),
     enabled: to !== null,
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
       must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/swap", {
-          params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: { target: l.target, state: l.state, material, to: to ?? "" },
-          },
+        client.GET(`${SHEET}/swap`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), material, to: to ?? "" } },
           signal,
         }),
       ),
   });
 
-export type Along = Schemas["AlongDocument"];
-export type Moment = Along["moments"][number];
-
 /** The moves that can be looked along: the build's own, and stock ones. */
 export const useMoves = (l: Look) =>
   useQuery({
-    queryKey: keys.moves(l.project, l.build, l.viewpoint, `${l.stamp} ${l.state}`),
+    ...ONCE,
+    queryKey: keys.light(l, "moves", null),
     enabled: l.viewpoint !== "",
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
-      must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/moves", {
-          params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: { state: l.state },
-          },
-          signal,
-        }),
-      ),
+      must(client.GET(`${SHEET}/moves`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
   });
 
 /** A move looked along, once it is wanted; drawn: with its worst poses drawn. */
 export const useAlong = (l: Look, region: Region | null, move: string | null, drawn: boolean) =>
   useQuery({
-    queryKey: keys.along(
-      l.project,
-      l.build,
-      l.viewpoint,
-      l.target,
-      `${move} ${region?.join(",") ?? ""} ${drawn}`,
-      `${l.stamp} ${l.state}`,
-    ),
+    ...ONCE,
+    queryKey: keys.light(l, "along", `${move} ${written(region)} ${drawn}`),
     enabled: move !== null && l.viewpoint !== "",
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) =>
       must(
-        client.GET("/api/projects/{project_id}/builds/{number}/light/{viewpoint}/move", {
+        client.GET(`${SHEET}/move`, {
           params: {
-            path: { project_id: l.project, number: l.build, viewpoint: l.viewpoint },
-            query: {
-              move: move ?? "",
-              drawn,
-              target: l.target,
-              state: l.state,
-              region: region?.join(",") ?? null,
-            },
+            path: pathOf(l),
+            query: { move: move ?? "", drawn, ...asSeen(l), region: written(region) },
           },
           signal,
         }),
       ),
   });
 
+const addressOf = (l: Look, of: string, query: Record<string, string>) =>
+  `${buildPath(l.project, l.build)}/light/${encodeURIComponent(l.viewpoint)}/${of}?${new URLSearchParams({
+    ...query,
+    state: l.state,
+    stamp: l.stamp,
+    ...(l.target ? { target: l.target } : {}),
+  })}`;
+
 /** Address of a picture of a moment of a move. */
-export function momentUrl(l: Look, move: string, at: number, shown: "standin" | "reference"): string {
-  const query = new URLSearchParams({ shown, move, at_s: at.toFixed(3), state: l.state, stamp: l.stamp });
-  if (l.target) query.set("target", l.target);
-  return `${buildPath(l.project, l.build)}/light/${encodeURIComponent(l.viewpoint)}/moment?${query}`;
-}
+export const momentUrl = (l: Look, move: string, at: number, shown: "standin" | "reference") =>
+  addressOf(l, "moment", { shown, move, at_s: at.toFixed(3) });
 
 export type Shown = "standin" | "reference" | "off";
 
 /** Address of a picture of the frame as compared. */
-export function comparedUrl(l: Look, samples: number, shown: Shown): string {
-  const query = new URLSearchParams({ shown, samples: String(samples), state: l.state, stamp: l.stamp });
-  if (l.target) query.set("target", l.target);
-  return `${buildPath(l.project, l.build)}/light/${encodeURIComponent(l.viewpoint)}/compared?${query}`;
-}
+export const comparedUrl = (l: Look, samples: number, shown: Shown) =>
+  addressOf(l, "compared", { shown, samples: String(samples) });

@@ -8,7 +8,8 @@ from eddyfall.core.sweep.proof import Proof, ViewProof
 
 class ViewProofDocument(Document):
     """One viewpoint: shares 0..1 of its pixels that change, on drawables that share the cause and elsewhere; pixels by sibling;
-    shadow_edges: what moves within the filter of true shadow edges or nearer to what rays say, which does not count as elsewhere."""
+    shadow_edges: what moves within the filter of true shadow edges or nearer to what rays say, which does not count as elsewhere;
+    light_truer: the same of light from around that comes nearer to what is due."""
 
     viewpoint: str
     role: str
@@ -17,6 +18,7 @@ class ViewProofDocument(Document):
     elsewhere: float
     siblings: dict[str, int]
     shadow_edges: float = 0.0  # proofs of before it was measured have none
+    light_truer: float = 0.0
 
     @classmethod
     def from_core(cls, view: ViewProof) -> Self:

@@ -11,8 +11,8 @@ from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
 
 
-Role = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion"]
-ROLES: tuple[Role, ...] = get_args(Role)
+MapRole = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion"]
+MAP_ROLES: tuple[MapRole, ...] = get_args(MapRole)
 
 
 class Passes(Section):
@@ -40,7 +40,7 @@ class Slot(Section):
 class Shader(Section):
     passes: Passes = Field(default_factory=Passes, description="which passes this shader has")
     answers: Answers = Field(default_factory=Answers, description="which light this shader answers")
-    slots: dict[Role, Slot] = Field(
+    slots: dict[MapRole, Slot] = Field(
         default_factory=dict, description="its places for pictures, by role; all are there if not said"
     )
     fogs: bool = leaf(True, "-", "whether blended drawables with this shader fog at their own depth")
@@ -54,7 +54,7 @@ class MaterialMap(Section):
 
 
 class MaterialSetup(Section):
-    maps: dict[Role, MaterialMap] = Field(
+    maps: dict[MapRole, MaterialMap] = Field(
         default_factory=dict, description="its pictures, by role; as in the scene file if not said"
     )
     shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode")

@@ -18,12 +18,13 @@ from eddyfall.core.frame.render import Frame, Renderer, Request, check_request, 
 from eddyfall.core.frame.stage import make_camera
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes import bounce, reflect
+from eddyfall.core.passes.contract import Camera
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.model import vec3
 from eddyfall.core.shade.srgb import REC709_LUMA
-from eddyfall.core.truth.moving.anchors import Anchors, anchors_of, projected
+from eddyfall.core.truth.moving.anchors import Anchors, anchors_of
 from eddyfall.core.truth.moving.forecast import Forecast, Rays, forecast, small_frame
-from eddyfall.core.truth.reference.classes import CLASSES, HIDDEN, NOT_COPIED, ON, OTHER_SIDE
+from eddyfall.core.truth.reference.classes import CLASSES, HIDDEN, NOT_COPIED, ON, OTHER_SIDE, projected
 from eddyfall.core.truth.reference.of_frame import DRAWN, MOST_BOUNCES, MOST_SAMPLES
 from eddyfall.core.truth.reference.path_scene import path_scene
 from eddyfall.core.truth.reference.places import Place
@@ -42,13 +43,14 @@ NOT_FOUND = "on the frame and not found"
 
 @dataclass(frozen=True, kw_only=True)
 class Asked:
-    """path: the move; request: size, target, role, and the crop of it that anchors are spread over (its camera is not looked at); at: a
-    place of the world instead; from_s: the moment at which that crop is taken (None: the first); anchors: so many; samples of each (None:
-    as many as make their mean smooth), bounces; every: draw each so-manieth pose as well as so many of the
-    worst (None: those alone); subject: a drawable that anchors are to be of; limit_stops."""
+    """path: the move; request: size, target, role, and the crop of it that anchors are spread over (its camera is not looked at); spot:
+    the camera whose frame the crop is of (None: the move's at from_s, at first if that is None); at: a place of the world instead;
+    anchors: so many; samples of each (None: as many as make their mean smooth), bounces; every: draw each so-manieth pose as well as so
+    many of the worst (None: those alone); subject: a drawable that anchors are to be of; limit_stops."""
 
     path: MovePath
     request: Request
+    spot: Camera | None = None
     at: Place | None = None
     from_s: float | None = None
     anchors: int = 64
@@ -136,6 +138,14 @@ def move_of(renderer: Renderer, build: Build, name: str, viewpoint: str | None, 
     return stock_move(cast(Stock, name), viewpoint, start, ahead if np.isfinite(ahead) and ahead < FAR_M else AHEAD_M)
 
 
+def spot_of(build: Build, name: str, viewpoint: str | None, request: Request) -> Camera | None:
+    """The camera whose frame a crop is of while a move of the setup is looked along from a viewpoint; None: the move's own. RequestError if
+    the viewpoint does not exist."""
+    if viewpoint is None or name not in build.setup.moves:
+        return None
+    return make_camera(build, viewpoint, request.size[0] / request.size[1])
+
+
 def along(
     renderer: Renderer, build: Build, asked: Asked, progress: Callable[[str, float], None] = lambda what, share: None
 ) -> Along:
@@ -146,11 +156,12 @@ def along(
     first = 0 if asked.from_s is None else int(np.argmin(np.abs(t_s - asked.from_s)))
     request = replace(asked.request, viewpoint=path.viewpoint, role=path.role or asked.request.role)
     whole = replace(request, crop=None)
-    uncut = renderer.uncut(build, replace(whole, camera=cameras[first]), DRAWN)
+    uncut = renderer.uncut(build, replace(whole, camera=asked.spot or cameras[first]), DRAWN)
     start = uncut if uncut.pixels.window == whole.window else cut(uncut, whole)
     scene = path_scene(renderer, build, start)
     anchors = anchors_of(scene, start, request, asked.anchors, asked.at, asked.subject)
-    middle, key = len(anchors) // 2, digest("forecast", source_hash(), build.content_hash, replace(asked, every=None, worst=0))
+    followed_by = replace(asked, every=None, worst=0, limit_stops=LIMIT_STOPS)  # the rest does not change what is followed
+    middle, key = len(anchors) // 2, digest("forecast", source_hash(), build.content_hash, followed_by)
     known = renderer.memo.get(key)
     if known is None:
         each = asked.samples_each(len(anchors))
@@ -161,8 +172,8 @@ def along(
     told, rays = known
     if not told.visible.any():
         raise RequestError("the place is in sight at no moment of the move")
-    if not told.visible[first].any():
-        first = int(np.argmax(told.visible.any(axis=1)))
+    if asked.spot is not None or not told.visible[first].any():
+        first = int(np.argmax(told.visible.sum(axis=1)))
         uncut = renderer.uncut(build, replace(whole, camera=cameras[first]), DRAWN)
     measured = {first: _measured(uncut, anchors, told.visible[first])}
     if not np.isfinite(measured[first].drawn).any():
@@ -170,9 +181,8 @@ def along(
     scale = _scale(told, measured[first], first)
     varies = told.direct + told.brought(scale)
     stays = measured[first].drawn - varies[first]
-    stays = np.where(
-        anchors.shiny, np.maximum(stays, 0.0), stays
-    )  # what few rays of a mirror missed there is not taken off elsewhere
+    # What few rays of a mirror missed there is not taken off elsewhere.
+    stays = np.where(anchors.shiny, np.maximum(stays, 0.0), stays)
     told = replace(told, visible=told.visible & np.isfinite(stays))
     predicted = np.where(told.visible, stays + varies, np.nan)
     curve = _Curve(predicted, told.due, told.visible)
@@ -209,7 +219,7 @@ class _Measured:
 def _measured(uncut: Frame, anchors: Anchors, visible: np.ndarray) -> _Measured:
     """Anchors between the pixels around them, in a frame with its margin, by what its passes tend to: a still is their converged mean."""
     left, top = uncut.pixels.origin
-    _, x, y = projected(uncut.camera, uncut.pixels, anchors.place)
+    _, x, y = projected(uncut.camera, uncut.pixels.size, anchors.place)
     height, width = uncut.pixels.shape
     corners, shares = _around(x - left - 0.5, y - top - 0.5, width, height)
     shares = shares * (uncut.drawable[corners] == anchors.drawable) * visible
@@ -278,15 +288,19 @@ class _Curve:
 
 
 def _to_draw(away: np.ndarray, t_s: np.ndarray, worst: int, every: int | None, first: int) -> list[int]:
-    """Poses to draw besides the first: the furthest away, some way apart, and each so-manieth."""
+    """Poses to draw besides the first: the best and the furthest away, some way apart, and each so-manieth."""
+    known = np.isfinite(away)
+    order = [int(k) for k in np.argsort(-np.where(known, np.abs(away), -1.0)) if known[k]]
     chosen: list[int] = []
-    for k in np.argsort(-np.where(np.isfinite(away), np.abs(away), -1.0)):
-        if len(chosen) == worst or not np.isfinite(away[k]):
+    for k in order:
+        if len(chosen) == worst:
             break
         if all(abs(t_s[k] - t_s[c]) >= APART_S for c in (*chosen, first)):
-            chosen.append(int(k))
+            chosen.append(k)
+    if chosen:  # without both ends of the range, what is drawn would hold where the whole move does not
+        chosen += [int(np.nanargmax(away)), int(np.nanargmin(away))]
     more = range(0, len(t_s), every) if every else ()
-    return [k for k in dict.fromkeys([*chosen, *more]) if k != first and np.isfinite(away[k])]
+    return [k for k in dict.fromkeys([*chosen, *more]) if k != first and known[k]]
 
 
 def _mean(values: np.ndarray, seen: np.ndarray) -> np.ndarray:

@@ -8,13 +8,13 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Request
-from eddyfall.core.passes.contract import Camera, Pixels, View
+from eddyfall.core.passes.contract import Pixels, View
 from eddyfall.core.passes.sections import sky_colours, with_picture
 from eddyfall.core.shade.columns import EMITTED_RGB
 from eddyfall.core.shade.sky import sky_colours_along
 from eddyfall.core.shade.srgb import REC709_LUMA
-from eddyfall.core.truth.reference.answers import Vertices
-from eddyfall.core.truth.reference.classes import SAME, depth_around
+from eddyfall.core.truth.reference.answers import MARCHED, Vertices
+from eddyfall.core.truth.reference.classes import SAME, depth_around, projected
 from eddyfall.core.truth.reference.of_frame import Wanted
 from eddyfall.core.truth.reference.path_scene import PathScene
 from eddyfall.core.truth.reference.places import Place, onto
@@ -24,7 +24,6 @@ from eddyfall.core.truth.reference.trace import Seen, follow, keys_of, seen_by
 from eddyfall.core.truth.reference.walks import numbers_of
 
 SHINY = 0.5  # roughness up to which what a coat mirrors is followed anew from each pose
-MARCHED = 4_000_000_000  # the dimension of random numbers that places along marched rays are drawn by
 
 
 @dataclass(frozen=True)
@@ -45,7 +44,7 @@ class Anchors:
     def visible(self, frame: Frame) -> np.ndarray:
         """(n,) bool: which of them a whole frame shows in front."""
         camera, (width, height) = frame.camera, frame.pixels.size
-        depth, x, y = projected(camera, frame.pixels, self.place)
+        depth, x, y = projected(camera, frame.pixels.size, self.place)
         inside = (depth > 0) & (x >= 0) & (x < width) & (y >= 0) & (y < height)
         turned = np.einsum("nk,nk->n", self.facing, self.place - np.array(camera.eye)) < 0
         column, row = np.clip(x, 0, width - 1).astype(int), np.clip(y, 0, height - 1).astype(int)
@@ -55,17 +54,6 @@ class Anchors:
                 shown |= frame.drawable[np.clip(row + dy, 0, height - 1), np.clip(column + dx, 0, width - 1)] == self.drawable
         _, most = depth_around(frame.view_depth, row, column)
         return np.asarray(inside & turned & shown & (depth <= most * (1 + SAME)))
-
-
-def projected(camera: Camera, pixels: Pixels, place: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """(view depth (n,) in m, x, y (n,) px of the full frame) of places (n, 3); x and y mean nothing where depth is not positive."""
-    (width, height), away = pixels.size, place - np.array(camera.eye)
-    depth = away @ camera.forward
-    half = np.tan(camera.fov_y_rad / 2)
-    safe = np.where(depth > 0, depth, 1.0)
-    x = ((away @ camera.axes[0]) / (safe * half * camera.aspect) + 1) / 2 * width
-    y = (1 - (away @ camera.axes[1]) / (safe * half)) / 2 * height
-    return depth, x, y
 
 
 def anchors_of(

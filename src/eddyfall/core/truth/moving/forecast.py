@@ -15,6 +15,7 @@ from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.passes.screen import frame_margin_px
 from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.shade.columns import EMITTED_RGB, ROW
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.truth.moving.anchors import Anchors, Ends, Followed, followed
@@ -63,11 +64,9 @@ def small_frame(renderer: Renderer, build: Build, request: Request, camera: Came
     """The depth picture of a pose, a quarter of a request's size, with the passes' margin; drawn up to its surfaces and depth copy."""
     width, height = (max(edge // FINER, 1) for edge in request.size)
     small = replace(request, size=(width, height), crop=None, camera=camera)
-    copied = renderer.uncut(build, small, "copied_depth", window=(0, 0, width, height))
-    margin = math.ceil(frame_margin_px(copied.stage.resolved) / FINER)
+    margin = math.ceil(frame_margin_px(resolve(build.setup, request.target, request.role, request.viewpoint)) / FINER)
     window = (-margin, -margin, width + margin, height + margin)
-    if margin:
-        copied = renderer.uncut(build, small, "copied_depth", window=window)
+    copied = renderer.uncut(build, small, "copied_depth", window=window)
     surface = renderer.uncut(build, small, "surface", window=window)
     return replace(surface, buffers={**copied.buffers, **surface.buffers})
 
@@ -81,7 +80,7 @@ def forecast(
     matt, shiny = np.flatnonzero(~anchors.shiny), np.flatnonzero(anchors.shiny)
     eye = np.array(start.camera.eye)
     known = followed(scene, start, anchors, matt, eye, samples, bounces) if len(matt) else None
-    sums = _Sums(scene, n, poses, samples)
+    sums = _Sums(scene, n, poses)
     drawn: list[np.ndarray] = []
     mine = np.flatnonzero(known.ends.anchor == traced)[:48] if known is not None else np.zeros(0, int)
     for k, camera in enumerate(cameras):
@@ -117,7 +116,7 @@ def _inner(frame: Frame, margin: int, width: int, height: int) -> Frame:
 class _Sums:
     """Sums over the rays of each anchor, pose by pose."""
 
-    def __init__(self, scene: PathScene, anchors: int, poses: int, samples: int) -> None:
+    def __init__(self, scene: PathScene, anchors: int, poses: int) -> None:
         self.scene = scene
         self.visible = np.zeros((poses, anchors), bool)
         self.due, self.direct, self.found = (np.zeros((poses, anchors)) for _ in range(3))
@@ -144,11 +143,12 @@ class _Sums:
             for m, px in enumerate(MARGINS_PX):
                 inside = (classes == ON) | ((classes == OFF) & (off_px * FINER <= px))
                 self.margin[k, which, m] += np.bincount(ends.anchor, light * inside, n)[which]
-            self._answered(k, ends, which, samples, answers, name, setting.fallback)
+            self._answered(k, ends, takes, which, samples, answers, name, setting.fallback)
         return classes
 
-    def _answered(self, k: int, ends: Ends, which: np.ndarray, samples: int, answers: Answers, name: str, fallback: str) -> None:
-        takes = answers.takes(name, ends.vertices)
+    def _answered(
+        self, k: int, ends: Ends, takes: np.ndarray, which: np.ndarray, samples: int, answers: Answers, name: str, fallback: str
+    ) -> None:
         asked = np.flatnonzero(takes.any(axis=1) & self.visible[k, ends.anchor])
         if not len(asked):
             return

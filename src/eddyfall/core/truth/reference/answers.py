@@ -20,6 +20,7 @@ from eddyfall.core.shade.facing import ray_directions
 OUTCOMES = ("found", "wrong hit", "missed", "fell back", "not asked")
 FOUND, WRONG, MISSED, FELL_BACK, NOT_ASKED = range(len(OUTCOMES))
 NAMES = ("bounce", "reflect")
+MARCHED = 4_000_000_000  # the dimension of random numbers that places along marched rays are drawn by
 IN_PX = ("margin_px", "edge_fade_px")
 SLACK = 0.01  # of its distance to the eye: how far from a ray's true end a pixel's surface may lie, besides the thickness
 

@@ -3,6 +3,7 @@
 import numpy as np
 
 from eddyfall.core.frame.render import Frame
+from eddyfall.core.passes.contract import Camera
 
 CLASSES = ("sky", "behind the camera", "off the frame", "hidden", "other side of a sheet", "not in the copy", "on the frame")
 SKY, BEHIND, OFF, HIDDEN, OTHER_SIDE, NOT_COPIED, ON = range(len(CLASSES))
@@ -17,11 +18,7 @@ def classified(
     it, if anything reads that."""
     camera, (width, height), n = frame.camera, frame.pixels.size, len(place)
     away = place - np.array(camera.eye)
-    depth = away @ camera.forward
-    half = np.tan(camera.fov_y_rad / 2)
-    safe = np.where(depth > 0, depth, 1.0)
-    x = ((away @ camera.axes[0]) / (safe * half * camera.aspect) + 1) / 2 * width
-    y = (1 - (away @ camera.axes[1]) / (safe * half)) / 2 * height
+    depth, x, y = projected(camera, frame.pixels.size, place)
     behind = depth <= 0
     off_px = np.maximum(np.maximum(-x, x - width), np.maximum(np.maximum(-y, y - height), 0.0))
     off = ~behind & (off_px > 0)
@@ -43,6 +40,17 @@ def classified(
     before[shown] = np.where(found == HIDDEN, frame.drawable[row, column], -1)
     classes[behind], classes[off] = BEHIND, OFF
     return classes, np.where(off, off_px, 0.0), before
+
+
+def projected(camera: Camera, size: tuple[int, int], place: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(view depth (n,) in m, x, y (n,) px of a frame of a size) of places (n, 3); x and y mean nothing where depth is not positive."""
+    away = place - np.array(camera.eye)
+    depth = away @ camera.forward
+    half = np.tan(camera.fov_y_rad / 2)
+    safe = np.where(depth > 0, depth, 1.0)
+    x = ((away @ camera.axes[0]) / (safe * half * camera.aspect) + 1) / 2 * size[0]
+    y = (1 - (away @ camera.axes[1]) / (safe * half)) / 2 * size[1]
+    return depth, x, y
 
 
 def depth_around(depth: np.ndarray, row: np.ndarray, column: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -17,7 +17,7 @@ from eddyfall.core.passes.contract import Pixels, View
 from eddyfall.core.scene.build import Build
 from eddyfall.core.shade.columns import EMITTED_RGB
 from eddyfall.core.shade.srgb import REC709_LUMA
-from eddyfall.core.truth.reference.answers import FELL_BACK, FOUND, NOT_ASKED, OUTCOMES, Answers, Vertices
+from eddyfall.core.truth.reference.answers import FELL_BACK, FOUND, MARCHED, NOT_ASKED, OUTCOMES, Answers, Vertices
 from eddyfall.core.truth.reference.classes import CLASSES, HIDDEN, NOT_COPIED, OFF, ON, OTHER_SIDE, SKY, classified
 from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, Wanted
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
@@ -31,7 +31,6 @@ MARGINS_PX = (0, 16, 32, 64, 128, 256, 512)
 MOST_PLACES = 4096
 PATHS_AT_ONCE = 65_536
 SOURCES = 8
-MARCHED = 4_000_000_000  # the dimension of random numbers that places along marched rays are drawn by
 
 
 @dataclass(frozen=True)

@@ -8,13 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.passes.contract import View
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.maps import DrawnMap, drawn_maps, shader_of
 from eddyfall.core.scene.model import Mesh, Node, Primitive, Scene
 from eddyfall.core.scene.setup import parse_setup
-from eddyfall.core.scene.setup.tables import MaterialSetup, Role
+from eddyfall.core.scene.setup.tables import MapRole, MaterialSetup
 from eddyfall.core.screen.bundles import shares_of_even_light
 from eddyfall.core.shade.columns import OPEN
 from eddyfall.core.shade.facing import ray_directions
@@ -35,7 +35,7 @@ class Alone:
     furnace: float
     ambient: float
     sun: float
-    maps: dict[Role, DrawnMap]
+    maps: dict[MapRole, DrawnMap]
 
     @property
     def answer(self) -> float:
@@ -44,7 +44,7 @@ class Alone:
 
 
 def alone(renderer: Renderer, build: Build, material: str) -> Alone:
-    """How a material answers by itself. RequestError if there is none of that name."""
+    """How a material answers by itself. RequestError if there is none of that name, or it is not opaque or cut out."""
     keys = build.scene.material_keys
     if material not in keys:
         raise RequestError(f"material {material!r} does not exist; there are: {', '.join(keys) or 'none'}")
@@ -54,16 +54,27 @@ def alone(renderer: Renderer, build: Build, material: str) -> Alone:
     lit = renderer.frame(_card(build, index, sun=True), Request("card", SIZE), "linear")
     shown = even.drawable >= 0
     if not shown.any():
-        shown = np.ones_like(shown)
-    rays = View(even.camera, even.pixels).rays
-    y, x = np.nonzero(shown)
-    rows = even.buffers["surface"][y, x].copy()
-    rows[:, OPEN] = 1.0
-    under, coat = shares_of_even_light(rows, -ray_directions(rays.d0, rays.du, rays.dv, x + 0.5, y + 0.5))
+        raise RequestError(f"material {material!r} shows nothing on a card: it is blended, or cut out whole")
+    _, _, own = would_send(even, *np.nonzero(shown))
     shines = float((even.buffers["lit"][shown].astype(np.float64) @ REC709_LUMA).mean())
     ambient, sun = (float((f.linear[shown].astype(np.float64) @ REC709_LUMA).mean()) - shines for f in (even, lit))
-    furnace = float(((under + coat) @ REC709_LUMA).mean())
-    return Alone(material, shader_of(build.scene.materials[index], entry), furnace, ambient, sun, drawn_maps(build, index))
+    return Alone(
+        material, shader_of(build.scene.materials[index], entry), float(own.mean()), ambient, sun, drawn_maps(build, index)
+    )
+
+
+def would_send(frame: Frame, y: np.ndarray, x: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(rows (n, row) of the surfaces at pixels y, x (n,) of a frame's window, unit directions to the eye (n, 3), share (n,) of luminance of
+    even light that they would send there with nothing in its way, whatever their occlusion map says)."""
+    rays, (ox, oy), (jx, jy) = View(frame.camera, frame.pixels).rays, frame.pixels.origin, frame.pixels.jitter
+    rows, to_eye = (
+        frame.buffers["surface"][y, x],
+        -ray_directions(rays.d0, rays.du, rays.dv, x + ox + 0.5 + jx, y + oy + 0.5 + jy),
+    )
+    bare = rows.copy()
+    bare[:, OPEN] = 1.0
+    under, coat = shares_of_even_light(bare, to_eye)
+    return rows, to_eye, np.asarray((under + coat) @ REC709_LUMA)
 
 
 def card_in_sun(renderer: Renderer, build: Build, material: str) -> np.ndarray:

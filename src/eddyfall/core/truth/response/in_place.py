@@ -8,16 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.frame.render import Frame, Renderer, Request
-from eddyfall.core.passes.contract import View
 from eddyfall.core.scene.build import Build
-from eddyfall.core.screen.bundles import shares_of_even_light
 from eddyfall.core.shade.columns import NORMAL_XYZ, OPEN, REFLECTING
-from eddyfall.core.shade.facing import ray_directions
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.truth.reference.of_frame import DRAWN
 from eddyfall.core.truth.reference.path_scene import path_scene
 from eddyfall.core.truth.reference.tally import BOUNCE, REFLECTION, SKY_COAT, SKY_UNDER, Tally
 from eddyfall.core.truth.reference.trace import Asked, grow
+from eddyfall.core.truth.response.alone import would_send
 
 PLACES, SAMPLES, BOUNCES = 48, 32, 4
 LEAST_PX = 150  # at which a surface is seen, to be judged
@@ -70,21 +68,14 @@ class Shown:
 
 def shown_of(frame: Frame) -> Shown:
     """What a frame shows of its drawables; around is -1 where they reflect nothing or are not shown."""
-    rows = frame.buffers["surface"][::EVERY, ::EVERY]
     drawable, count = frame.drawable[::EVERY, ::EVERY], len(frame.geometry.drawables)
-    y, x = np.nonzero((drawable >= 0) & (rows[..., REFLECTING].sum(axis=2) > 0))
-    of, rows, drawn = drawable[y, x], rows[y, x], drawn_even(frame)[::EVERY, ::EVERY][y, x]
-    rays, (ox, oy) = View(frame.camera, frame.pixels).rays, frame.pixels.origin
-    to_eye = -ray_directions(rays.d0, rays.du, rays.dv, x * EVERY + ox + 0.5, y * EVERY + oy + 0.5)
-    bare = rows.copy()
-    bare[:, OPEN] = 1.0
-    under, coat = shares_of_even_light(bare, to_eye)
+    reflecting = frame.buffers["surface"][::EVERY, ::EVERY, REFLECTING].sum(axis=2) > 0
+    y, x = (at * EVERY for at in np.nonzero((drawable >= 0) & reflecting))
+    of, drawn = frame.drawable[y, x], drawn_even(frame)[y, x]
+    rows, to_eye, own = would_send(frame, y, x)
     pixels = np.bincount(of, minlength=count)
-    summed = [
-        np.bincount(of, values, count)
-        for values in (drawn, (under + coat) @ REC709_LUMA, rows[:, OPEN], np.einsum("nk,nk->n", rows[:, NORMAL_XYZ], to_eye) < 0)
-    ]
-    light, own, lets, turned = summed
+    turned = np.einsum("nk,nk->n", rows[:, NORMAL_XYZ], to_eye) < 0
+    light, own, lets, turned = (np.bincount(of, values, count) for values in (drawn, own, rows[:, OPEN], turned))
     some = np.maximum(pixels, 1)
     around = np.divide(light, own, out=np.full(count, -1.0), where=own > 0)
     return Shown(pixels, around, lets / some, turned / some)
@@ -98,26 +89,39 @@ def usual_answer(renderer: Renderer, build: Build, request: Request, shown: Show
     return min(float(np.median(answers)), 1.0) if answers else 1.0
 
 
-def in_place(renderer: Renderer, build: Build, request: Request, drawables: Iterable[int]) -> list[InPlace]:
-    """How drawables answer in a frame, of those that it shows in front."""
-    frame = renderer.frame(build, request, DRAWN)
-    chosen, owner = [], []
-    for d in drawables:
-        y, x = np.nonzero(frame.drawable == d)
-        if not len(y):
-            continue
-        some = np.unique(np.linspace(0, len(y) - 1, PLACES).astype(int))
-        chosen.append(np.stack([x[some], y[some]], axis=1))
-        owner.append(np.full(len(some), d))
-    if not chosen:
-        return []
-    pixels, of = np.concatenate(chosen), np.concatenate(owner)
+def spread_over(drawable: np.ndarray, chosen: Iterable[int]) -> tuple[np.ndarray, np.ndarray]:
+    """(pixels (n, 2) x y, drawable (n,) of each): some pixels of each chosen drawable, spread over what drawable (h, w) shows of it."""
+    pixels, owner = [np.zeros((0, 2), np.int64)], [np.zeros(0, np.int64)]
+    for d in chosen:
+        y, x = np.nonzero(drawable == d)
+        if len(y):
+            some = np.unique(np.linspace(0, len(y) - 1, PLACES).astype(int))
+            pixels.append(np.stack([x[some], y[some]], axis=1))
+            owner.append(np.full(len(some), d))
+    return np.concatenate(pixels), np.concatenate(owner)
+
+
+def due_even(
+    renderer: Renderer, build: Build, frame: Frame, request: Request, pixels: np.ndarray, of: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """(nits (n,) of luminance of light from around that are due, before fog, at pixels (n, 2) x y of a frame's window; (n,) bool: whether
+    paths met drawable of (n,) there first, with nothing blended in front)."""
     scene = path_scene(renderer, build, frame)
     empty = Tally.empty(scene.light_names, pixels + np.array(frame.pixels.origin), request.size, "")
     tally = grow(scene, frame.camera, empty, Asked(bounces=BOUNCES), SAMPLES, renderer.between)
     clear = (tally.first == of) & (tally.clear >= tally.count) & (tally.fades > 0)
     fade = np.where(clear, tally.fades / tally.count, 1.0)
-    due = sum(tally.part(k) for k in (BOUNCE, SKY_UNDER, REFLECTION, SKY_COAT)) @ REC709_LUMA / fade
+    return np.asarray(sum(tally.part(k) for k in (BOUNCE, SKY_UNDER, REFLECTION, SKY_COAT)) @ REC709_LUMA / fade), clear
+
+
+def in_place(renderer: Renderer, build: Build, request: Request, drawables: Iterable[int]) -> list[InPlace]:
+    """How drawables answer in a frame, of those that it shows in front. What lightmaps hold straight from lights counts as drawn: R is
+    the larger for it."""
+    frame = renderer.frame(build, request, DRAWN)
+    pixels, of = spread_over(frame.drawable, drawables)
+    if not len(pixels):
+        return []
+    due, clear = due_even(renderer, build, frame, request, pixels, of)
     drawn = drawn_even(frame)[pixels[:, 1], pixels[:, 0]]
     names = [d.name for d in frame.geometry.drawables]
     found = []

@@ -85,7 +85,7 @@ def rivals_of(renderer: Renderer, build: Build, request: Request, drawable: int)
     elif not resolved[Sky].ambient:
         change = set_resolved(build, resolved, {"sky.ambient": True}, title="light from the sky")
         yield Rival("no light from around is given to it", change)
-    if shown.turned[drawable] > TURNED:
+    if shown.turned[drawable] > TURNED and _has_normals(build, d.mesh):
         change = _operation(f"normals of {d.mesh} turned", "mesh.turn_normals", "mesh", mesh=d.mesh)
         yield Rival("its normals are turned", change, own=True)
 
@@ -99,6 +99,12 @@ def _of_material(build: Build, index: int, key: str, lets: float) -> Iterator[Ri
     if of.metallic > 0:
         change = _operation(f"{key} is no metal", "material.metallic", "material", material=key, value=0.0)
         yield Rival("it is a metal, which has little to mirror", change)
+
+
+def _has_normals(build: Build, mesh: str) -> bool:
+    """Whether a mesh brings normals of its own, which can be turned."""
+    parts = build.scene.meshes[build.scene.mesh_keys.index(mesh)].primitives
+    return all("NORMAL" in part.attributes for part in parts)
 
 
 def _operation(title: str, name: str, scope: str, **params: object) -> Change:
