@@ -120,3 +120,9 @@ def test_reflections_that_take_the_wrong_thing_are_scored_by_it():
         spot = make_spot(renderer.frame(build, request), request, 2)
         shares[thickness] = shares_of_mirrored(renderer, build, spot)
     assert shares[0.3][1] < 0.05 and shares[6.0][1] > shares[0.3][1] + 0.05, shares
+
+
+def test_what_does_not_answer_light_from_around_is_not_blamed_on_the_pass():
+    """Its base shader asks for none: the floor loses nothing that the pass could bring."""
+    raw = {"shaders": {"deaf": {"answers": {"ambient": False}}}, "materials": {"floor": {"shader": "deaf"}}}
+    assert inspected(hall("near", **raw)) == []

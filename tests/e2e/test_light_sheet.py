@@ -114,9 +114,10 @@ def _goes_along_the_walk(page, path):
     """Up to the wall on the tide gauge, by keys, beside the command line's numbers; what is lost ends up behind the camera."""
     page.get_by_role("button", name="Look along it").click()
     rows = page.get_by_test_id("moments").get_by_role("row")
-    page.get_by_test_id("moments").get_by_text("the worst to come").wait_for(state="detached", timeout=90_000)
     _, said = command_line("moves", path, "--move", "walk")
     drawn = [m for m in said["moments"] if m["measured"] is not None]
+    rows.nth(len(drawn)).wait_for(timeout=90_000)
+    page.get_by_test_id("moments").get_by_text("the worst to come").wait_for(state="detached", timeout=90_000)
     assert rows.count() == len(drawn) + 1 and f"{drawn[-1]['measured']:.3g} nit" in rows.last.inner_text()
     page.get_by_role("heading", name=f"It drifts by {said['measured_drift']:.2f} stops along walk").click()
     assert said["cause"] == "behind the camera" and "✓ within the limit" in page.get_by_test_id("helps").inner_text()

@@ -76,7 +76,8 @@ class Answers:
         asked = v.rough <= self.roughest if name == "reflect" else ~v.mapped
         if isinstance(setting, Bounce) and setting.on_lightmapped:
             asked = np.ones(len(v.rough), bool)
-        return np.asarray(self.concerns(name, v) & asked[:, None])
+        answers = self.frame.stage.state.answers_ambient[v.drawable] | (v.drawable < 0)
+        return np.asarray(self.concerns(name, v) & (asked & answers)[:, None])
 
     def unfound(self, name: str) -> int:
         """What becomes of a ray that finds nothing."""
