@@ -45,7 +45,7 @@ def shining_hall(*more, **setup):
     )  # fmt: skip
 
 
-def mirror_room(rough=0.0, z_door=5.999, eye=(0, 1.6, 3), **setup):
+def mirror_room(rough=0.0, z_door=5.999, eye=(0, 1.6, 3), more=(), **setup):
     """A polished panel, and behind the eye a door that shines."""
 
     def wall(name, *face):
@@ -56,6 +56,6 @@ def mirror_room(rough=0.0, z_door=5.999, eye=(0, 1.6, 3), **setup):
         wall("back", (4, 0, 6), (-8, 0, 0), (0, 3, 0)), wall("front", (-4, 0, 0), (8, 0, 0), (0, 3, 0)),
         wall("left", (-4, 0, 6), (0, 0, -6), (0, 3, 0)), wall("right", (4, 0, 0), (0, 0, 6), (0, 3, 0)),
         Thing("panel", Shape().quad((-2, 0.4, 0.001), (4, 0, 0), (0, 2, 0)), Material("brass", metallic=1.0, roughness=rough)),
-        Thing("door", Shape().quad((3.1, 0, z_door), (-1.2, 0, 0), (0, 2.2, 0)), glow("door", 100)),
+        Thing("door", Shape().quad((3.1, 0, z_door), (-1.2, 0, 0), (0, 2.2, 0)), glow("door", 100)), *more,
         setup={"viewpoints": {"eye": looking(eye, (eye[0], 1.6, 0))}, "sky": {"ambient": False}, **setup},
     )  # fmt: skip

@@ -1,4 +1,4 @@
-"""Commands about light: reference, compare, where-light, moves, response, swap-shader, roles, budget."""
+"""Commands about light: reference, compare, where-light, moves, response, swap-shader, probes, roles, budget."""
 
 import argparse
 from collections.abc import Callable
@@ -80,6 +80,15 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--material", required=True, metavar="NAME")
     sub.add_argument("--to", required=True, metavar="SHADER", help="a base shader of the setup, or a stock one")
     sub.add_argument("--changes", type=Path, metavar="F.json", help="write the change, to be applied with `apply`")
+    sub = command(
+        "probes",
+        probes,
+        "hold reflection probes and planar mirrors against what is really there: parallax, leaks, steps, what is stale, what is left out",
+    )
+    sub.add_argument("--viewpoint", help="only at this viewpoint (default: at all that are judged)")
+    sub.add_argument(
+        "--changes", type=Path, metavar="F.json", help="write the change that captures what is missing or stale, for `apply`"
+    )
     sub = command(
         "roles",
         roles,
@@ -379,6 +388,70 @@ def swap_shader(args: Any) -> int:
         write_new(args.changes, json_bytes(changes_document((swap.change,))), inputs(args))
     out.result(found, inputs(args))
     return 0
+
+
+def probes(args: Any) -> int:
+    from eddyfall.core.defects.probe_faults import captured_anew
+    from eddyfall.core.defects.reflections_told import reflections
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.reflections import ReflectionsDocument
+    from eddyfall.core.handover.package import changes_document, json_bytes, write_new
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target).viewpoints
+    with out.progress() as progress:
+        found = ReflectionsDocument.from_core(reflections(renderer, build, views, args.target, progress))
+    wrong, due = False, []
+    for p in found.probes:
+        box = f"{_corner(p.low_m)} to {_corner(p.high_m)}" + ("" if p.boxed else ", not put onto it")
+        out.say(f"probe {p.name}: at {_corner(p.place_m)}, box {box}, {p.size} texels, {p.bytes:,} B{'' if p.on else ', off'}")
+        for f in p.fits:
+            what = "never captured" if f.missing else "; ".join(f.why) or "fits"
+            out.say(f"   {f.light_set or 'lights as they are'}: {what}")
+        if any(f.missing or f.why for f in p.fits):
+            due.append(p.name)
+        rows = [
+            [s.viewpoint, f"{s.pixels * 100:.1f} %", f"{s.parallax_px:.1f} / {s.parallax_px_most:.1f}", f"{s.wrong * 100:.0f} %",
+             f"{s.parallax_stops:.2f}", f"{s.unseen * 100:.0f} %", f"{s.leak_stops:.2f}", f"{s.texel_px:.1f}",
+             f"{s.seam_stops:.2f}" if s.seam_stops else "", ", ".join(s.faults)]
+            for s in p.seen
+        ]  # fmt: skip
+        if rows:
+            head = [
+                "viewpoint",
+                "of frame",
+                "px off, half / most",
+                "shows else",
+                "stops",
+                "unseen",
+                "stops",
+                "px a texel",
+                "step",
+                "",
+            ]
+            out.table("", head, rows)
+        wrong |= any(s.faults for s in p.seen)
+    for m in found.mirrors:
+        out.say(f"mirror {m.name}: node {m.node}, 1 / {m.divisor} of the frame{'' if m.on else ', off'}")
+        for v in m.seen:
+            out.say(f"   {v.viewpoint}: {v.pixels} px")
+            for g in v.left_out:
+                out.say(
+                    f"   leaves out {', '.join(g.things)} ({g.share * 100:.1f} % of it): base shader {g.shader} has no mirror pass"
+                )
+                wrong = True
+    if not found.probes and not found.mirrors:
+        out.say("there are no probes and no mirrors")
+    if args.changes:
+        write_new(args.changes, json_bytes(changes_document(tuple(captured_anew(name) for name in due))), inputs(args))
+        out.say(f"{len(due)} probes to capture: {args.changes}")
+    out.result(found, inputs(args))
+    return 1 if wrong or due else 0
+
+
+def _corner(place: Any) -> str:
+    return ",".join(f"{v:g}" for v in place)
 
 
 def roles(args: Any) -> int:

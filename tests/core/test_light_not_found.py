@@ -125,4 +125,4 @@ def test_reflections_that_take_the_wrong_thing_are_scored_by_it():
 def test_what_does_not_answer_light_from_around_is_not_blamed_on_the_pass():
     """Its base shader asks for none: the floor loses nothing that the pass could bring."""
     raw = {"shaders": {"deaf": {"answers": {"ambient": False}}}, "materials": {"floor": {"shader": "deaf"}}}
-    assert inspected(hall("near", **raw)) == []
+    assert inspected(only(shining_hall(bounce=BOUNCE, depth=COPY, **raw), "near")) == []

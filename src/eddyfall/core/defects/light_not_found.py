@@ -10,7 +10,9 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.mirror_gaps import GAPS, gap_suspicions, mirror_gaps
 from eddyfall.core.defects.moving_symptom import sway_drift
+from eddyfall.core.defects.reflection_ways import ways_around
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.held import held_at
@@ -54,8 +56,13 @@ class Lost:
     picture: np.ndarray | None
 
 
-def observe(survey: Survey, viewpoint: str) -> dict[str, Lost]:
-    """By code: what is lost there."""
+def observe(survey: Survey, viewpoint: str) -> dict[str, Any]:
+    """By code: what is lost there; what mirrors leave out."""
+    gaps = mirror_gaps(survey, viewpoint)
+    return {**_lost_by_code(survey, viewpoint), **({GAPS: gaps} if gaps else {})}
+
+
+def _lost_by_code(survey: Survey, viewpoint: str) -> dict[str, Lost]:
     resolved = survey.resolved(viewpoint)
     on = [name for name, kind in SECTIONS.items() if resolved[kind].enabled]
     if not on:
@@ -105,9 +112,14 @@ def _stops(lost: Any, due: Any) -> Any:
     return np.maximum(-np.log2(np.maximum(1 - lost / due, 2.0**-MOST_STOPS)), 0.0)
 
 
-def conclude(survey: Survey, seen: dict[str, dict[str, Lost]]) -> list[Suspicion]:
-    """One suspicion for each pass, and whether what it loses is on the frame."""
-    codes = sorted({code for found in seen.values() for code in found})
+def conclude(survey: Survey, seen: dict[str, dict[str, Any]]) -> list[Suspicion]:
+    """One suspicion for each pass, and whether what it loses is on the frame; one for each base shader that mirrors leave out."""
+    codes = sorted({code for found in seen.values() for code in found} - {GAPS})
+    gaps = {v: found[GAPS] for v, found in seen.items() if GAPS in found}
+    return [*gap_suspicions(survey, gaps), *_told(survey, seen, codes)]
+
+
+def _told(survey: Survey, seen: dict[str, dict[str, Any]], codes: list[str]) -> list[Suspicion]:
     return [_suspicion(survey, code, {v: found[code] for v, found in seen.items() if code in found}) for code in codes]
 
 
@@ -154,6 +166,9 @@ def _suspicion(survey: Survey, code: str, where: dict[str, Lost]) -> Suspicion:
 def _candidates(survey: Survey, name: str, kind: str, viewpoint: str, lost: Lost) -> Iterator[Candidate]:
     for change, predicts in _ways(survey, name, kind, viewpoint, lost.margin_px):
         yield Candidate(change=change, predicts=predicts, costs=_costs(survey, name, viewpoint, change))
+    if (name, kind) == ("reflect", "off-screen"):
+        for change, predicts, costs in ways_around(survey, viewpoint, [s for s, _ in lost.surfaces]):
+            yield Candidate(change=change, predicts=predicts, costs=costs)
 
 
 def _ways(survey: Survey, name: str, kind: str, viewpoint: str, margin_px: int) -> Iterator[tuple[Change, str]]:
@@ -215,6 +230,10 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         for code_kind in ("off-screen", "missed"):
             for change, predicts in _ways(survey, name, code_kind, viewpoint, 128):
                 found.append(Lever(pass_name=name, change=change, predicts=predicts, because=f"{name} has the frame alone"))
+    if survey.resolved(viewpoint)[Reflect].enabled:
+        for change, predicts, _ in ways_around(survey, viewpoint, [survey.geometry.drawables[subject].name]):
+            because = "neither needs what is mirrored on the frame"
+            found.append(Lever(pass_name="indirect", change=change, predicts=predicts, because=because))
     return found
 
 

@@ -14,21 +14,23 @@ from eddyfall.core.truth.reference.answers import FELL_BACK, MISSED, NOT_ASKED, 
 from eddyfall.core.truth.reference.where import where_light
 
 PLACES, SAMPLES, BOUNCES = 128, 16, 2
+MIRRORING = ("reflect", "probes", "mirrors")  # what coats may get what they mirror from
 
 
 def shares_of_mirrored(renderer: Renderer, build: Build, spot: Spot) -> tuple[float, float]:
-    """(not found, met wrongly): shares of the light that the subject is due to mirror by rays through the frame; a ray into the world is
-    found. (1, 0) where no pass asks for it, (0, 0) where there is none."""
+    """(not found, met wrongly): shares of the light that the subject is due to mirror, of what passes, probes and mirrors are asked for; a
+    ray into the world is found. (1, 0) where nothing asks for it, (0, 0) where there is none."""
     where = where_light(renderer, build, spot.request, samples=SAMPLES, places=PLACES, bounces=BOUNCES)
-    answer = next((a for a in where.answers if a.name == "reflect"), None)
-    if answer is None:
+    answers = [a for a in where.answers if a.name in MIRRORING]
+    if not answers:
         return (1.0, 0.0) if sum(row.reflection for row in where.rows) > 0 else (0.0, 0.0)
-    by_outcome = answer.by_surface[spot.subject].sum(axis=0)
-    asked = float(by_outcome.sum() - by_outcome[NOT_ASKED])
-    if asked <= 0:
-        return 0.0, 0.0
-    lost = [MISSED] if answer.fallback == "world" else [MISSED, FELL_BACK]
-    return float(by_outcome[lost].sum() / asked), float(by_outcome[WRONG] / asked)
+    asked = missed = wrong = 0.0
+    for answer in answers:
+        by_outcome = answer.by_surface[spot.subject].sum(axis=0)
+        asked += float(by_outcome.sum() - by_outcome[NOT_ASKED])
+        missed += float(by_outcome[[MISSED] if answer.fallback == "world" else [MISSED, FELL_BACK]].sum())
+        wrong += float(by_outcome[WRONG])
+    return (missed / asked, wrong / asked) if asked > 0 else (0.0, 0.0)
 
 
 def missing(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:

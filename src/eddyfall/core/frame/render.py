@@ -11,6 +11,8 @@ from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.mirrors import mirror_planes, pictures
+from eddyfall.core.frame.probe_store import probe_store
 from eddyfall.core.frame.schedule import margin_of, passes_for, support_of
 from eddyfall.core.frame.stage import (
     alpha_tests,
@@ -24,16 +26,18 @@ from eddyfall.core.frame.stage import (
     shadow_alpha_tests,
 )
 from eddyfall.core.hashing import digest
-from eddyfall.core.passes.contract import Camera, Pass, Pixels, Stage
+from eddyfall.core.passes.contract import Camera, DrawableState, Pass, Pixels, Stage
 from eddyfall.core.passes.registry import passes
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.maps import overridden_maps
 from eddyfall.core.scene.model import sky_named
-from eddyfall.core.scene.resolve import resolve
+from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.sections.exposure import Exposure
+from eddyfall.core.scene.setup.sections.fog import Fog
+from eddyfall.core.scene.setup.sections.screen import FROM_FRAME
 from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.sections.textures import Textures
 from eddyfall.core.shade.sky_maps import make_sky_maps
@@ -152,17 +156,20 @@ class Renderer:
         chosen = passes_for(upto, before)
         return self._drawn(build, replace(request, crop=window or window_of(build, request, chosen)), chosen)
 
-    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass[Any], ...]) -> Frame:
+    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass[Any], ...], mirrored: bool = False) -> Frame:
         packed = self.packed(build)
         base: Geometry = packed.value
         geometry = base if request.plate is None else base.with_plate(request.plate)
         resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
+        if mirrored:
+            resolved = bare(resolved)
         t, b = resolved[Textures], resolved[Bake]
         stored = self.derive(material_store, build.scene, t.mips, overridden_maps(build))
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
         shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), cutouts)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)
+        probes = self.derive(probe_store, build, resolved.light_set)
         sky = resolved[Sky]
         picture = sky_named(build.scene.skies, sky.picture)
         sky_maps = self.derive(make_sky_maps, None if picture is None else picture.radiance, sky.picture_nits, sky.yaw_deg)
@@ -179,11 +186,14 @@ class Renderer:
             "cutouts": cutouts,
             "shadow_cutouts": shadow_cutouts,
             "lightmaps": lightmaps,
+            "probes": Known(probes.value.probes, probes.key),
             "sky_maps": sky_maps,
             "camera": Known(camera, digest(camera)),
             "pixels": Known(pixels, digest(pixels)),
             "frame_size": Known(request.size, digest(request.size)),
         }
+        if any("mirrors" in p.reads for p in chosen):
+            known["mirrors"] = self._mirrored(build, request, camera, packed, state.value)
         values = {name: k.value for name, k in known.items()}
         keys = {name: k.key for name, k in known.items()}
         for p in chosen:
@@ -201,6 +211,18 @@ class Renderer:
                 keys[name] = digest(name, outputs[name]) if name in p.by_content else f"{key}/{name}"
         return Frame(values, stage, geometry, camera, pixels, keys)
 
+    def _mirrored(self, build: Build, request: Request, camera: Camera, packed: Known, state: DrawableState) -> Known:
+        """What planar mirrors show: frames from the mirrored eye, without what works from the frame alone and without fog, which lies over
+        the mirror itself."""
+        if not state.mirrors.any() and not any(m.on for m in build.setup.mirrors.values()):
+            return Known((), "no mirrors")
+        planes = self.derive(mirror_planes, build, packed).value
+        hidden = frozenset(np.flatnonzero(~state.in_mirrors).tolist())
+        needed = passes_for("linear")
+        return pictures(
+            build, request, camera, planes, hidden, lambda other, asked: self._drawn(other, asked, needed, mirrored=True)
+        )
+
     def picture(self, build: Build, request: Request, samples: int = 1) -> np.ndarray:
         """(h, w, 3) float32 linear, mean of `samples` frames with sub-pixel jitter (Halton 2, 3)."""
         if samples <= 1:
@@ -209,6 +231,13 @@ class Renderer:
         for i in range(1, samples + 1):
             total = total + self.frame(build, replace(request, jitter=(halton(i, 2) - 0.5, halton(i, 3) - 0.5)), "linear").linear
         return np.asarray(total / samples, np.float32)
+
+
+def bare(resolved: Resolved) -> Resolved:
+    """Settings as frames in mirrors have them."""
+    for kind in (*FROM_FRAME.values(), Fog):
+        resolved = resolved.with_section(resolved[kind].model_copy(update={"enabled": False}))
+    return resolved
 
 
 def render(

@@ -33,6 +33,8 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "textures.mips",
     ),
     "lightmaps": tuple(f"bake.{name}" for name in StoredRule._fields),
+    "mirrors": ("mirrors", "shaders.passes.mirror"),
+    "probes": ("probe_maps", "probes"),
     "sky_maps": ("sky.picture", "sky.picture_nits", "sky.yaw_deg"),
     "camera": (),
     "pixels": (),

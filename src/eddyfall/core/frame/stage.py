@@ -66,6 +66,7 @@ def make_state(
 
     `hidden` ones are left out of camera passes, the plate too unless asked for."""
     materials = material_states(build)
+    mirroring = {m.node for m in build.setup.mirrors.values() if m.on}
     dense = {key for key, entry in build.setup.meshes.items() if entry.dense}
     rows: list[dict[str, Any]] = []
     for i, d in enumerate(geometry.drawables):
@@ -95,6 +96,8 @@ def make_state(
                 "mapped": i in mapped and m.blend in ("opaque", "cutout"),
                 "casts_both": m.casts_both or is_plate,
                 "dense": d.mesh in dense,
+                "in_mirrors": shader.passes.mirror,
+                "mirrors": d.node in mirroring and not is_plate,
             }
         )
     types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}

@@ -60,6 +60,20 @@ def _with_skies_beside(scene: Scene, setup: Setup, folder: Path) -> Scene:
     return scene
 
 
+def check_reflections(scene: Scene, setup: Setup) -> None:
+    """SetupError for a planar mirror that is not there or not flat, and for a probe whose map is torn."""
+    if not setup.mirrors and not setup.probe_maps:
+        return
+    from eddyfall.core.frame.mirrors import check_mirrors
+    from eddyfall.core.frame.probe_store import captured
+
+    build = Build(scene, setup)
+    check_mirrors(build)
+    for name, maps in setup.probe_maps.items():
+        for light_set in maps:
+            captured(build, name, light_set)
+
+
 def finish_build(scene: Scene, setup: Setup, raw: dict[str, Any], notes: list[str]) -> Build:
     """A build of a scene and a given setup; viewpoints are fitted if it has none."""
     notes += made_up_keys(scene) + check_keys(scene, setup)
@@ -72,6 +86,7 @@ def finish_build(scene: Scene, setup: Setup, raw: dict[str, Any], notes: list[st
                 )
             if entry.blend is not None:
                 notes.append(f"material {key}: setup says {entry.blend}, the file {material.alpha_mode}; the setup wins")
+    check_reflections(scene, setup)
     if not setup.viewpoints:
         from eddyfall.core.frame.render import Renderer
         from eddyfall.core.intake.views import fitted_viewpoints

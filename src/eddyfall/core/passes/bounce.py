@@ -60,7 +60,7 @@ def run(inputs: Values, section: BounceSection) -> dict[str, Any]:
     light = b.whole(gathered(inputs, section, b, setting.rays), setting.rounds)
     y, x, rows, to_eye = b.all_of(surface)
     bounced = np.zeros_like(inputs["shaded"])
-    bounced[y, x] = light[y, x] * reflected_share(rows, to_eye, section)
+    bounced[y, x] = light[y, x] * reflected_share(rows, to_eye, section, _stood_in(inputs)[y, x])
     return {"shaded": inputs["shaded"] + bounced, "bounced": bounced}
 
 
@@ -92,15 +92,22 @@ def converged(inputs: Values, section: BounceSection, at: np.ndarray) -> np.ndar
     """(h, w, 3) nits that the pass tends to by more and more rays, without a filter, at pixels (h, w) bool; 0 elsewhere."""
 
     def light(b: Bundle, rays: int) -> np.ndarray:
-        return np.asarray(gathered(inputs, section, b, rays) * reflected_share(b.rows, b.to_eye, section))
+        share = reflected_share(b.rows, b.to_eye, section, _stood_in(inputs).ravel()[b.pixel])
+        return np.asarray(gathered(inputs, section, b, rays) * share)
 
     return converged_at(at, light, bundle_of(inputs, takes_part(inputs, section) & at, 1))
 
 
-def reflected_share(rows: np.ndarray, to_eye: np.ndarray, section: BounceSection) -> np.ndarray:
-    """(n, 3) share of light from all around that surfaces send to the eye, but for what is mirrored by rays."""
+def reflected_share(rows: np.ndarray, to_eye: np.ndarray, section: BounceSection, stood_in: np.ndarray) -> np.ndarray:
+    """(n, 3) share of light from all around that surfaces send to the eye, but for what is mirrored by rays, and for so much (n,) of what
+    is mirrored as probes and mirrors show already."""
     under, coat = shares_of_even_light(rows, to_eye)
-    return np.asarray(under + np.where(rows[:, ROUGH, None] > section.by_rays, coat, 0.0))
+    return np.asarray(under + np.where(rows[:, ROUGH, None] > section.by_rays, coat * (1 - stood_in[:, None]), 0.0))
+
+
+def _stood_in(inputs: Values) -> np.ndarray:
+    """(h, w) how much of what coats mirror of even light probes and mirrors stand in for."""
+    return np.broadcast_to(np.maximum(inputs["probed"], inputs["in_mirror"]), inputs["visible"].shape)
 
 
 def twin(r: Recorder) -> None:
@@ -116,7 +123,8 @@ PASS = register(
         name="bounce",
         does="light from other surfaces that the frame shows",
         reads=(
-            "camera", "pixels", "sky_maps", "visible", "drawable", "surface", "copied_depth", "shaded", *READS,
+            "camera", "pixels", "sky_maps", "visible", "drawable", "surface", "copied_depth", "shaded", "probes", "probed",
+            "in_mirror", *READS,
         ),
         writes=("shaded", "bounced"),
         section=section,

@@ -24,12 +24,14 @@ Values = Mapping[str, Any]
 
 @dataclass(frozen=True)
 class Camera:
-    """A perspective camera: rotation rows are right, up, back in world space; fov in radians; aspect = width / height."""
+    """A perspective camera: rotation rows are right, up, back in world space; fov in radians; aspect = width / height.
+    clip: a plane n.x + d = 0, unit n, in the stead of the near plane: nothing is drawn where n.x + d < 0."""
 
     eye: tuple[float, float, float]
     rotation: tuple[tuple[float, ...], ...]
     fov_y_rad: float
     aspect: float
+    clip: tuple[float, float, float, float] | None = None
 
     @cached_property
     def axes(self) -> np.ndarray:
@@ -80,7 +82,10 @@ class View:
         projection = np.array(
             [[f / camera.aspect, 0, 2 * jx / width, 0], [0, f, -2 * jy / height, 0], [0, 0, -a, b], [0, 0, -1, 0]]
         )
-        return np.ascontiguousarray((projection @ view).astype(np.float32))
+        matrix = projection @ view
+        if camera.clip is not None:
+            matrix[2] = _oblique(matrix[3], np.array(camera.clip), self, depth)
+        return np.ascontiguousarray(matrix.astype(np.float32))
 
     @cached_property
     def rays(self) -> Rays:
@@ -105,6 +110,32 @@ class View:
         sx = ((np.arange(x0, x1) + 0.5 + jx) / self.pixels.size[0] * 2 - 1) * half_h * self.camera.aspect
         sy = ((np.arange(y0, y1) + 0.5 + jy) / self.pixels.size[1] * 2 - 1) * half_h
         return np.asarray(np.sqrt(1.0 + sx[None, :] ** 2 + sy[:, None] ** 2))
+
+
+def _oblique(w: np.ndarray, clip: np.ndarray, view: View, depth: DepthFormat) -> np.ndarray:
+    """(4,) row of depth whose near plane is a plane of the world, and whose far plane touches the frustum's farthest corner; w: the row of
+    w. Depth then no longer tells distances (Lengyel 2005, from memory)."""
+    far = 1e6 if depth.far_m is None else depth.far_m
+    eye, rays, (width, height) = np.array(view.camera.eye), view.rays, view.pixels.size
+    corners = (
+        np.array([[0, 0], [width, 0], [0, height], [width, height]]) * 1.5 - np.array([width, height]) * 0.25
+    )  # margins, too
+    reach = max(float(clip[:3] @ (eye + far * (rays.d0 + x * rays.du + y * rays.dv)) + clip[3]) for x, y in corners)
+    scaled = clip * (far / max(reach, 1e-9))
+    return np.asarray(w - scaled if depth.reversed else scaled)
+
+
+@dataclass(frozen=True)
+class MirrorPicture:
+    """What a planar mirror shows: drawables (k,); its plane, n.x + offset = 0 with unit normal (3,), and how far off it a place still is on
+    it; picture (h, w, 3) nits of the frame's window (x0, y0, x1, y1) px."""
+
+    drawables: np.ndarray
+    normal: np.ndarray
+    offset: float
+    slack_m: float
+    window: tuple[int, int, int, int]
+    picture: np.ndarray
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -192,6 +223,8 @@ class DrawableState:
     mapped: np.ndarray
     casts_both: np.ndarray
     dense: np.ndarray
+    in_mirrors: np.ndarray
+    mirrors: np.ndarray
 
     @property
     def solid(self) -> np.ndarray:
@@ -225,6 +258,8 @@ SETTING_OF_STATE = {
     "mapped": "meshes.lightmap_uv",
     "casts_both": "materials.casts_both_sides",
     "dense": "meshes.dense",
+    "in_mirrors": "shaders.passes.mirror",
+    "mirrors": "mirrors.node",
     "solid": "materials.blend",
     "blended": "materials.blend",
 }

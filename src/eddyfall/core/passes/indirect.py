@@ -1,4 +1,5 @@
-"""Pass 6: baked light from lightmaps where there are any, light from the sky in shade elsewhere (probes join here later)."""
+"""Pass 6: baked light from lightmaps where there are any, light from the sky in shade elsewhere; what coats mirror, from probes where there
+are any."""
 
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -11,13 +12,17 @@ from eddyfall.core.passes.look_ups import look_ups
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
+from eddyfall.core.passes.screen import bundle_of
 from eddyfall.core.passes.sections import sky_light, with_picture
 from eddyfall.core.passes.silent import silenced, silent_of
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.sections.screen import Occlusion, Reflect
+from eddyfall.core.screen.bundles import shares_of_even_light
+from eddyfall.core.screen.march import OFF_SHARE
 from eddyfall.core.shade.coat import even_plain
-from eddyfall.core.shade.columns import ALBEDO_RGB, NORMAL_XYZ, OPEN
+from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, F0_RGB, NORMAL_XYZ, OPEN, ROUGH
 from eddyfall.core.shade.lightmaps import add_lightmaps, irradiance_at, page_position
+from eddyfall.core.shade.probes import mirrored_ways, shown_by
 from eddyfall.core.shade.sky import SkyLight, add_ambient, ambient_plain
 from eddyfall.core.shade.surface import Soup
 
@@ -48,19 +53,39 @@ def section(stage: Stage) -> IndirectSection:
         sky=sky_light(stage), mapped=stage.state.mapped, material=stage.state.material,
         nearest=bake.filter == "nearest", mips=bake.mips, shades=shades if any_shade else (),
         receives=stage.state.receives if any_shade else None, look_ups=look_ups(stage) if any_shade else (),
-        coat_apart=stage.resolved[Reflect].enabled, occluded=occlusion.applies_to if occlusion.enabled else "nothing",
+        coat_apart=stage.resolved[Reflect].enabled or bool(stage.state.mirrors.any()), 
+        occluded=occlusion.applies_to if occlusion.enabled else "nothing",
         silent=silent_of(stage.state.answers_ambient),
     )  # fmt: skip
 
 
 def run(inputs: Values, section: IndirectSection) -> dict[str, Any]:
-    mirrored = np.zeros((1, 1, 3), np.float32)
+    mirrored, share = np.zeros((1, 1, 3), np.float32), np.zeros((1, 1), np.float32)
     surface = silenced(inputs["surface"], inputs["drawable"], section.silent)
-    if section.coat_apart:
+    shaded = _lit(inputs, section, surface, inputs["lit"])
+    by_probes = len(inputs["probes"].maps) > 0
+    if section.coat_apart or by_probes:
         coat = surface.copy()
         coat[..., ALBEDO_RGB] = 0.0
         mirrored = _lit(inputs, section, coat, np.zeros_like(inputs["lit"]))
-    return {"shaded": _lit(inputs, section, surface, inputs["lit"]), "mirrored": mirrored}
+    if by_probes:
+        shown, share = _shown(inputs, surface)
+        if section.occluded != "nothing":
+            shown *= inputs["occluded"][..., None]
+        change = (shown - mirrored * share[..., None]).astype(np.float32)
+        shaded, mirrored = shaded + change, mirrored + change
+    return {"shaded": shaded, "mirrored": mirrored, "probed": share.astype(np.float32)}
+
+
+def _shown(inputs: Values, surface: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """((h, w, 3) nits that coats mirror of what probes show; (h, w) how much of their even light that stands in for)."""
+    b = bundle_of(inputs, (inputs["visible"] >= 0) & (surface[..., F0_RGB].sum(axis=2) > 0), 1)
+    light, total = np.zeros((surface[..., 0].size, 3)), np.zeros(surface[..., 0].size)
+    rows = surface.reshape(-1, surface.shape[-1])[b.pixel]
+    shown, share = shown_by(inputs["probes"], b.place, mirrored_ways(rows, b.to_eye), rows[:, ROUGH])
+    light[b.pixel] = shown * shares_of_even_light(rows, b.to_eye)[1]
+    total[b.pixel] = share
+    return light.reshape(*surface.shape[:2], 3), total.reshape(surface.shape[:2])
 
 
 def _lit(inputs: Values, section: IndirectSection, surface: np.ndarray, shaded: np.ndarray) -> np.ndarray:
@@ -95,24 +120,49 @@ def _lit(inputs: Values, section: IndirectSection, surface: np.ndarray, shaded: 
 
 
 def twin(r: Recorder) -> None:
-    """Lays the light of the fragment's lightmap, or that of the sky."""
+    """Lays the light of the fragment's lightmap, or that of the sky, and what probes show in the stead of its coat's."""
     front = r.notes["front"]
     if front is None:
         return
-    d, sky = int(r.geometry.owner[front.triangle]), sky_light(r.stage)
+    d = int(r.geometry.owner[front.triangle])
     if not r.stage.state.answers_ambient[d]:
         return
-    row = r.notes["row"]
-    name, occlusion = r.geometry.drawables[d].name, r.stage.resolved[Occlusion]
-    stays = float(r.values["occluded"][0, 0])
-    if r.stage.state.mapped[d]:
-        baked, facts = _baked(r, row, d, front.triangle)
-        kept = _kept(r, row, d, front.triangle) * (stays if occlusion.applies_to == "indirect" else 1.0)
-        r.lay("indirect", name, "light from its lightmap", baked * kept, 1.0, lightmap={**facts, "kept_in_shadows": kept})
-    elif sky is not None:
-        light = ambient_plain(row, r.to_eye, with_picture(sky, r.values["sky_maps"]))
-        facts = {"kept_by_occlusion": stays} if occlusion.enabled else {}
-        r.lay("indirect", name, "light from the sky", light * stays, 1.0, **facts)
+    row, name = r.notes["row"], r.geometry.drawables[d].name
+    even, words, facts = _even(r, row, d, front.triangle)
+    if words:
+        r.lay("indirect", name, words, even, 1.0, **facts)
+    shown, share = _probed(r, row)
+    if share > 0:
+        coat = row.copy()
+        coat[ALBEDO_RGB] = 0.0
+        change = shown - _even(r, coat, d, front.triangle)[0] * share
+        r.lay("indirect", name, "what probes show in the stead of its coat's even light", change, 1.0, share=share)
+
+
+def _even(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> tuple[np.ndarray, str, dict[str, Any]]:
+    """(nits of light from around that a surface row reflects, where from in words, facts)."""
+    sky, occlusion, stays = sky_light(r.stage), r.stage.resolved[Occlusion], float(r.values["occluded"][0, 0])
+    if r.stage.state.mapped[drawable]:
+        baked, facts = _baked(r, row, drawable, triangle)
+        kept = _kept(r, row, drawable, triangle) * (stays if occlusion.applies_to == "indirect" else 1.0)
+        return baked * kept, "light from its lightmap", {"lightmap": {**facts, "kept_in_shadows": kept}}
+    if sky is None:
+        return np.zeros(3), "", {}
+    light = ambient_plain(row, r.to_eye, with_picture(sky, r.values["sky_maps"]))
+    return light * stays, "light from the sky", {"kept_by_occlusion": stays} if occlusion.enabled else {}
+
+
+def _probed(r: Recorder, row: np.ndarray) -> tuple[np.ndarray, float]:
+    """(nits of what probes show that the fragment's coat mirrors, how much of its even light they stand in for)."""
+    probes = r.values["probes"]
+    if not len(probes.maps) or not row[F0_RGB].sum() > 0:
+        return np.zeros(3), 0.0
+    away = float(row[DISTANCE])
+    place = r.view.rays.eye - r.to_eye * away + np.asarray(row[NORMAL_XYZ], float) * away * OFF_SHARE
+    rows, to_eye = np.asarray(row, np.float32)[None], r.to_eye[None]
+    shown, share = shown_by(probes, place[None], mirrored_ways(rows, to_eye), rows[:, ROUGH])
+    stays = float(r.values["occluded"][0, 0]) if r.stage.resolved[Occlusion].enabled else 1.0
+    return shown[0] * shares_of_even_light(rows, to_eye)[1][0] * stays, float(share[0])
 
 
 def _kept(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> float:
@@ -142,14 +192,15 @@ PASS = register(
     Pass(
         number=6,
         name="indirect",
-        does="baked light from lightmaps, light from the sky where there are none",
+        does="baked light from lightmaps, light from the sky where there are none; what coats mirror of probes",
         reads=(
-            "geometry", "camera", "pixels", "lightmaps", "sky_maps", "visible", "drawable", "triangle", "surface", "lit", "lights",
+            "geometry", "camera", "pixels", "lightmaps", "sky_maps", "probes", "visible", "drawable", "triangle", "surface", "lit",
+            "lights",
             "shadow_maps", "traced", "occluded",
         ),
-        writes=("shaded", "mirrored"),
+        writes=("shaded", "mirrored", "probed"),
         section=section,
-        targets=(Target(name="shaded", texel_bytes=12), Target(name="mirrored", texel_bytes=0)),
+        targets=(Target(name="shaded", texel_bytes=12), Target(name="mirrored", texel_bytes=0), Target(name="probed", texel_bytes=0)),
         run=run,
         twin=twin,
         off=(off_by_leaf("sky.ambient", False, "light from the sky off"),),

@@ -72,7 +72,7 @@ def takes_part(inputs: Values, section: ReflectSection) -> np.ndarray:
     """(h, w) bool: pixels whose coats mirror by rays."""
     surface = silenced(inputs["surface"], inputs["drawable"], section.silent)
     shines = (surface[..., F0_RGB].sum(axis=2) > 0) & (surface[..., ROUGH] <= section.reflect.roughest)
-    return np.asarray((inputs["visible"] >= 0) & shines)
+    return np.asarray((inputs["visible"] >= 0) & shines & ~inputs["in_mirror"])
 
 
 def gathered(inputs: Values, section: ReflectSection, b: Bundle, rays: int) -> tuple[np.ndarray, np.ndarray]:
@@ -134,7 +134,19 @@ PASS = register(
         number=8,
         name="reflect",
         does="what coats mirror of what the frame shows",
-        reads=("camera", "pixels", "visible", "drawable", "surface", "copied_depth", "mirrored", "with_sky", *READS),
+        reads=(
+            "camera",
+            "pixels",
+            "visible",
+            "drawable",
+            "surface",
+            "copied_depth",
+            "mirrored",
+            "in_mirror",
+            "with_sky",
+            "probes",
+            *READS,
+        ),
         writes=("with_sky", "reflected"),
         section=section,
         targets=(Target(name="with_sky", texel_bytes=0), Target(name="reflected", texel_bytes=0)),

@@ -17,6 +17,7 @@ from eddyfall.core.screen.bundles import faded
 from eddyfall.core.screen.march import OFF_SHARE, Screen, marched
 from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.facing import ray_directions
+from eddyfall.core.shade.probes import shown_by
 
 Section = Occlusion | Marched
 CONVERGED, CONVERGED_RAYS = 2048, 128  # pixels at once, and rays of each, by which a mean is taken to have converged
@@ -156,7 +157,7 @@ def brought(
     section: Marched, world: World | None,
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
     """((n,) how much of each ray is known, 0 to 1, (n, 3) nits of that part): from the frame's colour (h, w, 3), faded towards its edges,
-    else from the world if the pass falls back on it."""
+    else from the world or from probes, if the pass falls back on them."""
     found, known = found_on(screen, place, direction, jitter, section)
     light = colour.reshape(-1, 3)[np.maximum(found, 0)] * known[:, None]
     if world is not None:
@@ -165,6 +166,11 @@ def brought(
         share = np.where(met, 1 - known[rest], 0.0)
         light[rest] += radiance * share[:, None]
         known[rest] += share
+    if section.fallback == "probe":
+        rest = np.flatnonzero(known < 1)
+        radiance, shown = shown_by(inputs["probes"], place[rest], direction[rest], np.zeros(len(rest)))
+        light[rest] += radiance * (1 - known[rest])[:, None]
+        known[rest] += shown * (1 - known[rest])
     return known, light
 
 

@@ -10,6 +10,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.handover.documents.light_account import AccountDocument
 from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
+from eddyfall.core.handover.documents.reflections import ReflectionsDocument
 from eddyfall.core.handover.documents.roles import SideBySideDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
@@ -110,6 +111,11 @@ def swap(request: Any, project_id: int, number: int, viewpoint: str, asked: Quer
     return ask(
         request, "measure", light.swap, _of(request, number, asked), viewpoint, asked.target, asked.material, asked.to
     )  # fmt: skip
+
+
+@route(router, "GET", SHEET + "/probes", "viewer", response=ReflectionsDocument)
+def probes(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", light.probes, _of(request, number, asked), viewpoint, asked.target)
 
 
 class OfRoles(Of):

@@ -7,6 +7,7 @@ from typing import Literal, get_args
 import numpy as np
 from PIL import Image
 
+from eddyfall.core.defects.reflections_told import Reflections, reflections
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.moves import Stock
@@ -15,6 +16,7 @@ from eddyfall.core.frame.stage import make_camera
 from eddyfall.core.handover.documents.light_account import AccountDocument
 from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
+from eddyfall.core.handover.documents.reflections import ReflectionsDocument
 from eddyfall.core.handover.documents.roles import SideBySideDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
@@ -114,6 +116,15 @@ def swap(build: CoreBuild, viewpoint: str, target: str | None, material: str, to
         return rehearse(renderer, build, swap_shader(build, material, to), [viewpoint], target)
 
     return SwapDocument.from_core(STUDIO.draw(asked))
+
+
+def probes(build: CoreBuild, viewpoint: str, target: str | None) -> ReflectionsDocument:
+    """Reflection probes and planar mirrors as a viewpoint sees them. RequestError if it does not exist."""
+
+    def asked(renderer: Renderer) -> Reflections:
+        return reflections(renderer, build, [viewpoint], target)
+
+    return ReflectionsDocument.from_core(STUDIO.draw(asked))
 
 
 def roles(

@@ -12,7 +12,7 @@ from eddyfall.core.bake.light.gather import SITES_AT_ONCE, Gathered, Job, gather
 from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
 from eddyfall.core.bake.light.light_scene import LitScene, light_scene
 from eddyfall.core.bake.maps.finish import Finish, Raw, finished
-from eddyfall.core.bake.maps.stamps import Stamps, gather_stamp, scene_stamp, stale, stamps, surface_stamp
+from eddyfall.core.bake.maps.stamps import Stamps, gather_stamp, scene_stamp, stale, stamps, surface_stamp, with_scenes
 from eddyfall.core.bake.maps.store import STORE, StoredLight, raw_key
 from eddyfall.core.compute import Executor, Here
 from eddyfall.core.errors import ChangeError
@@ -124,9 +124,7 @@ def bake(
         done.append((receiver.name, light_set))
         on_receiver(receiver.name, light_set)
     if met_scenes:
-        used = {record.scene for records in build.setup.lightmaps.values() for record in records.values()}
-        known = {**build.setup.baked_scenes, **met_scenes}
-        build = build.with_setup(build.setup.model_copy(update={"baked_scenes": {k: v for k, v in known.items() if k in used}}))
+        build = with_scenes(build, met_scenes)
     left = tuple((r.name, s) for r, s in wanted if (r.name, s) not in done)
     progress("done", 1.0)
     return BakeResult(build, tuple(done), left, raws, rays, reused)

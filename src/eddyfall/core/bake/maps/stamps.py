@@ -25,7 +25,7 @@ from eddyfall.core.scene.receivers import Receiver, receivers, triangles_of, uv_
 from eddyfall.core.scene.resolve import sky_in_set
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.sections.sky import Sky, SkyColours
-from eddyfall.core.scene.setup.tables import BakedMap, Shader
+from eddyfall.core.scene.setup.tables import BakedMap, BakedScene, Shader
 from eddyfall.core.truth.sky_sun import sun_in
 
 
@@ -104,12 +104,12 @@ def gather_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bak
         np.ascontiguousarray(geometry.normals[corners]),
         np.ascontiguousarray(uv_of(geometry, receiver.uv_set)[corners]),
         (receiver.resolution, receiver.low, receiver.side, receiver.wraps, bake.samples, bake.bounces),
-        *_sky(build, light_set),
+        *sky_stamp(build, light_set),
         dict(build.setup.focus_regions),
     )[:12]
 
 
-def _sky(build: Build, light_set: str | None) -> list[Any]:
+def sky_stamp(build: Build, light_set: str | None) -> list[Any]:
     """What gathering takes from the sky; without a picture, what it took before there were any, so that lightmaps of then stay fresh."""
     sky = sky_in_set(build.setup, build.setup[Sky], light_set)
     picture = sky_named(build.scene.skies, sky.picture)
@@ -190,9 +190,17 @@ def _anything_new(build: Build, record: BakedMap, now: Stamps) -> bool:
     )
 
 
+def with_scenes(build: Build, scenes: dict[str, BakedScene]) -> Build:
+    """The build with what its lightmaps and probes were made from, by scene stamp, and nothing that none of them was."""
+    tables = (build.setup.lightmaps, build.setup.probe_maps)
+    used = {record.scene for table in tables for records in table.values() for record in records.values()}
+    known = {**build.setup.baked_scenes, **scenes}
+    return build.with_setup(build.setup.model_copy(update={"baked_scenes": {k: v for k, v in known.items() if k in used}}))
+
+
 def scene_stamp(now: Stamps) -> str:
     """Stamp of all that light can meet and all that shines: if it is the same, nothing is new."""
     return digest(sorted(now.drawables.items()), sorted(now.lights.items()))[:12]
 
 
-__all__ = ["Staleness", "Stamps", "gather_stamp", "scene_stamp", "stale", "stamps", "surface_stamp"]
+__all__ = ["Staleness", "Stamps", "gather_stamp", "scene_stamp", "sky_stamp", "stale", "stamps", "surface_stamp", "with_scenes"]

@@ -36,7 +36,7 @@ class RawStore:
             if key in self._held:
                 self._held.move_to_end(key)
                 return self._held[key]
-        path = self._path(key)
+        path = self.path_of(key)
         if path is None or not path.exists():
             return None
         try:
@@ -52,13 +52,13 @@ class RawStore:
 
     def holds(self, key: str) -> bool:
         """Whether a result is at hand, without reading it."""
-        path = self._path(key)
+        path = self.path_of(key)
         return key in self._held or (path is not None and path.exists())
 
     def put(self, key: str, raw: Raw, names: tuple[str, ...]) -> None:
         """Keep a result; written whole or not at all."""
         self._hold(key, (raw, names))
-        path = self._path(key)
+        path = self.path_of(key)
         if path is None:
             return
         stream = io.BytesIO()
@@ -91,7 +91,8 @@ class RawStore:
             while len(self._held) > 1 and sum(_bytes(raw) for raw, _ in self._held.values()) > MEMORY_BYTES:
                 self._held.popitem(last=False)
 
-    def _path(self, key: str) -> Path | None:
+    def path_of(self, key: str) -> Path | None:
+        """The file of a key; None if no folder is set."""
         return None if self.folder is None else self.folder / key[:2] / f"{key}.npz"
 
 

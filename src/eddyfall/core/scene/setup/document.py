@@ -14,14 +14,17 @@ from eddyfall.core.scene.setup.registry import S, name_of, sections, set_by_view
 from eddyfall.core.scene.setup.tables import (
     BakedMap,
     BakedScene,
+    CapturedProbe,
     FocusRegion,
     LightSet,
     LightSetup,
     MaterialSetup,
     MeshSetup,
+    MirrorSetup,
     Move,
     NodeSetup,
     Override,
+    Probe,
     RoleSetup,
     Shader,
     Viewpoint,
@@ -46,6 +49,11 @@ class Setup(Section):
     nodes: dict[str, NodeSetup] = Field(default_factory=dict, description="by glTF node key")
     lights: dict[str, LightSetup] = Field(default_factory=dict, description="by glTF light node key, or a new name with kind")
     light_sets: dict[str, LightSet] = Field(default_factory=dict, description="lights that shine together, by name")
+    probes: dict[str, Probe] = Field(default_factory=dict, description="reflection probes by name")
+    mirrors: dict[str, MirrorSetup] = Field(default_factory=dict, description="planar mirrors by name")
+    probe_maps: dict[str, dict[str, CapturedProbe]] = Field(
+        default_factory=dict, description="what was captured: by probe, then light set (as_set: none)"
+    )
     focus_regions: dict[str, FocusRegion] = Field(default_factory=dict, description="bake focus regions by name")
     baked_scenes: dict[str, BakedScene] = Field(
         default_factory=dict, description="what lightmaps were baked from, by scene stamp"

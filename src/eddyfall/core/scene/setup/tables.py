@@ -20,7 +20,7 @@ class Passes(Section):
     depth: bool = leaf(True, "-", "drawn in the depth prepass")
     shadow: bool = leaf(True, "-", "drawn into shadow maps")
     bake: bool = leaf(True, "-", "takes part in bakes", beside="bake")
-    mirror: bool = leaf(True, "-", "drawn in mirrors", beside="reflect")
+    mirror: bool = leaf(True, "-", "drawn in planar mirrors")
 
 
 class Answers(Section):
@@ -272,6 +272,52 @@ class Move(Section):
     def in_time(self) -> list[tuple[str, MoveKey]]:
         """(name, key) by their moments: a JSON object has no order of its own (RFC 8259), and databases keep none."""
         return sorted(self.keys.items(), key=lambda item: item[1].t_s)
+
+
+class Probe(Section):
+    """A reflection probe: what coats mirror inside its box, captured at one place. See `probe_maps` for what was captured."""
+
+    on: bool = leaf(True, "-", "whether it takes part")
+    place_m: Vec3 = leaf((0.0, 0.0, 0.0), "m", "where it is captured, world space")
+    low_m: Vec3 = leaf(
+        (-1.0, -1.0, -1.0), "m", "low corner of its box, world space: what lies inside takes its reflections from it"
+    )
+    high_m: Vec3 = leaf((1.0, 1.0, 1.0), "m", "high corner of its box")
+    boxed: bool = leaf(
+        True, "-", "whether what it shows is put onto the faces of its box; else it is shown as if it were infinitely far away"
+    )
+    blend_m: float = leaf(0.0, "m", "over how far inside its faces its share grows from nought to all", ge=0, le=1e4)
+    sees: bool = leaf(False, "-", "whether places that it cannot see, by the distances it captured, get less of it")
+    size: Literal[16, 32, 64, 128, 256, 512] = leaf(128, "texel", "edge of its map", beside="probes")
+    samples: int = leaf(16, "-", "paths for each texel of its map", beside="probes", ge=1, le=1024)
+
+    @model_validator(mode="after")
+    def _has_room(self) -> "Probe":
+        for axis, low, high in zip("xyz", self.low_m, self.high_m):
+            if low >= high:
+                raise ValueError(f"its box has no room along {axis}: low_m {low:g} is not below high_m {high:g}")
+        return self
+
+
+class CapturedProbe(Section):
+    """What a probe showed in one light set when it was captured, and of what (stamps are content hashes)."""
+
+    image: str = Field(
+        description="glTF image key: octahedral map of half floats, r g b in nits, a distance in m",
+        json_schema_extra={"unit": "-"},
+    )
+    own: str = leaf("", "-", "stamp of the probe: place, size, paths, sky", beside="probes")
+    scene: str = leaf("", "-", "stamp of all that light could meet and all that shone", beside="probes")
+    lights: dict[str, str] = Field(default_factory=dict, description="stamps of the lights that shone")
+    drawables: dict[str, str] = Field(default_factory=dict, description="stamps of the drawables that it saw")
+
+
+class MirrorSetup(Section):
+    """A planar mirror: a flat node whose coat shows the frame from the mirrored eye."""
+
+    on: bool = leaf(True, "-", "whether it is drawn")
+    node: str = Field(description="glTF node key of the flat thing that mirrors", json_schema_extra={"unit": "-"})
+    divisor: Literal[1, 2, 4] = leaf(1, "-", "one pixel of the mirrored frame for so many by so many px")
 
 
 class LightSet(Section):

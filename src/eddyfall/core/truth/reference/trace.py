@@ -98,7 +98,7 @@ def seen_by(scene: PathScene, rays: Rays, x: np.ndarray, y: np.ndarray, key: np.
     """What the eye sees through pixel positions x, y (n,): culled faces are passed, blended ones as their alpha says."""
     direction = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
     direction /= np.linalg.norm(direction, axis=1, keepdims=True)
-    hits = _met(scene, np.tile(rays.eye, (len(x), 1)), direction, key, COVERED, culled=True)
+    hits = met_by(scene, np.tile(rays.eye, (len(x), 1)), direction, key, COVERED, culled=True)
     drawable = np.where(hits.triangle >= 0, scene.soup.owner[hits.triangle], -1)
     rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
     return Seen(drawable, direction, rows, _walk(scene, rows, rays.eye, direction, hits, key))
@@ -162,12 +162,14 @@ def _walk(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.nda
 
 
 def follow(
-    scene: PathScene, walk: Walk, alive: np.ndarray, bounces: int, found: np.ndarray, secondary: Secondary | None = None
-) -> None:
-    """Follow paths from what they stand on, and add what they bring by part; secondary notes where it came from."""
+    scene: PathScene, walk: Walk, alive: np.ndarray, bounces: int, found: np.ndarray, secondary: Secondary | None = None,
+    first: int = 0,
+) -> None:  # fmt: skip
+    """Follow paths from what they stand on, and add what they bring by part; secondary notes where it came from. first: number of the
+    vertex that they stand on, 0: the first; paths at a later one bring all of it as their weights say, as bounced and mirrored light."""
     n, lights = len(walk.place), len(scene.light_names)
     under, coat, sky_under, sky_coat = (np.zeros((n, 3)) for _ in range(4))
-    for vertex in range(bounces + 1):
+    for vertex in range(first, first + bounces + 1):
         if not len(alive):
             break
         lay_split(alive, walk)
@@ -187,7 +189,7 @@ def follow(
         goes = np.zeros(len(alive), bool)
         scatter(alive, walk, vertex, scene.step_m, start, direction, goes)
         alive, start, direction = alive[goes], start[goes], direction[goes]
-        hits = _met(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
+        hits = met_by(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
         if secondary is not None and vertex == 0:
             place = start + direction * np.where(hits.triangle >= 0, hits.distance, 0.0)[:, None]
             secondary.went_on(alive, walk.weight[alive], place, faced(scene, hits.triangle, direction), hits.triangle)
@@ -233,7 +235,7 @@ def _ask(
         secondary.was_asked(which[kept], value[kept], place, faced(scene, prim[kept], direction[kept]), prim[kept])
 
 
-def _met(scene: PathScene, start: np.ndarray, direction: np.ndarray, key: np.ndarray, dimension: int, *, culled: bool) -> Hits:
+def met_by(scene: PathScene, start: np.ndarray, direction: np.ndarray, key: np.ndarray, dimension: int, *, culled: bool) -> Hits:
     """What rays meet first; blended surfaces let by as much as their alpha leaves."""
     met: RayScene = scene.met
 

@@ -23,6 +23,7 @@ from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, W
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 from eddyfall.core.truth.reference.places import Place, onto
 from eddyfall.core.truth.reference.secondary import Secondary
+from eddyfall.core.truth.reference.shown import Shown
 from eddyfall.core.truth.reference.tally import BOUNCE, EMISSION, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
 from eddyfall.core.truth.reference.trace import follow, keys_of, seen_by
 from eddyfall.core.truth.reference.walks import numbers_of
@@ -109,7 +110,7 @@ def where_light(
     frame = cut(drawn, whole) if drawn.pixels.window != whole.window else drawn
     scene = path_scene(renderer, build, frame)
     pixels = Wanted(request=request, points=places).pixels() if at is None else np.zeros((1, 2), np.int64)
-    counts = _Counts(frame, scene, Answers(drawn))
+    counts = _Counts(frame, scene, Answers(drawn), Shown(frame, scene.met))
     at_once = max(1, PATHS_AT_ONCE // samples)
     for first in range(0, len(pixels), at_once):
         renderer.between()
@@ -159,11 +160,12 @@ def _traced(
 class _Counts:
     """Sums over all paths, by class."""
 
-    def __init__(self, frame: Frame, scene: PathScene, answers: Answers) -> None:
-        self.frame, self.scene, self.answers = frame, scene, answers
+    def __init__(self, frame: Frame, scene: PathScene, answers: Answers, shown: Shown) -> None:
+        self.frame, self.scene, self.answers, self.shown = frame, scene, answers, shown
         drawables = len(frame.geometry.drawables)
         # The last row is of paths that start on what the frame does not show in front.
-        self.answered = {name: np.zeros((drawables + 1, len(CLASSES), len(OUTCOMES))) for name in answers.settings}
+        names = (*answers.settings, *shown.names)
+        self.answered = {name: np.zeros((drawables + 1, len(CLASSES), len(OUTCOMES))) for name in names}
         self.seen, self.due_of, self.drawn_of = np.zeros(drawables), np.zeros(drawables), np.zeros(drawables)
         self.paths = 0
         self.in_maps, self.widest = np.zeros(len(CLASSES)), 0.0
@@ -222,19 +224,38 @@ class _Counts:
         that lightmaps hold already."""
         direction = place - v.place
         direction /= np.maximum(np.linalg.norm(direction, axis=1, keepdims=True), 1e-12)
-        held = light * v.mapped[:, None]
-        for name, sums in self.answered.items():
-            takes = self.answers.takes(name, v)
+        held, in_mirror = light * v.mapped[:, None], self.shown.in_mirrors(v)
+        probed, share = self.shown.by_probes(v, direction, place, drawable)
+        coat = self.shown.takes(v) & ~in_mirror
+        for name, setting in self.answers.settings.items():
+            takes, mine = self.answers.takes(name, v), self.answers.concerns(name, v)
+            takes[:, 1] &= ~in_mirror
+            mine[:, 1] &= ~in_mirror
             outcome, counts = self.answers.outcomes(name, v, direction, place, drawable)
-            asked, mine = ((of * light).sum(axis=1) for of in (takes, self.answers.concerns(name, v)))
-            for what, nits in (
-                (outcome, asked * counts),
-                (self.answers.unfound(name), asked * (1 - counts)),
-                (NOT_ASKED, mine - asked),
-            ):
-                np.add.at(sums, (v.drawable, classes, np.full(len(nits), what)), nits)
+            to_probes = share if setting.fallback == "probe" or (name == "reflect" and setting.fallback == "sky") else 0 * share
+            asked = (takes * light).sum(axis=1)
+            self._note(name, v, classes, outcome, asked * counts)
+            self._note(name, v, classes, probed, asked * (1 - counts) * to_probes)
+            self._note(name, v, classes, self.answers.unfound(name), asked * (1 - counts) * (1 - to_probes))
+            self._note(name, v, classes, NOT_ASKED, (mine * light).sum(axis=1) - asked)
             held = held * ~takes
+            coat &= ~takes[:, 1] if name == "reflect" else True
+        if "probes" in self.answered:
+            self._note("probes", v, classes, probed, light[:, 1] * coat * share)
+            held[:, 1] *= 1 - coat * share
+        if "mirrors" in self.answered:
+            self._note("mirrors", v, classes, self.shown.by_mirrors(drawable), light[:, 1] * in_mirror)
+            held[:, 1] *= ~in_mirror
         return np.asarray(held.sum(axis=1))
+
+    def _note(self, name: str, v: Vertices, classes: np.ndarray, outcome: np.ndarray | int, nits: np.ndarray) -> None:
+        np.add.at(self.answered[name], (v.drawable, classes, np.broadcast_to(outcome, len(nits))), nits)
+
+    def _fallback(self, name: str) -> str:
+        """What light a pass leaves to others falls back on; of mirrors nothing, of probes what lights the surface otherwise."""
+        return (
+            self.answers.settings[name].fallback if name in self.answers.settings else "nothing" if name == "mirrors" else "sky"
+        )
 
     def told(self, places: int, samples: int) -> Where:
         n = max(self.paths, 1)
@@ -250,7 +271,7 @@ class _Counts:
         margin = tuple((px, more[k], float(self.margin[k] / n)) for k, px in enumerate(MARGINS_PX))
         paths = np.maximum(self.seen, 1)
         answers = tuple(
-            Answer(name, self.answers.settings[name].fallback, sums.sum(axis=0) / n, sums[:-1] / paths[:, None, None])
+            Answer(name, self._fallback(name), sums.sum(axis=0) / n, sums[:-1] / paths[:, None, None])
             for name, sums in self.answered.items()
         )
         hidden_by = tuple((names[d], float(self.hidden_by[d] / n)) for d in before)

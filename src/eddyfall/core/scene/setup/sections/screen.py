@@ -5,10 +5,11 @@ from typing import Literal
 from eddyfall.core.scene.setup.leaf import Section, leaf
 from eddyfall.core.scene.setup.registry import register_section
 
-Fallback = Literal["nothing", "sky", "world"]
+Fallback = Literal["nothing", "sky", "probe", "world"]
 Divisor = Literal[1, 2, 4]
 FALLBACK = (
-    "what a ray that finds nothing brings: nothing, what lights the surface otherwise, or a ray into the world at mean colours"
+    "what a ray that finds nothing brings: nothing, what lights the surface otherwise, what probes show along it (else that), or a ray "
+    "into the world at mean colours"
 )
 DIVISOR = "one ray bundle for so many by so many px"
 ROUNDS = "rounds of the a-trous filter over it"

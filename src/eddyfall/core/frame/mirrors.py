@@ -1,0 +1,161 @@
+"""Planar mirrors: which plane each mirrors in, and the frame from the mirrored eye that its coat shows.
+
+Of what lies behind the plane nothing is drawn: the near plane of the mirrored camera is the mirror itself (Lengyel 2005, Oblique view
+frustum depth projection and clipping, from memory)."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from eddyfall.core.errors import SetupError
+from eddyfall.core.frame.derive import Known
+from eddyfall.core.hashing import digest, freeze
+from eddyfall.core.passes.contract import Camera, MirrorPicture
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry, pack
+from eddyfall.core.scene.model import vec3
+
+if TYPE_CHECKING:
+    from eddyfall.core.frame.render import Frame, Request
+
+LEAST_SHARE = 0.25  # of a thing's area that lies in one plane, for it to be flat enough to mirror
+SAME_DIRECTION = 0.9999  # cosine between normals of one plane
+FLAT = 1e-4  # of a thing's size, that it may leave its plane
+
+
+@dataclass(frozen=True)
+class MirrorPlane:
+    """A plane that a mirror shows things in: name, its drawables (k,), unit normal (3,) and offset, n.x + offset = 0 on it; corners (v, 3)
+    of what lies in it; slack_m: how far off it a place still is on it; divisor of its frame."""
+
+    name: str
+    drawables: np.ndarray
+    normal: np.ndarray
+    offset: float
+    corners: np.ndarray
+    slack_m: float
+    divisor: int
+
+    def off(self, place: np.ndarray) -> np.ndarray:
+        """Metres in front of the plane of places (..., 3)."""
+        return np.asarray(place @ self.normal + self.offset)
+
+
+@dataclass(frozen=True)
+class MirrorPlanes:
+    """All planes of a build's mirrors that are on."""
+
+    planes: tuple[MirrorPlane, ...]
+
+
+def mirror_planes(build: Build, geometry: Geometry) -> MirrorPlanes:
+    """The planes of a build's mirrors. SetupError for a mirror that is not there, or not flat."""
+    found: list[MirrorPlane] = []
+    for name, mirror in build.setup.mirrors.items():
+        if mirror.on:
+            found += planes_of(name, mirror.node, mirror.divisor, geometry)
+    return MirrorPlanes(tuple(found))
+
+
+def check_mirrors(build: Build) -> None:
+    """SetupError for the first mirror of a build that is not there or not flat."""
+    if any(mirror.on for mirror in build.setup.mirrors.values()):
+        mirror_planes(build, pack(build.scene, build.setup))
+
+
+def planes_of(name: str, node: str, divisor: int, geometry: Geometry) -> list[MirrorPlane]:
+    """The planes of a mirror on a node. SetupError for a node that is not there, or not flat."""
+    where = f"mirrors.{name}.node"
+    drawables = np.array([i for i, d in enumerate(geometry.things) if d.node == node], int)
+    if not len(drawables):
+        raise SetupError(f"node {node!r} is not there, or has no mesh", where)
+    triangles = np.flatnonzero(np.isin(geometry.owner, drawables))
+    corners = geometry.positions[geometry.triangles[triangles]].astype(np.float64)
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.linalg.norm(cross, axis=1) / 2
+    normal = cross / np.maximum(2 * area, 1e-300)[:, None]
+    points = corners.reshape(-1, 3)
+    size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
+    left, planes, total = area > 0, [], float(area.sum())
+    for at in np.argsort(-area):
+        if not left[at]:
+            continue
+        n, offset = normal[at], -float(normal[at] @ corners[at].mean(axis=0))
+        flat = left & (normal @ n > SAME_DIRECTION) & (np.abs(corners @ n + offset).max(axis=1) <= FLAT * size)
+        left &= ~flat
+        if area[flat].sum() >= LEAST_SHARE * total:
+            planes.append(MirrorPlane(name, drawables, n, offset, corners[flat].reshape(-1, 3), max(FLAT * size, 1e-4), divisor))
+    if not planes:
+        most = (
+            max(float(area[normal @ normal[k] > SAME_DIRECTION].sum()) for k in np.argsort(-area)[:8]) / total if total else 0.0
+        )
+        raise SetupError(f"node {node!r} is not flat: no more than {most:.0%} of it looks the same way", where)
+    return planes
+
+
+def mirrored_camera(camera: Camera, plane: MirrorPlane) -> Camera:
+    """The camera on the other side of a plane; its frame is turned left to right against what a mirror shows."""
+    n = plane.normal
+    eye, axes = np.array(camera.eye), camera.axes
+    forward, up = -axes[2], axes[1]
+    forward, up = (v - 2 * (v @ n) * n for v in (forward, up))
+    rows = np.stack([np.cross(forward, up), up, -forward])
+    there = eye - 2 * plane.off(eye) * n
+    clip = (float(n[0]), float(n[1]), float(n[2]), plane.offset - plane.slack_m)
+    rotation = tuple(tuple(float(v) for v in row) for row in rows)
+    return replace(camera, eye=vec3(there), rotation=rotation, clip=clip)
+
+
+def pictures(
+    build: Build, request: Request, camera: Camera, planes: MirrorPlanes, hidden_from: frozenset[int],
+    draw: Callable[[Build, Request], Frame],
+) -> Known:  # fmt: skip
+    """What each plane that looks at the eye and may be in the window shows of it, by frames that `draw` draws."""
+    found, keys = [], []
+    plain = build.with_setup(build.setup.model_copy(update={"mirrors": {}}))
+    for plane in planes.planes:
+        if plane.off(np.array(camera.eye)) <= plane.slack_m:
+            continue
+        window = _window(plane, camera, request.size, request.window)
+        if window is None:
+            continue
+        d = plane.divisor
+        size = (-(-request.size[0] // d), -(-request.size[1] // d))
+        x0, y0, x1, y1 = window
+        small = (x0 // d, y0 // d, -(-x1 // d), -(-y1 // d))
+        crop = (size[0] - small[2], small[1], size[0] - small[0], small[3])
+        hidden = request.hidden | hidden_from | frozenset(int(i) for i in plane.drawables)
+        asked = replace(
+            request, size=size, crop=crop, camera=mirrored_camera(camera, plane), hidden=hidden,
+            jitter=(-request.jitter[0], request.jitter[1]),
+        )  # fmt: skip
+        frame = draw(plain, asked)
+        whole = frame.linear[:, ::-1]
+        picture = np.repeat(np.repeat(whole, d, axis=0), d, axis=1)[y0 - small[1] * d :, x0 - small[0] * d :][
+            : y1 - y0, : x1 - x0
+        ]
+        found.append(MirrorPicture(plane.drawables, plane.normal, plane.offset, plane.slack_m, window, freeze(picture)))
+        keys.append(digest(plane, window, frame.keys["linear"]))
+    return Known(tuple(found), digest("mirrors", keys))
+
+
+def _window(
+    plane: MirrorPlane, camera: Camera, size: tuple[int, int], window: tuple[int, int, int, int]
+) -> tuple[int, int, int, int] | None:
+    """The part of a window (x0, y0, x1, y1) that a plane may show in; all of it where it reaches behind the eye."""
+    depth = camera.view_depth(plane.corners)
+    if (depth <= 0).all():
+        return None
+    if (depth <= 1e-6).any():
+        return window
+    half = np.tan(camera.fov_y_rad / 2)
+    away = plane.corners - np.array(camera.eye)
+    x = ((away @ camera.axes[0]) / (depth * half * camera.aspect) + 1) / 2 * size[0]
+    y = (1 - (away @ camera.axes[1]) / (depth * half)) / 2 * size[1]
+    x0, y0 = max(window[0], int(np.floor(x.min())) - 1), max(window[1], int(np.floor(y.min())) - 1)
+    x1, y1 = min(window[2], int(np.ceil(x.max())) + 2), min(window[3], int(np.ceil(y.max())) + 2)
+    return (x0, y0, x1, y1) if x0 < x1 and y0 < y1 else None
