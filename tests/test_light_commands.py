@@ -6,16 +6,16 @@ import json
 import numpy as np
 import OpenEXR
 import pytest
-from PIL import Image
+from PIL import Image as Picture
 
 from eddyfall.cli import main
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.changes import apply_change, set_leaf
-from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.model import Image, Material
 from eddyfall.core.scene.setup import normalised, parse_setup
 from eddyfall.core.scene.sky_pictures import exr_file
 from eddyfall.demo.shapes import Shape
-from light_rooms import shining_hall
+from light_rooms import mirror_room, shining_hall
 from scenes import Thing, build_of, write_build
 
 SIZE = ("--size", "96x54")
@@ -59,7 +59,7 @@ def test_a_reference_says_its_parts_and_its_noise(run, file, tmp_path):
     parts = {p["part"]: p["nits"] for p in (*found["parts"], *found["lights"])}
     assert parts["sun"][0] > 1 and 0 < parts["bounce"][0] < parts["sun"][0]
     assert found["mean_nits"] == pytest.approx(np.sum(list(parts.values()), axis=0))
-    assert Image.open(tmp_path / "r.png").size == (96, 54)
+    assert Picture.open(tmp_path / "r.png").size == (96, 54)
     with OpenEXR.File(str(tmp_path / "r.exr"), separate_channels=True) as exr:
         channels = {name: np.array(c.pixels) for name, c in exr.channels().items()}
     assert [channels[c].mean() for c in "RGB"] == pytest.approx(found["mean_nits"], rel=1e-4)
@@ -266,3 +266,43 @@ def test_a_casting_black_in_shade_by_command(run, tmp_path):
     ):
         code, _, error = run(*swap, *wrong)
         assert code == 2 and says in error and error.count("\n") == 1
+
+
+def test_probes_are_captured_and_held_against_what_is_there_by_command(run, tmp_path):
+    probe = {"place_m": [0, 1.5, 3], "low_m": [-4, 0, 0], "high_m": [4, 3, 6], "boxed": False, "size": 128, "samples": 4}
+    path = write_build(mirror_room(probes={"hall": probe}), tmp_path)
+    code, out, _ = run("probes", path, "--changes", tmp_path / "c.json")
+    assert code == 1 and "never captured" in out and "1 probes to capture" in out
+    assert run("apply", path, "--changes", tmp_path / "c.json", "--out", tmp_path / "after")[0] == 0
+    captured = next((tmp_path / "after").glob("*.glb"))
+    door = ("--at", "2.5,1.6,6")
+    code, out, _ = run("probes", captured, *door, "--json", "-")
+    (hall,) = json.loads(out)["probes"]
+    assert code == 1 and hall["fits"][0]["why"] == [] and hall["seen"][0]["faults"] == ["reflect.probe"]
+    # The door's middle by hand: mirrored at (2.5, 1.6, -6), where the probe shows (0.833, 1.5, 6).
+    assert hall["seen"][0]["at_px"] == pytest.approx(96.2, abs=0.8)
+    assert hall["bytes"] == 174_760 and hall["seen"][0]["surfaces"] == ["panel"] and hall["seen"][0]["unseen"] == 0
+    setup = json.loads(captured.with_suffix(".setup.json").read_text())
+    setup["probes"]["hall"]["boxed"] = True
+    captured.with_suffix(".setup.json").write_text(json.dumps(setup))
+    code, out, _ = run("probes", captured, *door)
+    assert code == 0 and "hall: at 0,1.5,3" in out and "reflect.probe" not in out and "that place is shown 0.0 px off" in out
+    setup["probes"]["hall"]["high_m"] = [4, 3, 8]
+    captured.with_suffix(".setup.json").write_text(json.dumps(setup))
+    assert "that place is shown 38." in run("probes", captured, *door)[1]
+
+
+def test_a_curved_mirror_and_a_torn_probe_are_one_line(run, tmp_path):
+    """They are found when the build is opened, whatever is asked of it."""
+    post = Thing("post", Shape().tube((0, 0, 2), (0, 2, 2), 0.4, 0.4, 24), Material("steel", metallic=1.0, roughness=0.0))
+    path = write_build(mirror_room(more=(post,)), tmp_path)
+    setup = json.loads(path.with_suffix(".setup.json").read_text())
+    for mirror, says in (({"node": "post"}, "is not flat"), ({"node": "none"}, "is not there"), ({}, "node")):
+        path.with_suffix(".setup.json").write_text(json.dumps({**setup, "mirrors": {"m": mirror}}))
+        code, _, error = run("frame", path, "--viewpoint", "eye", "--out", tmp_path / "f.png")
+        assert code == 2 and says in error and error.count("\n") == 1 and not (tmp_path / "f.png").exists(), error
+    torn = mirror_room(probes={"hall": {"size": 16}}, probe_maps={"hall": {"as_set": {"image": "flat"}}})
+    flat = Image("flat", np.zeros((16, 20, 4), np.uint8), np.zeros((16, 20, 4), np.uint16))
+    path = write_build(dataclasses.replace(torn, scene=torn.scene.with_image(flat)), tmp_path, "torn")
+    code, _, error = run("probes", path)
+    assert code == 2 and "20 x 16 is no square of 16 to 512 texels" in error and error.count("\n") == 1

@@ -86,6 +86,7 @@ def add_commands(command: Callable[..., Any]) -> None:
         "hold reflection probes and planar mirrors against what is really there: parallax, leaks, steps, what is stale, what is left out",
     )
     sub.add_argument("--viewpoint", help="only at this viewpoint (default: at all that are judged)")
+    sub.add_argument("--at", type=place, metavar="X,Y,Z", help="a place of the world in m: say how far off it is shown, too")
     sub.add_argument(
         "--changes", type=Path, metavar="F.json", help="write the change that captures what is missing or stale, for `apply`"
     )
@@ -401,7 +402,7 @@ def probes(args: Any) -> int:
     out, build, renderer = Out(args), opened(args), Renderer()
     views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target).viewpoints
     with out.progress() as progress:
-        found = ReflectionsDocument.from_core(reflections(renderer, build, views, args.target, progress))
+        found = ReflectionsDocument.from_core(reflections(renderer, build, views, args.target, args.at, progress))
     wrong, due = False, []
     for p in found.probes:
         box = f"{_corner(p.low_m)} to {_corner(p.high_m)}" + ("" if p.boxed else ", not put onto it")
@@ -431,6 +432,13 @@ def probes(args: Any) -> int:
                 "",
             ]
             out.table("", head, rows)
+        for s in p.seen if args.at else ():
+            off = (
+                "nothing that takes from it mirrors that place"
+                if s.at_px is None
+                else f"that place is shown {s.at_px:.1f} px off"
+            )
+            out.say(f"   {s.viewpoint}: {off}")
         wrong |= any(s.faults for s in p.seen)
     for m in found.mirrors:
         out.say(f"mirror {m.name}: node {m.node}, 1 / {m.divisor} of the frame{'' if m.on else ', off'}")

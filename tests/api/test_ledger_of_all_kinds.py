@@ -29,6 +29,8 @@ PARAMS = {
     "scene.move": {"by_m": [1, 0, -2]},
     "material.metallic": {"material": "floor", "value": 0.5},
     "mesh.turn_normals": {"mesh": "roof"},
+    "probes.place": {"probe": "a", "set": {"place_m": [0, 1, 0], "size": 16, "samples": 1}},
+    "probes.capture": {},
     "face.add_backs": {"mesh": "partition"},
     "face.rewind": {"mesh": "roof"},
     "face.delete_hidden": {"mesh": "roof", "node": "roof", "pack": False},

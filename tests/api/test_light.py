@@ -2,6 +2,7 @@
 
 import io
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -9,8 +10,11 @@ from PIL import Image
 
 from api_helpers import send, upload
 from eddyfall.cli import main
+from eddyfall.core.bake.captures.capture import capture
 from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.setup import normalised
 from eddyfall.demo.shapes import Shape
+from light_rooms import mirror_room
 from scenes import Thing, build_of, write_build
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -143,6 +147,21 @@ def test_how_materials_answer_is_what_the_command_line_says(yard, capsys):
         "/response?target=moon",
     ):
         assert send(viewer, "GET", base + wrong)[0] == 422, wrong
+
+
+def test_probes_and_mirrors_are_told_as_the_command_line_does(people, tmp_path, capsys):
+    probes = {"hall": {"place_m": [0, 1.5, 3], "low_m": [-4, 0, 0], "high_m": [4, 3, 6], "size": 16, "samples": 4}}
+    build, _ = capture(mirror_room(probes=probes, mirrors={"brass": {"node": "panel"}}))
+    path = write_build(replace(build, raw_setup=normalised(build.setup)), tmp_path, "room")
+    answer = upload(people["artist"], people["project"], path.read_bytes(), path.with_suffix(".setup.json").read_bytes())
+    assert answer.status_code == 201, answer.content
+    base = f"/api/projects/{people['project'].pk}/builds/1/light/eye"
+    main(["probes", str(path), "--viewpoint", "eye", "--json", "-"])
+    said = json.loads(capsys.readouterr().out)
+    assert send(people["viewer"], "GET", base + "/probes") == (200, said)
+    assert said["probes"][0]["fits"] == [{"light_set": None, "missing": False, "why": []}]
+    assert said["mirrors"][0]["seen"][0]["pixels"] > 200_000
+    assert send(people["viewer"], "GET", base + "/probes?target=moon")[0] == 422
 
 
 def test_roles_are_held_side_by_side_as_the_command_line_does(yard, capsys):

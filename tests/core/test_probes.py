@@ -9,11 +9,10 @@ from eddyfall.core.bake.captures.capture import capture, fits
 from eddyfall.core.defects.reflection_symptoms import shares_of_mirrored
 from eddyfall.core.errors import ChangeError, SetupError
 from eddyfall.core.frame.core_sample import core_sample
-from eddyfall.core.frame.mirrors import check_mirrors
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.lineup.spot import make_spot
-from eddyfall.core.scene.changes import Change, Operation, apply_change
+from eddyfall.core.scene.changes import Change, Operation, apply_change, apply_changes, rename_clashes
 from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.brdf import ggx_d
@@ -31,6 +30,7 @@ from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.reference.path_scene import path_scene
 from eddyfall.core.truth.reference.shown import Shown
 from eddyfall.core.truth.reflections.probed import parallax_px, places_of, probed
+from eddyfall.demo.meter_house import make_meter_house
 from eddyfall.demo.shapes import Shape
 from light_rooms import FRAME, MATT, glow, looking, mirror_room
 from scenes import Thing, build_of
@@ -321,11 +321,10 @@ def test_moved_light_sets_and_what_is_at_hand(boxed, renderer):
 
 def test_bad_mirrors_and_torn_probes_are_one_line_and_leave_all_as_it_was(boxed, renderer):
     ball = Thing("ball", Shape().tube((0, 1, 2), (0, 2, 2), 0.4, 0.4, 24), Material("steel", metallic=1.0, roughness=0.0))
-    curved = mirror_room(mirrors={"m": {"node": "ball"}}, more=(ball,))
     with pytest.raises(SetupError, match=r"mirrors\.m\.node.*'ball' is not flat"):
-        check_mirrors(curved)
+        mirror_room(mirrors={"m": {"node": "ball"}}, more=(ball,))
     with pytest.raises(SetupError, match="not there"):
-        check_mirrors(mirror_room(mirrors={"m": {"node": "nowhere"}}))
+        mirror_room(mirrors={"m": {"node": "nowhere"}})
     with pytest.raises(SetupError, match=r"no room along x"):
         parse_setup({"eddyfall_setup": 1, "probes": {"p": {"low_m": [1, 0, 0], "high_m": [1, 1, 1]}}})
     with pytest.raises(SetupError):
@@ -355,3 +354,14 @@ def test_what_only_a_mirror_or_a_probe_can_show_is_cured_by_them_and_a_thing_lef
     assert gap.suspicion.title == "panel does not mirror door: base shader plain is not drawn in mirrors"
     assert gap.suspicion.value == pytest.approx(69.2 * 126.8 / 238_740, rel=0.03)
     assert cures_of(gap) == ["draw base shader plain in mirrors"]
+
+
+def test_in_the_meter_house_exactly_the_seeded_causes_are_found_and_each_is_cured():
+    build, truth = make_meter_house()
+    findings = sweep(build).findings
+    assert {(f.code, f.suspicion.cause) for f in findings} == {(row["code"], row["cause"]) for row in truth["findings"]}
+    for row in truth["findings"]:
+        found = next(f for f in findings if f.code == row["code"])
+        assert set(row["subjects"]) <= set(found.suspicion.subjects) and cures_of(found), row
+    repaired = apply_changes(build, rename_clashes([f.best.change for f in findings]))
+    assert sweep(repaired).findings == ()

@@ -7,7 +7,7 @@ from browser_helpers import barriers, bring, command_line, hand_over, sweep_to_t
 from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.setup import normalised
 from eddyfall.demo.shapes import Shape
-from light_rooms import shining_hall
+from light_rooms import mirror_room, shining_hall
 from scenes import Thing, build_of, write_build
 
 
@@ -132,3 +132,29 @@ def _goes_along_the_walk(page, path):
     page.keyboard.press("Enter")
     page.wait_for_url(re.compile(r"/bench/\d+$"))
     assert page.get_by_label("Symptom").input_value() == "drifts while moving"
+
+
+def test_a_door_behind_the_eye_is_mirrored_by_a_probe_from_the_sweep_to_the_hand_over(page, tmp_path):
+    """What no dial finds: a probe is placed where the sweep proposes it, kept, proved, held against what is there, and handed over."""
+    build = mirror_room(depth={"copy_from": "opaque"}, reflect={"enabled": True})
+    path = write_build(build, tmp_path, "room")
+    project = bring(page, "Room", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+    page.get_by_text(re.compile(r"panel loses .* its reflection at eye, most of it behind the camera")).wait_for()
+    page.get_by_role("button", name="Open case").first.click()
+    page.get_by_role("button", name=re.compile("a reflection probe in the room of panel")).click()
+    page.get_by_role("button", name="Keep this fix").click()
+    page.get_by_text("1 kept").wait_for()
+    page.get_by_role("button", name="Prove it everywhere").click()
+    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.goto(f"/p/{project}/b/1/light?from=eye")
+    page.get_by_role("button", name="Hold them against what is there").click()
+    page.get_by_test_id("probes").get_by_text("✓ fits").wait_for(timeout=60_000)
+    assert page.get_by_test_id("probe-plan").get_attribute("aria-label") == "Plan of probe room: fits"
+    assert barriers(page) == []
+    page.get_by_role("link", name="Ledger", exact=True).click()
+    hand_over(page, tmp_path / "out")
+    assert command_line("sweep", tmp_path / "out" / "room.glb")[0] == 0
+    code, said = command_line("probes", tmp_path / "out" / "room.glb")
+    assert code == 0 and said["probes"][0]["fits"][0]["why"] == []

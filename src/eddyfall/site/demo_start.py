@@ -12,8 +12,8 @@ from eddyfall.workbench.services import projects
 USER, PASSWORD = "demo", "weirgate"
 KIND = "demo"
 RIVER_FRONT, PUMP_HALL, YARD = "Weirgate Pump Station", "Weirgate pump hall", "Weirgate tow-path yard"
-COURT, GALLERY = "Weirgate wheel-house court", "Weirgate gauge gallery"
-PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT, GALLERY)
+COURT, GALLERY, METERS = "Weirgate wheel-house court", "Weirgate gauge gallery", "Weirgate meter house"
+PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT, GALLERY, METERS)
 
 
 @transaction.atomic

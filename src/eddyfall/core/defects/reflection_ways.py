@@ -14,12 +14,12 @@ from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.shade.columns import ROUGH
 from eddyfall.core.truth.reference.path_scene import path_scene
+from eddyfall.core.truth.reference.shown import SMOOTH
 from eddyfall.core.truth.reflections.probed import surface_places
 from eddyfall.core.truth.reflections.rooms import best_place, fitted_box
 
 BYTES_A_TEXEL = 8
 PROBE_SIZE = 128
-SMOOTH = 0.15  # roughness up to which a sharp mirror image is as good as what the coat mirrors (ours, changeable)
 FLAT_SHARE = 0.9  # of the pixels of a thing that lie in the plane that would mirror
 
 

@@ -47,10 +47,11 @@ class Reflections:
 
 
 def reflections(
-    renderer: Renderer, build: Build, viewpoints: list[str], target: str | None = None,
+    renderer: Renderer, build: Build, viewpoints: list[str], target: str | None = None, place: tuple[float, float, float] | None = None,
     progress: Callable[[str, float], None] = lambda what, share: None,
 ) -> Reflections:  # fmt: skip
-    """All of them, at some viewpoints. SetupError for a mirror that is not flat, or a torn map."""
+    """All of them, at some viewpoints; place (m): of the world, where probes show it is asked besides. SetupError for a mirror that is not
+    flat, or a torn map."""
     check_mirrors(build)
     fitting = fits(build, renderer.geometry(build), renderer)
     measured: dict[str, list[Probed]] = {}
@@ -61,7 +62,7 @@ def reflections(
         request = Request(view, target=target)
         frame = renderer.frame(build, request, "linear")
         views.append((view, tuple(float(v) for v in frame.camera.eye), tuple(float(v) for v in frame.camera.forward)))
-        measured[view] = probed(renderer, build, request)
+        measured[view] = probed(renderer, build, request, place=place)
         gaps = left_out(renderer, build, frame) if build.setup.mirrors else []
         in_mirror = np.broadcast_to(frame.buffers["in_mirror"], frame.drawable.shape)
         for name, mirror in build.setup.mirrors.items():

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -18,9 +17,6 @@ from eddyfall.core.passes.contract import Camera, MirrorPicture
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.model import vec3
-
-if TYPE_CHECKING:
-    from eddyfall.core.frame.render import Frame, Request
 
 LEAST_SHARE = 0.25  # of a thing's area that lies in one plane, for it to be flat enough to mirror
 SAME_DIRECTION = 0.9999  # cosine between normals of one plane
@@ -110,36 +106,40 @@ def mirrored_camera(camera: Camera, plane: MirrorPlane) -> Camera:
     return replace(camera, eye=vec3(there), rotation=rotation, clip=clip)
 
 
+@dataclass(frozen=True)
+class Mirrored:
+    """The frame that a mirror asks for: size, crop (x0, y0, x1, y1) of it in px, the mirrored camera, drawables left out of it."""
+
+    size: tuple[int, int]
+    crop: tuple[int, int, int, int]
+    camera: Camera
+    hidden: frozenset[int]
+
+
 def pictures(
-    build: Build, request: Request, camera: Camera, planes: MirrorPlanes, hidden_from: frozenset[int],
-    draw: Callable[[Build, Request], Frame],
+    planes: MirrorPlanes, camera: Camera, size: tuple[int, int], window: tuple[int, int, int, int], hidden: frozenset[int],
+    draw: Callable[[Mirrored], Known],
 ) -> Known:  # fmt: skip
-    """What each plane that looks at the eye and may be in the window shows of it, by frames that `draw` draws."""
+    """What each plane that looks at the eye and may be in a window of a frame shows of it; draw: gives the picture (h, w, 3) in nits of a
+    frame, and its key."""
     found, keys = [], []
-    plain = build.with_setup(build.setup.model_copy(update={"mirrors": {}}))
     for plane in planes.planes:
         if plane.off(np.array(camera.eye)) <= plane.slack_m:
             continue
-        window = _window(plane, camera, request.size, request.window)
-        if window is None:
+        part = _window(plane, camera, size, window)
+        if part is None:
             continue
         d = plane.divisor
-        size = (-(-request.size[0] // d), -(-request.size[1] // d))
-        x0, y0, x1, y1 = window
-        small = (x0 // d, y0 // d, -(-x1 // d), -(-y1 // d))
-        crop = (size[0] - small[2], small[1], size[0] - small[0], small[3])
-        hidden = request.hidden | hidden_from | frozenset(int(i) for i in plane.drawables)
-        asked = replace(
-            request, size=size, crop=crop, camera=mirrored_camera(camera, plane), hidden=hidden,
-            jitter=(-request.jitter[0], request.jitter[1]),
-        )  # fmt: skip
-        frame = draw(plain, asked)
-        whole = frame.linear[:, ::-1]
-        picture = np.repeat(np.repeat(whole, d, axis=0), d, axis=1)[y0 - small[1] * d :, x0 - small[0] * d :][
-            : y1 - y0, : x1 - x0
-        ]
-        found.append(MirrorPicture(plane.drawables, plane.normal, plane.offset, plane.slack_m, window, freeze(picture)))
-        keys.append(digest(plane, window, frame.keys["linear"]))
+        small = (-(-size[0] // d), -(-size[1] // d))
+        x0, y0, x1, y1 = part
+        left, top, right, bottom = x0 // d, y0 // d, -(-x1 // d), -(-y1 // d)
+        left_out = hidden | frozenset(int(i) for i in plane.drawables)
+        asked = Mirrored(small, (small[0] - right, top, small[0] - left, bottom), mirrored_camera(camera, plane), left_out)
+        drawn, key = draw(asked)
+        picture = np.repeat(np.repeat(drawn[:, ::-1], d, axis=0), d, axis=1)
+        picture = picture[y0 - top * d :, x0 - left * d :][: y1 - y0, : x1 - x0]
+        found.append(MirrorPicture(plane.drawables, plane.normal, plane.offset, plane.slack_m, part, freeze(picture)))
+        keys.append(digest(plane, part, key))
     return Known(tuple(found), digest("mirrors", keys))
 
 

@@ -19,6 +19,7 @@ from eddyfall.core.shade.columns import NORMAL
 SHARPEST_LEFT = 2  # levels below the coarsest that is read: 4 x 4 texels hold what the roughest coat mirrors
 LOBE_SAMPLES = 64  # of each texel of a blurred level
 SEEN_SIDE = 16  # edge of the map of distances that tells what a probe sees
+FINEST_SEEN = 64  # edge of the map of distances that it is made from, at the most
 SEEN_SHARPNESS = 50.0  # power of the cosine that distances around a direction are weighted by
 LEAST_SEEN = 0.05  # variance of distances is no smaller than (this share of their mean)^2
 NEARER = 0.1  # of its distance that a place is taken to be nearer, so that what is seen does not shade itself
@@ -323,12 +324,15 @@ def blurred_levels(finest: np.ndarray) -> list[np.ndarray]:
 def seen_depths(distance: np.ndarray) -> np.ndarray:
     """(side * side, 2) mean of distances (edge, edge) in m around each direction, and of their squares: weighted by a power of the cosine,
     and by the solid angle of their texels."""
-    edge = len(distance)
+    far = np.minimum(distance.astype(np.float64), FAR_M)
+    mean, square = far, far**2
+    while len(mean) > FINEST_SEEN:
+        mean, square = (of.reshape(len(of) // 2, 2, -1, 2).mean(axis=(1, 3)) for of in (mean, square))
+    edge = len(mean)
     cosine = np.maximum(middles_of(SEEN_SIDE) @ middles_of(edge).T, 0.0)
     weight = cosine**SEEN_SHARPNESS * solid_angles(edge)
     weight /= weight.sum(axis=1, keepdims=True)
-    far = np.minimum(distance.reshape(-1).astype(np.float64), FAR_M)
-    return np.stack([weight @ far, weight @ far**2], axis=1)
+    return np.stack([weight @ mean.reshape(-1), weight @ square.reshape(-1)], axis=1)
 
 
 def solid_angles(edge: int) -> np.ndarray:

@@ -11,6 +11,7 @@ import { Compared } from "./Compared";
 import { Held } from "./Held";
 import { NoiseCurve } from "./NoiseCurve";
 import { type Region, useAccount } from "./queries";
+import { Reflections } from "./Reflections";
 import { Roles } from "./Roles";
 import { type GaugeActs, TideGauge } from "./TideGauge";
 import { useLightKeys } from "./useLightKeys";
@@ -108,6 +109,7 @@ export function LightAndColour() {
           <div className="min-w-0">
             <AccountOf account={account} />
             <WhereLight look={look} region={region} />
+            <Reflections look={look} />
             <Answers look={look} />
             <Roles look={look} region={region} />
             <Held look={look} />

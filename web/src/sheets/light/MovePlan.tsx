@@ -1,11 +1,6 @@
-import { figure } from "../../ui/words";
+import { Eye, fitted, HEIGHT, type Point, plan, Scale, WIDTH } from "./plan";
 import type { Along } from "./queries";
 import { DASHES } from "./strata";
-
-const [WIDTH, HEIGHT, EDGE] = [440, 260, 18];
-const NEAR = 3; // times the way's own extent, beyond which ends of rays are cut off
-
-type Point = { x: number; z: number };
 
 /** The way from above: as wide as the light is away; the eye as it stands, and one place's rays to where they truly end. */
 export function MovePlan({ along, at }: { along: Along; at: number }) {
@@ -15,9 +10,6 @@ export function MovePlan({ along, at }: { along: Along; at: number }) {
   const spot = plan(along.spot);
   const ends = along.ends.map(plan);
   const to = fitted([...eyes, spot], ends);
-  const here = to(plan(now.eye));
-  const [fx, , fz] = now.forward;
-  const heading = (Math.atan2(fz ?? 0, fx ?? 0) * 180) / Math.PI;
   const counts = along.classes
     .map((name, k) => ({ name, n: now.rays.filter((c) => c === k).length }))
     .filter((c) => c.n > 0);
@@ -70,13 +62,7 @@ export function MovePlan({ along, at }: { along: Along; at: number }) {
         <g transform={`translate(${to(spot).x} ${to(spot).z})`} stroke="currentColor" strokeWidth={1.5}>
           <path d="M-6 0H6M0 -6V6" />
         </g>
-        <path
-          d="M0 0L26 -11M0 0L26 11M5 0A5 5 0 1 1 -5 0A5 5 0 1 1 5 0"
-          transform={`translate(${here.x} ${here.z}) rotate(${heading})`}
-          fill="none"
-          stroke="var(--color-secondary)"
-          strokeWidth={1.8}
-        />
+        <Eye at={to(plan(now.eye))} forward={now.forward} />
         <Scale to={to} />
       </svg>
       <figcaption className="second">
@@ -84,42 +70,5 @@ export function MovePlan({ along, at }: { along: Along; at: number }) {
         {counts.map((c) => `${c.n} ${c.name}`).join(", ") || "nowhere"}.
       </figcaption>
     </figure>
-  );
-}
-
-const plan = (place: number[]): Point => ({ x: place[0] ?? 0, z: place[2] ?? 0 });
-
-/** The largest plan that has the way and the place, and as much of the rays as lies near. */
-function fitted(must: Point[], also: Point[]) {
-  const span = (points: Point[]) => {
-    const xs = points.map((p) => p.x);
-    const zs = points.map((p) => p.z);
-    return [Math.min(...xs), Math.max(...xs), Math.min(...zs), Math.max(...zs)] as const;
-  };
-  const [ax, bx, az, bz] = span(must);
-  const far = NEAR * Math.max(bx - ax, bz - az, 2);
-  const near = also.filter((p) => p.x > ax - far && p.x < bx + far && p.z > az - far && p.z < bz + far);
-  const [cx, dx, cz, dz] = span([...must, ...near]);
-  const scale = Math.min(
-    (WIDTH - 2 * EDGE) / Math.max(dx - cx, 1),
-    (HEIGHT - 2 * EDGE) / Math.max(dz - cz, 1),
-  );
-  return (p: Point): Point => ({
-    x: WIDTH / 2 + (p.x - (cx + dx) / 2) * scale,
-    z: HEIGHT / 2 + (p.z - (cz + dz) / 2) * scale,
-  });
-}
-
-/** A rule of a round number of metres. */
-function Scale({ to }: { to: (p: Point) => Point }) {
-  const metre = to({ x: 1, z: 0 }).x - to({ x: 0, z: 0 }).x;
-  const long = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500].find((m) => m * metre > 40) ?? 1000;
-  return (
-    <g transform={`translate(${EDGE / 2} ${HEIGHT - 10})`}>
-      <path d={`M0 -4V0H${long * metre}V-4`} fill="none" stroke="currentColor" />
-      <text x={long * metre + 6} y={1} fontSize={11} className="num" fill="currentColor">
-        {figure(long)} m
-      </text>
-    </g>
   );
 }

@@ -8,6 +8,7 @@ import { Answers } from "./Answers";
 import { Held } from "./Held";
 import { LightAndColour } from "./LightAndColour";
 import type { Account } from "./queries";
+import { Reflections } from "./Reflections";
 import { Roles } from "./Roles";
 import { WhereLight } from "./WhereLight";
 import { noiseWords, stops, title, told } from "./words";
@@ -390,5 +391,82 @@ describe("roles", () => {
     expect(rows[2]?.textContent).toContain("nothing here");
     expect(screen.getAllByRole("option", { name: "night" })).toHaveLength(2);
     expect(asked).toHaveLength(1);
+  });
+});
+
+const seen = {
+  viewpoint: "hall",
+  pixels: 0.46,
+  surfaces: ["floor"],
+  parallax_px: 31.4,
+  parallax_px_most: 96.2,
+  worst: [1, 2],
+  wrong: 0.4,
+  parallax_stops: 0.7,
+  unseen: 0,
+  leak_stops: 0,
+  leaks_onto: [],
+  texel_px: 6.4,
+  seam_stops: 0,
+  seam_with: "",
+  faults: ["reflect.probe"],
+};
+const probe = {
+  name: "hall",
+  on: true,
+  place_m: [0, 1.5, 3],
+  low_m: [-4, 0, 0],
+  high_m: [4, 3, 6],
+  boxed: false,
+  blend_m: 0,
+  sees: false,
+  size: 128,
+  bytes: 174760,
+  fits: [{ light_set: null, missing: false, why: ["panel changed"] }],
+  seen: [seen],
+};
+
+describe("probes and mirrors", () => {
+  test("are told with what is wrong with them", async () => {
+    serve({
+      "GET /api/projects/1/builds/1/light/hall/probes": {
+        probes: [probe, { ...probe, name: "lobby", fits: [], seen: [] }],
+        mirrors: [
+          {
+            name: "brass",
+            on: true,
+            node: "panel",
+            divisor: 1,
+            seen: [
+              {
+                viewpoint: "hall",
+                pixels: 12000,
+                left_out: [{ shader: "plain", things: ["gauge_glass"], share: 0.04 }],
+              },
+            ],
+          },
+        ],
+        views: [{ viewpoint: "hall", eye: [0, 1.6, 3], forward: [0, 0, -1] }],
+      },
+    });
+    render(around({ children: <Reflections look={LOOK} /> }));
+    fireEvent.click(screen.getByRole("button", { name: "Hold them against what is there" }));
+    const rows = within(await screen.findByTestId("probes")).getAllByRole("row");
+    expect(rows[1]?.textContent).toContain("◆ stale, shows things elsewhere");
+    expect(rows[1]?.textContent).toContain("31.4 / 96.2");
+    expect(rows[2]?.textContent).toContain("✓ fits");
+    expect(screen.getByTestId("probe-plan").getAttribute("aria-label")).toBe(
+      "Plan of probe hall: stale, shows things elsewhere; probe lobby: fits",
+    );
+    expect(within(screen.getByTestId("mirrors")).getByText(/gauge_glass/)).toBeTruthy();
+  });
+
+  test("where there are none, that is said", async () => {
+    serve({
+      "GET /api/projects/1/builds/1/light/hall/probes": { probes: [], mirrors: [], views: [] },
+    });
+    render(around({ children: <Reflections look={LOOK} /> }));
+    fireEvent.click(screen.getByRole("button", { name: "Hold them against what is there" }));
+    expect(await screen.findByText(/^There are none/)).toBeTruthy();
   });
 });

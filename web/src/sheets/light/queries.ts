@@ -9,6 +9,8 @@ export type Noise = Account["noise"];
 export type WhereOf = Schemas["WhereDocument"];
 export type Region = [number, number, number, number];
 export type Differing = Schemas["DifferingDocument"];
+export type Reflections = Schemas["ReflectionsDocument"];
+export type Probe = Reflections["probes"][number];
 export type MaterialAnswer = Schemas["MaterialAnswerDocument"];
 export type Along = Schemas["AlongDocument"];
 export type Moment = Along["moments"][number];
@@ -74,6 +76,16 @@ export const useRoles = (l: Look, region: Region | null, first: string, second: 
           signal,
         }),
       ),
+  });
+
+/** Reflection probes and planar mirrors as they are seen there, once it is wanted. */
+export const useReflections = (l: Look, wanted: boolean) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.light(l, "probes", null),
+    enabled: wanted && l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/probes`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
   });
 
 /** How the materials that are seen answer light, once it is wanted. */

@@ -9,7 +9,6 @@ import numpy as np
 from eddyfall.core.bake.captures.kept import KEPT
 from eddyfall.core.bake.maps.run import light_sets
 from eddyfall.core.bake.maps.stamps import Stamps, scene_stamp, sky_stamp, stamps, with_scenes
-from eddyfall.core.bake.maps.store import StoredLight
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.hashing import digest, freeze
@@ -107,11 +106,11 @@ def _why(build: Build, renderer: Renderer, probe: Probe, record: CapturedProbe, 
 
 
 def capture(
-    build: Build, only: Collection[Captures] | None = None, *, everything: bool = False, gathers: bool = True,
+    build: Build, only: Collection[Captures] | None = None, *, everything: bool = False,
     renderer: Renderer | None = None, progress: Callable[[str, float], None] = lambda what, share: None,
 ) -> tuple[Build, tuple[Captures, ...]]:  # fmt: skip
-    """(the build with probes captured, which): what is missing or stale, of some or of all; everything: what is fresh, too. gathers False
-    leaves out what would have to be traced. What `renderer.between` or progress raise ends it, and the build stays as it was."""
+    """(the build with probes captured, which): what is missing or stale, of some or of all; everything: what is fresh, too. What
+    `renderer.between` or progress raise ends it, and the build stays as it was."""
     renderer = renderer or Renderer()
     geometry = renderer.geometry(build)
     wanted = [
@@ -128,8 +127,6 @@ def capture(
         own, scene = own_stamp(build, probe, fit.light_set), scene_stamp(now)
         key = digest("probe", own, scene)[:40]
         known = KEPT.get(key)
-        if known is None and not gathers:
-            continue
         codes, seen = known or _captured(renderer, build, probe, fit.light_set)
         if known is None:
             KEPT.put(key, codes, seen)
@@ -182,10 +179,10 @@ def _attached(build: Build, fit: Fit, codes: np.ndarray, record: CapturedProbe) 
     return replace(build, scene=build.scene.with_image(Image(image, freeze((codes // 257).astype(np.uint8)), codes)), setup=setup)
 
 
-@operation("probes.capture", takes_light=True)
-def capture_probes(build: Build, params: dict[str, Any], light: StoredLight | None = None) -> Build:
-    """Capture what is missing or stale of `probes` (default: all that are on), in all light sets. ChangeError for probes that do not exist.
-    light: whether what is not at hand is traced (it is by default)."""
+@operation("probes.capture")
+def capture_probes(build: Build, params: dict[str, Any]) -> Build:
+    """Capture what is missing or stale of `probes` (default: all that are on), in all light sets. ChangeError for probes that do not
+    exist."""
     names = params.get("probes")
     if names is not None and (not isinstance(names, list) or not all(isinstance(n, str) for n in names)):
         raise ChangeError("probes must be a list of names")
@@ -194,14 +191,14 @@ def capture_probes(build: Build, params: dict[str, Any], light: StoredLight | No
         there = ", ".join(build.setup.probes) or "none"
         raise ChangeError(f"probe {unknown[0]!r} does not exist; there are: {there}")
     only = None if names is None else {(n, s) for n in names for s in light_sets(build)}
-    return capture(build, only, gathers=(light or StoredLight()).gathers)[0]
+    return capture(build, only)[0]
 
 
-@operation("probes.place", takes_light=True)
-def place_probe(build: Build, params: dict[str, Any], light: StoredLight | None = None) -> Build:
+@operation("probes.place")
+def place_probe(build: Build, params: dict[str, Any]) -> Build:
     """Put a probe somewhere, or change one that is there, and capture it: `probe` its name, `set` what is said of it in the setup, `others`
     what is said of other probes, by name, `settings` of the project by section and field that go with it. ChangeError for what makes no
-    sense. light: as `capture_probes`."""
+    sense."""
     name, told = params.get("probe"), params.get("set", {})
     if not isinstance(name, str) or not name or not isinstance(told, dict):
         raise ChangeError("probe must be a name, and set what is said of it")
@@ -213,4 +210,4 @@ def place_probe(build: Build, params: dict[str, Any], light: StoredLight | None 
                 raise ChangeError(f"{what}.{key} does not exist")
             holder[key] = {**holder[key], **fields}
     placed = build.with_setup(parse_setup(document))
-    return capture_probes(placed, {"probes": [name]}, light)
+    return capture_probes(placed, {"probes": [name]})

@@ -21,7 +21,8 @@ class ProbedDocument(Document):
     """A probe as a viewpoint sees it: share of the frame that takes from it and surfaces; parallax in px, of half of its places no more
     than the first, of nineteen in twenty than the second; share of places where it shows another thing than is due, and stops by which that
     shows; share of its light that goes to places it does not see, stops that those are off, surfaces; px that a texel looks wide; stops of
-    the step where it gives way to another (empty: to what lights it otherwise); codes of what is wrong."""
+    the step where it gives way to another (empty: to what lights it otherwise); codes of what is wrong; px that a place
+    that was asked about is shown off (null: none was, or it is mirrored nowhere)."""
 
     viewpoint: str
     pixels: float
@@ -38,6 +39,7 @@ class ProbedDocument(Document):
     seam_stops: float
     seam_with: str
     faults: list[str]
+    at_px: float | None
 
     @classmethod
     def from_core(cls, viewpoint: str, p: Probed, faults: tuple[str, ...]) -> Self:
@@ -45,7 +47,7 @@ class ProbedDocument(Document):
             viewpoint=viewpoint, pixels=p.pixels, surfaces=list(p.surfaces), parallax_px=p.parallax_px[0],
             parallax_px_most=p.parallax_px[1], worst=list(p.worst), wrong=p.wrong, parallax_stops=p.parallax_stops, unseen=p.unseen,
             leak_stops=p.leak_stops, leaks_onto=list(p.leaks_onto), texel_px=p.texel_px, seam_stops=p.seam_stops, seam_with=p.seam_with,
-            faults=list(faults),
+            faults=list(faults), at_px=p.at_px,
         )  # fmt: skip
 
 

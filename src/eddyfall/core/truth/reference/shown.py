@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
+from eddyfall.core.errors import SetupError
+from eddyfall.core.frame.mirrors import planes_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.rays.queries import RayScene
-from eddyfall.core.shade.probes import Probes, shares_at, ways_into
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.shade.probes import NO_PROBES, Probes, shares_at, ways_into
 from eddyfall.core.truth.reference.answers import FELL_BACK, FOUND, MISSED, WRONG, Vertices
+from eddyfall.core.truth.reflections.rooms import best_place, fitted_box
 
 TEXELS = 2.0  # of a probe's map, that what it shows may be off, besides the width of what the coat mirrors
+TRIAL_EDGE = 128  # texels of a probe that is not there
+SMOOTH = 0.15  # roughness up to which a sharp mirror image is as good as what the coat mirrors (ours, changeable)
 SURFACE_M = 1e-3  # how far off its surface a place starts that a probe is looked up for
 
 
@@ -79,6 +86,58 @@ class Shown:
         """(n,) radians that what probe p shows may be off: some texels of its map, and as much as coats of roughness (n,) blur it."""
         edge = self.probes.levels[self.probes.maps[p, 0], 1]
         return np.asarray(TEXELS * (math.pi / 2) / edge + np.asarray(rough) ** 2)
+
+
+@dataclass(frozen=True)
+class Trial:
+    """A probe that is not there: in the middle of the room that the surfaces of a frame are in, in a box fitted to it."""
+
+    shown: Shown
+    flat_of: np.ndarray
+
+    @staticmethod
+    def around(shown: Shown, v: Vertices) -> Trial:
+        """One for surfaces that vertices lie on."""
+        there = np.flatnonzero(v.drawable >= 0)
+        some = there[np.unique(np.linspace(0, max(len(there) - 1, 0), 256).astype(int))] if len(there) else there
+        names = shown.frame.geometry.drawables
+        flat = np.zeros(len(names) + 1, bool)
+        for d in np.unique(v.drawable[there]):
+            flat[d] = is_flat(shown.frame.geometry, int(d))
+        place = best_place(shown.met, v.place[some], v.normal[some]) if len(some) else np.zeros(3)
+        low, high = fitted_box(shown.met, place)
+        one, none = np.ones(1, np.uint8), np.zeros(1, np.uint8)
+        probes = NO_PROBES._replace(
+            levels=np.array([[0, TRIAL_EDGE]]), maps=np.array([[0, 1]]), place=place[None], low=low[None], high=high[None],
+            blend=np.zeros(1), boxed=one, sees=none, depths=np.zeros((1, *NO_PROBES.depths.shape[1:])),
+        )  # fmt: skip
+        return Trial(replace_probes(shown, probes), flat)
+
+    def flat(self, v: Vertices) -> np.ndarray:
+        """(n,) bool: vertices on flat things that are smooth enough for a mirror."""
+        return np.asarray(self.flat_of[v.drawable] & (v.drawable >= 0) & (v.rough <= SMOOTH))
+
+    def shows(self, v: Vertices, end: np.ndarray, drawable: np.ndarray) -> np.ndarray:
+        """(n,) bool: whether the probe shows what rays from vertices end at, (n, 3) on drawables (n,), where it is."""
+        way = end - v.place
+        way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
+        outcome, share = self.shown.by_probes(v, way, end, drawable)
+        return np.asarray((outcome == FOUND) & (share > 0))
+
+
+def replace_probes(shown: Shown, probes: Probes) -> Shown:
+    """The same frame with other probes."""
+    other = Shown(shown.frame, shown.met)
+    other.probes = probes
+    return other
+
+
+def is_flat(geometry: Geometry, drawable: int) -> bool:
+    """Whether a quarter of a drawable's area, or more, lies in one plane."""
+    try:
+        return bool(planes_of("", geometry.drawables[drawable].node, 1, geometry))
+    except SetupError:
+        return False
 
 
 def angle_between(a: np.ndarray, b: np.ndarray) -> np.ndarray:

@@ -23,7 +23,7 @@ from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, W
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 from eddyfall.core.truth.reference.places import Place, onto
 from eddyfall.core.truth.reference.secondary import Secondary
-from eddyfall.core.truth.reference.shown import Shown
+from eddyfall.core.truth.reference.shown import Shown, Trial
 from eddyfall.core.truth.reference.tally import BOUNCE, EMISSION, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
 from eddyfall.core.truth.reference.trace import follow, keys_of, seen_by
 from eddyfall.core.truth.reference.walks import numbers_of
@@ -32,6 +32,7 @@ MARGINS_PX = (0, 16, 32, 64, 128, 256, 512)
 MOST_PLACES = 4096
 PATHS_AT_ONCE = 65_536
 SOURCES = 8
+TRIED = 4  # one in so many rays is tried with a probe that is not there
 
 
 @dataclass(frozen=True)
@@ -169,6 +170,8 @@ class _Counts:
         self.seen, self.due_of, self.drawn_of = np.zeros(drawables), np.zeros(drawables), np.zeros(drawables)
         self.paths = 0
         self.in_maps, self.widest = np.zeros(len(CLASSES)), 0.0
+        self.by_mirror = self.by_probe = 0.0
+        self.trial: Trial | None = None
         self.rays = np.zeros(len(CLASSES))
         self.light = np.zeros((len(CLASSES), 2))
         self.due = self.asked_for = 0.0
@@ -202,6 +205,7 @@ class _Counts:
         copied = self.answers.copied
         classes, off_px, before = classified(self.frame, place, facing, self.scene.covers[drawable] > 0, copied)
         held = self._answered(vertices, place, drawable, classes, light)
+        self._around(vertices, place, drawable, light[:, 1])
         np.add.at(self.in_maps, classes, held)
         total = light.sum(axis=1)
         for k in range(len(CLASSES)):
@@ -248,6 +252,16 @@ class _Counts:
             held[:, 1] *= ~in_mirror
         return np.asarray(held.sum(axis=1))
 
+    def _around(self, v: Vertices, place: np.ndarray, drawable: np.ndarray, light: np.ndarray) -> None:
+        """Note what of mirrored light (n,) from places (n, 3) a planar mirror would show, and a probe in a box fitted to the room."""
+        if not light.any():
+            return
+        if self.trial is None:
+            self.trial = Trial.around(self.shown, v)
+        self.by_mirror += float(light[self.trial.flat(v)].sum())
+        some = np.flatnonzero(light > 0)[::TRIED]
+        self.by_probe += float(light[some][self.trial.shows(v.of(some), place[some], drawable[some])].sum()) * TRIED
+
     def _note(self, name: str, v: Vertices, classes: np.ndarray, outcome: np.ndarray | int, nits: np.ndarray) -> None:
         np.add.at(self.answered[name], (v.drawable, classes, np.broadcast_to(outcome, len(nits))), nits)
 
@@ -275,7 +289,7 @@ class _Counts:
             for name, sums in self.answered.items()
         )
         hidden_by = tuple((names[d], float(self.hidden_by[d] / n)) for d in before)
-        ceilings = _ceilings(light.sum(axis=1) - in_maps, due, self.widest / n, answers)
+        ceilings = _ceilings(light.sum(axis=1) - in_maps, due, self.widest / n, answers, (self.by_mirror / n, self.by_probe / n))
         return Where(
             places=places, samples=samples, due=due, from_others=self.asked_for / n, rows=rows, sources=sources, hidden_by=hidden_by,
             margin=margin, answers=answers, in_lightmaps=float(in_maps.sum()), ceilings=ceilings, seen=self.seen / samples,
@@ -283,9 +297,11 @@ class _Counts:
         )  # fmt: skip
 
 
-def _ceilings(light: np.ndarray, due: float, with_margin: float, answers: tuple[Answer, ...]) -> tuple[Ceiling, ...]:
+def _ceilings(
+    light: np.ndarray, due: float, with_margin: float, answers: tuple[Answer, ...], around: tuple[float, float]
+) -> tuple[Ceiling, ...]:
     """What each kind of remedy can bring at the most of light (classes,) that no lightmap holds; all of them have what lightmaps hold and
-    what does not come from other surfaces."""
+    what does not come from other surfaces. around: what a mirror and a probe would show."""
     others = float(light.sum() - light[SKY])
     rest = due - others
     everything = others
@@ -303,5 +319,7 @@ def _ceilings(light: np.ndarray, due: float, with_margin: float, answers: tuple[
         made(f"a margin of {MARGINS_PX[-1]} px", float(with_margin), "and what lies that far off the frame"),
         made("a second layer of depth", on + float(light[HIDDEN] + light[OTHER_SIDE]), "and what is hidden, or on a sheet's other side"),
         made("a later copy", on + float(light[NOT_COPIED]), "and what is blended"),
+        made("a planar mirror", around[0], "what flat and smooth surfaces mirror, and nothing else"),
+        made("a probe in a box fitted to the room", around[1], "of what is mirrored what it would show where it is, and nothing else"),
         made("a bake, a probe, rays into the world", everything, "wherever it is, as long as it stands still"),
     )  # fmt: skip

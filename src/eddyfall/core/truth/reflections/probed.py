@@ -33,6 +33,7 @@ MOST_TRACED = 512  # places of them
 SEEN_SLACK_M = 0.02  # how far before a place a ray from a probe may end
 STEP = 0.5  # of its share that a probe loses from one pixel to the next: a seam
 TEXEL_FACTOR = 2.0  # times the width of what a coat blurs by itself that a texel may be seen as
+MIRRORED_M = 0.1  # how near to a place a mirrored ray has to end, to mirror it
 ELSEWHERE_PX = 10_000.0  # where what a probe shows could not be seen in a mirror at all
 
 
@@ -66,7 +67,8 @@ class Probed:
     another thing than is due. parallax_stops: by which that shows. unseen: share of its light that goes to places it does not see;
     leak_stops: by which those are off, drawn against what is due; leak_at: pixels (x0, y0, x1, y1) of them; leaks_onto: their surfaces.
     texel_px: how large its texels look in mirrors; blurs: over the width of what coats blur, at one place in twenty the most. seam_stops:
-    step where it gives way; seam_at (x, y); seam_with: to which other one, empty: to what lights it otherwise."""
+    step where it gives way; seam_at (x, y); seam_with: to which other one, empty: to what lights it otherwise.
+    at_px: px that a place of the world that was asked about is shown off, None: it is mirrored nowhere."""
 
     name: str
     pixels: float
@@ -84,6 +86,7 @@ class Probed:
     seam_stops: float
     seam_at: tuple[int, int] | None
     seam_with: str
+    at_px: float | None = None
 
 
 def places_of(frame: Frame, places: int = PLACES) -> Places | None:
@@ -130,8 +133,10 @@ def surface_places(frame: Frame, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarr
     return np.array(frame.camera.eye) + eye_ways(frame, x, y) * away + normal * SURFACE_M, normal
 
 
-def probed(renderer: Renderer, build: Build, request: Request, places: int = PLACES) -> list[Probed]:
-    """Each probe that anything in the frame takes from, most pixels first."""
+def probed(
+    renderer: Renderer, build: Build, request: Request, places: int = PLACES, place: tuple[float, float, float] | None = None
+) -> list[Probed]:
+    """Each probe that anything in the frame takes from, most pixels first; place (m): of the world, that is asked about besides."""
     whole = replace(request, crop=None)
     frame = renderer.frame(build, whole, "linear")
     names = probe_names(renderer, build, frame)
@@ -146,7 +151,8 @@ def probed(renderer: Renderer, build: Build, request: Request, places: int = PLA
     for p, name in enumerate(names):
         mine = at.of(at.share[:, p] > 0)
         if len(mine.x):
-            found.append(_of(frame, scene, shown, p, name, mine, total, seams.get(p)))
+            at_px = None if place is None else _shown_off_px(frame, scene, shown, p, np.array(place, float))
+            found.append(replace(_of(frame, scene, shown, p, name, mine, total, seams.get(p)), at_px=at_px))
     return sorted(found, key=lambda f: -f.pixels)
 
 
@@ -154,6 +160,22 @@ def probe_names(renderer: Renderer, build: Build, frame: Frame) -> tuple[str, ..
     """Names of the probes of a frame, in the order of their numbers."""
     store: ProbeStore = renderer.derive(probe_store, build, frame.stage.resolved.light_set).value
     return store.names
+
+
+def _shown_off_px(frame: Frame, scene: PathScene, shown: Shown, p: int, place: np.ndarray) -> float | None:
+    """Px between the pixel that truly mirrors a place (3,) and where what probe p shows there belongs; None if none mirrors it."""
+    size = frame.pixels.size
+    at = places_of(frame, size[0] * size[1])
+    if at is None:
+        return None
+    at = at.of(at.share[:, p] > 0)
+    hits = scene.met.hits(at.place, at.way)
+    end = at.place + at.way * np.where(hits.triangle >= 0, hits.distance, 1e7)[:, None]
+    off = np.linalg.norm(end - place, axis=1)
+    if not len(off) or off.min() > MIRRORED_M:
+        return None
+    one = at.of(np.array([int(np.argmin(off))]))
+    return float(parallax_px(frame, one, shown.shown(p, one.place, one.way)[0])[0])
 
 
 def _of(

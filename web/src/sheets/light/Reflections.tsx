@@ -1,0 +1,201 @@
+import { useState } from "react";
+import { Failed, Skeleton } from "../../ui/state";
+import { figure } from "../../ui/words";
+import type { Look } from "../look";
+import { Eye, fitted, HEIGHT, plan, Scale, WIDTH } from "./plan";
+import { type Probe, type Reflections as Told, useReflections } from "./queries";
+
+/** Reflection probes and planar mirrors: where they stand, what they are off by there, what they leave out. */
+export function Reflections({ look }: { look: Look }) {
+  const of = `${look.viewpoint} ${look.target} ${look.stamp} ${look.state}`;
+  const [asked, setAsked] = useState<string | null>(null);
+  const found = useReflections(look, asked === of);
+  return (
+    <section aria-label="Probes and mirrors" className="mt-4">
+      <h2>What do probes and mirrors show?</h2>
+      {asked !== of && (
+        <p className="mt-1 flex gap-2 items-center">
+          <button type="button" className="btn btn-sm" onClick={() => setAsked(of)}>
+            Hold them against what is there
+          </button>
+          <span className="second">Parallax, leaks, steps, what is stale, what is left out.</span>
+        </p>
+      )}
+      <Failed error={found.error} />
+      {asked === of && found.isPending && !found.error && <Skeleton lines={4} />}
+      {found.data && <Shown told={found.data} />}
+    </section>
+  );
+}
+
+function Shown({ told }: { told: Told }) {
+  if (!told.probes.length && !told.mirrors.length)
+    return (
+      <p className="second">There are none: coats mirror even light, or what rays through the frame find.</p>
+    );
+  return (
+    <>
+      {told.probes.length > 0 && <ProbePlan told={told} />}
+      {told.probes.length > 0 && <ProbeTable probes={told.probes} />}
+      {told.mirrors.length > 0 && <MirrorTable told={told} />}
+    </>
+  );
+}
+
+/** Boxes and places of probes from above, and the eye. */
+function ProbePlan({ told }: { told: Told }) {
+  const corners = told.probes.flatMap((p) => [plan(p.low_m), plan(p.high_m)]);
+  const eyes = told.views.map((v) => plan(v.eye));
+  const to = fitted([...corners, ...eyes], []);
+  return (
+    <figure aria-label="Probes from above" className="mt-1">
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        className="w-full block border border-base-300"
+        role="img"
+        aria-label={`Plan of ${told.probes.map((p) => `probe ${p.name}: ${wrongOf(p)}`).join("; ")}`}
+        data-testid="probe-plan"
+      >
+        {told.probes.map((p) => {
+          const low = to(plan(p.low_m));
+          const high = to(plan(p.high_m));
+          const at = to(plan(p.place_m));
+          const ink = wrongOf(p) === "fits" ? "currentColor" : "var(--color-error)";
+          return (
+            <g key={p.name} stroke={ink} fill="none" opacity={p.on ? 1 : 0.4}>
+              <rect
+                x={low.x}
+                y={low.z}
+                width={high.x - low.x}
+                height={high.z - low.z}
+                strokeWidth={1.5}
+                strokeDasharray={p.boxed ? undefined : "6 4"}
+              />
+              <path d="M-6 0L0 -6L6 0L0 6Z" transform={`translate(${at.x} ${at.z})`} strokeWidth={1.8} />
+              <text x={at.x + 10} y={at.z + 4} fontSize={12} fill={ink} stroke="none">
+                {p.name}
+              </text>
+            </g>
+          );
+        })}
+        {told.views.map((v) => (
+          <Eye key={v.viewpoint} at={to(plan(v.eye))} forward={v.forward} />
+        ))}
+        <Scale to={to} />
+      </svg>
+      <figcaption className="second">
+        Boxes; dashed: what it shows is not put onto its box. Diamonds: where probes were captured.
+      </figcaption>
+    </figure>
+  );
+}
+
+const SAYS: Record<string, string> = {
+  "reflect.probe": "shows things elsewhere",
+  "reflect.leak": "lights what it does not see",
+  "reflect.gloss": "too coarse",
+  "reflect.seam": "ends with a step",
+};
+
+/** What is wrong with a probe, in a few words. */
+function wrongOf(p: Probe): string {
+  const stale = p.fits.some((f) => f.missing)
+    ? ["never captured"]
+    : p.fits.some((f) => f.why.length)
+      ? ["stale"]
+      : [];
+  const faults = p.seen.flatMap((s) => s.faults.map((f) => SAYS[f] ?? f));
+  return [...stale, ...new Set(faults)].join(", ") || "fits";
+}
+
+function ProbeTable({ probes }: { probes: Probe[] }) {
+  return (
+    <table className="sheet-table mt-2" data-testid="probes">
+      <thead>
+        <tr>
+          <th>Probe</th>
+          <th className="text-right!">Of frame</th>
+          <th className="text-right!">Px off</th>
+          <th className="text-right!">Stops by it</th>
+          <th className="text-right!">Unseen</th>
+          <th className="text-right!">Texel</th>
+          <th className="text-right!">Step</th>
+        </tr>
+      </thead>
+      <tbody>
+        {probes.map((p) => {
+          const seen = p.seen[0];
+          const wrong = wrongOf(p);
+          return (
+            <tr key={p.name}>
+              <td>
+                {p.name}
+                <span className={wrong === "fits" ? "second block" : "text-error block"}>
+                  {wrong === "fits" ? "✓ fits" : `◆ ${wrong}`}
+                </span>
+                {p.fits
+                  .filter((f) => f.why.length > 0)
+                  .map((f) => (
+                    <span key={f.light_set ?? ""} className="second block">
+                      {f.light_set && `${f.light_set}: `}
+                      {f.why.join("; ")}
+                    </span>
+                  ))}
+              </td>
+              <td className="num text-right">{seen ? `${(seen.pixels * 100).toFixed(1)} %` : "–"}</td>
+              <td className="num text-right">
+                {seen
+                  ? `${figure(Number(seen.parallax_px.toFixed(1)))} / ${figure(Number(seen.parallax_px_most.toFixed(1)))}`
+                  : "–"}
+              </td>
+              <td className="num text-right">{seen ? seen.parallax_stops.toFixed(2) : "–"}</td>
+              <td className="num text-right">{seen ? `${(seen.unseen * 100).toFixed(0)} %` : "–"}</td>
+              <td className="num text-right">{seen ? `${seen.texel_px.toFixed(1)} px` : "–"}</td>
+              <td className="num text-right">{seen?.seam_stops ? seen.seam_stops.toFixed(2) : "–"}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+      <caption className="second caption-bottom text-left pt-1">
+        Px off: half of its places, and nineteen in twenty, are off by no more. Unseen: share of its light
+        that goes to places it does not see.
+      </caption>
+    </table>
+  );
+}
+
+function MirrorTable({ told }: { told: Told }) {
+  return (
+    <table className="sheet-table mt-2" data-testid="mirrors">
+      <thead>
+        <tr>
+          <th>Mirror</th>
+          <th className="text-right!">Px of it</th>
+          <th>Leaves out</th>
+        </tr>
+      </thead>
+      <tbody>
+        {told.mirrors.map((m) => {
+          const gaps = m.seen.flatMap((s) => s.left_out);
+          return (
+            <tr key={m.name}>
+              <td>{m.name}</td>
+              <td className="num text-right">{figure(m.seen[0]?.pixels ?? 0)}</td>
+              <td className={gaps.length ? "text-error" : ""}>
+                {gaps.length === 0 && "nothing"}
+                {gaps.map((g) => (
+                  <span key={g.shader} className="block">
+                    ◆ {g.things.join(", ")}
+                    <span className="second block">
+                      base shader {g.shader} is not drawn in mirrors; {(g.share * 100).toFixed(1)} % of it
+                    </span>
+                  </span>
+                ))}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
