@@ -11,7 +11,7 @@ from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
-from eddyfall.core.frame.mirrors import mirror_planes, pictures
+from eddyfall.core.frame.mirrors import Mirrored, mirror_planes, pictures
 from eddyfall.core.frame.probe_store import probe_store
 from eddyfall.core.frame.schedule import margin_of, passes_for, support_of
 from eddyfall.core.frame.stage import (
@@ -217,11 +217,15 @@ class Renderer:
         if not state.mirrors.any() and not any(m.on for m in build.setup.mirrors.values()):
             return Known((), "no mirrors")
         planes = self.derive(mirror_planes, build, packed).value
-        hidden = frozenset(np.flatnonzero(~state.in_mirrors).tolist())
-        needed = passes_for("linear")
-        return pictures(
-            build, request, camera, planes, hidden, lambda other, asked: self._drawn(other, asked, needed, mirrored=True)
-        )
+        hidden = request.hidden | frozenset(np.flatnonzero(~state.in_mirrors).tolist())
+        plain = build.with_setup(build.setup.model_copy(update={"mirrors": {}}))
+        jitter, needed = (-request.jitter[0], request.jitter[1]), passes_for("linear")
+
+        def draw(m: Mirrored) -> Known:
+            asked = replace(request, size=m.size, crop=m.crop, camera=m.camera, hidden=m.hidden, jitter=jitter)
+            return self._drawn(plain, asked, needed, mirrored=True).known("linear")
+
+        return pictures(planes, camera, request.size, request.window, hidden, draw)
 
     def picture(self, build: Build, request: Request, samples: int = 1) -> np.ndarray:
         """(h, w, 3) float32 linear, mean of `samples` frames with sub-pixel jitter (Halton 2, 3)."""
