@@ -108,6 +108,8 @@ function wrongOf(p: Probe): string {
   return [...stale, ...new Set(faults)].join(", ") || "fits";
 }
 
+const px = (value: number) => figure(Number(value.toFixed(value < 100 ? 1 : 0)));
+
 function ProbeTable({ probes }: { probes: Probe[] }) {
   return (
     <table className="sheet-table mt-2" data-testid="probes">
@@ -116,7 +118,7 @@ function ProbeTable({ probes }: { probes: Probe[] }) {
           <th>Probe</th>
           <th className="text-right!">Of frame</th>
           <th className="text-right!">Px off</th>
-          <th className="text-right!">Stops by it</th>
+          <th className="text-right!">Stops</th>
           <th className="text-right!">Unseen</th>
           <th className="text-right!">Texel</th>
           <th className="text-right!">Step</th>
@@ -142,16 +144,24 @@ function ProbeTable({ probes }: { probes: Probe[] }) {
                     </span>
                   ))}
               </td>
-              <td className="num text-right">{seen ? `${(seen.pixels * 100).toFixed(1)} %` : "–"}</td>
-              <td className="num text-right">
-                {seen
-                  ? `${figure(Number(seen.parallax_px.toFixed(1)))} / ${figure(Number(seen.parallax_px_most.toFixed(1)))}`
-                  : "–"}
+              <td className="num text-right whitespace-nowrap">
+                {seen ? `${(seen.pixels * 100).toFixed(1)} %` : "–"}
               </td>
-              <td className="num text-right">{seen ? seen.parallax_stops.toFixed(2) : "–"}</td>
-              <td className="num text-right">{seen ? `${(seen.unseen * 100).toFixed(0)} %` : "–"}</td>
-              <td className="num text-right">{seen ? `${seen.texel_px.toFixed(1)} px` : "–"}</td>
-              <td className="num text-right">{seen?.seam_stops ? seen.seam_stops.toFixed(2) : "–"}</td>
+              <td className="num text-right whitespace-nowrap">
+                {seen ? `${px(seen.parallax_px)} / ${px(seen.parallax_px_most)}` : "–"}
+              </td>
+              <td className="num text-right whitespace-nowrap">
+                {seen ? Math.max(seen.parallax_stops, seen.leak_stops).toFixed(2) : "–"}
+              </td>
+              <td className="num text-right whitespace-nowrap">
+                {seen ? `${(seen.unseen * 100).toFixed(0)} %` : "–"}
+              </td>
+              <td className="num text-right whitespace-nowrap">
+                {seen ? `${seen.texel_px.toFixed(1)} px` : "–"}
+              </td>
+              <td className="num text-right whitespace-nowrap">
+                {seen?.seam_stops ? seen.seam_stops.toFixed(2) : "–"}
+              </td>
             </tr>
           );
         })}
