@@ -11,11 +11,11 @@ from PIL import Image as Picture
 from eddyfall.cli import main
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.changes import apply_change, set_leaf
-from eddyfall.core.scene.model import Image, Material
+from eddyfall.core.scene.model import Image, Light, Material
 from eddyfall.core.scene.setup import normalised, parse_setup
 from eddyfall.core.scene.sky_pictures import exr_file
 from eddyfall.demo.shapes import Shape
-from light_rooms import mirror_room, shining_hall
+from light_rooms import glow, mirror_room, shining_hall
 from scenes import Thing, build_of, write_build
 
 SIZE = ("--size", "96x54")
@@ -306,3 +306,37 @@ def test_a_curved_mirror_and_a_torn_probe_are_one_line(run, tmp_path):
     path = write_build(dataclasses.replace(torn, scene=torn.scene.with_image(flat)), tmp_path, "torn")
     code, _, error = run("probes", path)
     assert code == 2 and "20 x 16 is no square of 16 to 512 texels" in error and error.count("\n") == 1
+
+
+def test_an_older_scene_is_told_what_it_lacks_by_command_and_converted(run, tmp_path):
+    """Its set-up knows nothing of bounce; a fill was hung to make up for it, and its lamp has no end."""
+    lamp = Light("fill", "point", intensity=2200.0)
+    build = build_of(
+        Thing("wall", Shape().quad((0, 0, 9.6), (0, 0, -7.2), (0, 3, 0)), glow("wall", 1400 / np.pi)),
+        Thing("floor", Shape().quad((0, 0, 12), (12, 0, 0), (0, 0, -12)), Material("floor", (0.5, 0.5, 0.5, 1), metallic=0.0, ior=1.0)),
+        setup={
+            "viewpoints": {"eye": {"eye": [9, 4, 6], "target": [2, 0, 6]}}, "sky": {"ambient": False}, "depth": {"copy_from": "opaque"},
+            "lights": {"sun": {"kind": "sun", "illuminance_lux": 2.0, "towards": [0, 1, 0]}},
+        },
+        lamps=((lamp, (3.0, 2.5, 6.0)),),
+    )  # fmt: skip
+    path = write_build(build, tmp_path)
+    setup = {k: v for k, v in json.loads(path.with_suffix(".setup.json").read_text()).items() if k not in ("bounce", "reflect")}
+    path.with_suffix(".setup.json").write_text(json.dumps(setup))
+    code, out, _ = run("migrate", path, "--json", "-", "--changes", tmp_path / "c.json")
+    found = json.loads(out)
+    absent = {a["section"]: a for a in found["absent"]}
+    assert (
+        absent["bounce"]["whole"] and not absent["bounce"]["on"] and "depth" not in {a for a, b in absent.items() if b["whole"]}
+    )
+    step = next(s for s in found["steps"] if s["section"] == "bounce")
+    assert step["seen"][0]["stops"] > 0.1 and found["stale"] == []
+    (reach,) = found["reaches"]
+    assert reach["range_m"] == 0 and reach["least_m"] > 0 and reach["kept"] >= 0.95 and reach["pixels_then"] <= reach["pixels"]
+    assert code == 1 and [f["light"] for f in found["fills"] if f["doubles"]] == ["fill"]
+    assert json.loads((tmp_path / "c.json").read_text())["changes"][0]["title"] == "bounce on"
+    assert "arrives off" in run("migrate", path)[1]
+    assert run("apply", path, "--changes", tmp_path / "c.json", "--out", tmp_path / "after")[0] == 0
+    after = json.loads(next((tmp_path / "after").glob("*.setup.json")).read_text())
+    assert after["bounce"]["enabled"] is True and after["lights"]["fill"]["on"] is False, "bounce stands in for the fill"
+    assert run("migrate", path, "--viewpoint", "nowhere")[0] == 2

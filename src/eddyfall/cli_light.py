@@ -1,4 +1,4 @@
-"""Commands about light: reference, compare, where-light, moves, response, swap-shader, probes, roles, budget."""
+"""Commands about light: reference, compare, where-light, moves, response, swap-shader, probes, migrate, roles, budget."""
 
 import argparse
 from collections.abc import Callable
@@ -90,6 +90,13 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument(
         "--changes", type=Path, metavar="F.json", help="write the change that captures what is missing or stale, for `apply`"
     )
+    sub = command(
+        "migrate",
+        migrate,
+        "say what a build of an older release leaves out, what switching that on does, which fills it doubles, how far lamps need to reach",
+    )
+    sub.add_argument("--viewpoint", help="only at this viewpoint (default: at all that are judged)")
+    sub.add_argument("--changes", type=Path, metavar="F.json", help="write the changes that follow: bounce on, fills out, ranges")
     sub = command(
         "roles",
         roles,
@@ -456,6 +463,54 @@ def probes(args: Any) -> int:
         out.say(f"{len(due)} probes to capture: {args.changes}")
     out.result(found, inputs(args))
     return 1 if wrong or due else 0
+
+
+def migrate(args: Any) -> int:
+    from eddyfall.core.bake.questions.overview import stale_maps
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.migration import MigrationDocument
+    from eddyfall.core.handover.package import changes_document, json_bytes, write_new
+    from eddyfall.core.truth.older.migrate import changes_of, migration
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    views = [args.viewpoint] if args.viewpoint else Survey(build, renderer, args.target).viewpoints
+    with out.progress() as progress:
+        told = migration(renderer, build, views, args.target, progress)
+    found = MigrationDocument.from_core(told, stale_maps(build, renderer), build.notes)
+    rows = [
+        [a.section, "not there" if a.whole else f"{len(a.leaves)} leaves left out", "on" if a.on else "arrives off",
+         ", ".join(x.leaf for x in a.leaves[:4]) + (" ..." if len(a.leaves) > 4 else "")]
+        for a in found.absent
+    ]  # fmt: skip
+    out.table("what the set-up does not say", ["section", "", "", "leaves"], rows)
+    for s in found.steps:
+        rows = [[v.viewpoint, f"{v.stops:+.2f}", ", ".join(f"{x.drawable} {x.stops:+.2f}" for x in v.surfaces)] for v in s.seen]
+        out.table(f"with {s.section} on", ["viewpoint", "stops", "surfaces, most first"], rows)
+    rows = [
+        [f.light, f.viewpoint, f"{f.above:+.2f}", f"{f.without:+.2f}", "bounce doubles it" if f.doubles else ""]
+        for f in found.fills
+    ]
+    if rows:
+        out.table(
+            "with bounce, against the frame without, where it lights", ["light", "viewpoint", "stops", "without it", ""], rows
+        )
+    rows = [
+        [r.light, f"{r.range_m:g} m" if r.range_m else "endless", f"{r.least_m:.2f} m", f"{r.kept * 100:.1f} %", f"{r.pixels}",
+         f"{r.pixels_then}"]
+        for r in found.reaches
+    ]  # fmt: skip
+    if rows:
+        head = ["lamp", "reaches", "least that keeps 95 % within .25 stops", "kept, rendered", "px it is worked out for", "then"]
+        out.table("", head, rows)
+    for name in found.stale:
+        out.say(f"stale: {name}")
+    for note in found.notes:
+        out.say(f"left: {note}")
+    if args.changes:
+        write_new(args.changes, json_bytes(changes_document(changes_of(build, told))), inputs(args))
+    out.result(found, inputs(args))
+    return 1 if any(f.doubles for f in found.fills) or found.stale else 0
 
 
 def _corner(place: Any) -> str:

@@ -218,7 +218,8 @@ def make_lights(build: Build, light_set: str | None = None, shadow: Shadow | Non
         technique = _technique(kind, entry, shadow.technique)
         lights.append(
             LightState(
-                key, kind, vec3(world[:3, 3]), vec3(towards), power, light.range_m, (scale, -outer * scale), casts, entry.bakes,
+                key, kind, vec3(world[:3, 3]), vec3(towards), power,
+                light.range_m if entry.range_m is None else entry.range_m, (scale, -outer * scale), casts, entry.bakes,
                 technique, look_up_of(entry, shadow, kind == DIRECTIONAL), entry.resolution, entry.faces, entry.lightmap_shade,
                 _disc_size(entry, kind == DIRECTIONAL), entry.soft_rays, entry.contact_m, entry.contact_thick_m,
             )

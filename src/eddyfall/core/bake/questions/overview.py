@@ -2,9 +2,11 @@
 
 from dataclasses import dataclass
 
+from eddyfall.core.bake.captures.capture import fits
 from eddyfall.core.bake.maps.run import light_sets
 from eddyfall.core.bake.maps.stamps import Staleness, stale
 from eddyfall.core.bake.questions.splits import with_needless_splits
+from eddyfall.core.frame.render import Renderer
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import receivers
@@ -58,6 +60,21 @@ def overview(build: Build, geometry: Geometry, bake: Bake) -> list[AssetLine]:
             AssetLine(first.node, first.mesh, report, tuple(states[receiver.name]), bool(copy_entry(build, first.mesh).copies))
         )
     return lines
+
+
+def stale_maps(build: Build, renderer: Renderer) -> list[str]:
+    """Lightmaps and probes of a build that no longer fit, each with its light set and why."""
+    geometry = renderer.geometry(build)
+    found = []
+    for light_set in light_sets(build):
+        of_set = f", {light_set}" if light_set else ""
+        maps = stale(build, geometry, light_set) if build.setup.lightmaps else []
+        found += [f"lightmap of {s.receiver.name}{of_set}: {'; '.join(s.why)}" for s in maps if s.why]
+    for fit in fits(build, geometry, renderer):
+        if not fit.fresh:
+            of_set = f", {fit.light_set}" if fit.light_set else ""
+            found.append(f"probe {fit.probe}{of_set}: {'never captured' if fit.missing else '; '.join(fit.why)}")
+    return found
 
 
 def memory_bytes(build: Build, geometry: Geometry, target: str | None) -> int:

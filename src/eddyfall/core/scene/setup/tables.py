@@ -147,6 +147,7 @@ class NodeSetup(Section):
 
 class LightSetup(Section):
     on: bool = leaf(True, "-", "whether the light shines")
+    range_m: float | None = leaf(None, "m", "how far a lamp reaches; null: as the scene file says, 0: endlessly", ge=0, le=1e6)
     casts: bool | None = leaf(None, "-", "whether it casts shadows; null: suns do, point and spot lights do not")
     bakes: Literal["full", "bounced", "nothing"] = leaf(
         "full", "-", "what lightmaps hold of it: direct and bounced light, bounced light only, or nothing", beside="bake"
