@@ -31,6 +31,8 @@ PARAMS = {
     "mesh.turn_normals": {"mesh": "roof"},
     "probes.place": {"probe": "a", "set": {"place_m": [0, 1, 0], "size": 16, "samples": 1}},
     "probes.capture": {},
+    "grids.place": {"grid": "g", "set": {"low_m": [-1, 0, -1], "high_m": [1, 1, 1], "counts": [2, 2, 2], "samples": 16}},
+    "grids.capture": {},
     "face.add_backs": {"mesh": "partition"},
     "face.rewind": {"mesh": "roof"},
     "face.delete_hidden": {"mesh": "roof", "node": "roof", "pack": False},

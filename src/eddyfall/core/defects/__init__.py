@@ -4,7 +4,7 @@ import importlib
 import pkgutil
 
 from eddyfall.core.bake import faces  # noqa: F401  (it registers its operations)
-from eddyfall.core.bake.captures import capture  # noqa: F401  (it registers its operation)
+from eddyfall.core.bake.captures import capture, grid  # noqa: F401  (they register their operations)
 from eddyfall.core.bake.maps import run  # noqa: F401  (it registers its operations)
 from eddyfall.core.defects.registry import families, register
 from eddyfall.core.scene import operations  # noqa: F401

@@ -9,6 +9,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
+from eddyfall.core.frame.grid_store import grid_store
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.mirrors import Mirrored, mirror_planes, pictures
@@ -170,6 +171,7 @@ class Renderer:
         shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), cutouts)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)
         probes = self.derive(probe_store, build, resolved.light_set)
+        grids = self.derive(grid_store, build, resolved.light_set)
         sky = resolved[Sky]
         picture = sky_named(build.scene.skies, sky.picture)
         sky_maps = self.derive(make_sky_maps, None if picture is None else picture.radiance, sky.picture_nits, sky.yaw_deg)
@@ -186,6 +188,7 @@ class Renderer:
             "cutouts": cutouts,
             "shadow_cutouts": shadow_cutouts,
             "lightmaps": lightmaps,
+            "grids": Known(grids.value.grids, grids.key),
             "probes": Known(probes.value.probes, probes.key),
             "sky_maps": sky_maps,
             "camera": Known(camera, digest(camera)),

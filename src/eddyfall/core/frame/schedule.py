@@ -33,6 +33,7 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "textures.mips",
     ),
     "lightmaps": tuple(f"bake.{name}" for name in StoredRule._fields),
+    "grids": ("grid_maps", "grids"),
     "mirrors": ("mirrors", "shaders.passes.mirror"),
     "probes": ("probe_maps", "probes"),
     "sky_maps": ("sky.picture", "sky.picture_nits", "sky.yaw_deg"),

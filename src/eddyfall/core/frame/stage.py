@@ -93,11 +93,12 @@ def make_state(
                 "padding_m": node.bounds_padding_m,
                 "draw_distance_m": node.draw_distance_m,
                 "camera_hidden": i in hidden or (is_plate and not plate),
-                "mapped": i in mapped and m.blend in ("opaque", "cutout"),
+                "mapped": i in mapped and m.blend in ("opaque", "cutout") and not node.moves,
                 "casts_both": m.casts_both or is_plate,
                 "dense": d.mesh in dense,
                 "in_mirrors": shader.passes.mirror,
                 "mirrors": d.node in mirroring and not is_plate,
+                "moves": node.moves,
             }
         )
     types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}

@@ -68,7 +68,8 @@ def takes_part(inputs: Values, section: BounceSection) -> np.ndarray:
     """(h, w) bool: pixels that get light from the pass."""
     surface = silenced(inputs["surface"], inputs["drawable"], section.silent)
     takes: np.ndarray = (inputs["visible"] >= 0) & (surface[..., REFLECTING].sum(axis=2) > 0)
-    return takes if section.bounce.on_lightmapped else takes & ~section.mapped[inputs["drawable"]]
+    baked = section.mapped[inputs["drawable"]] | inputs["gridded"]
+    return takes if section.bounce.on_lightmapped else takes & ~baked
 
 
 def gathered(inputs: Values, section: BounceSection, b: Bundle, rays: int) -> np.ndarray:
@@ -124,7 +125,7 @@ PASS = register(
         does="light from other surfaces that the frame shows",
         reads=(
             "camera", "pixels", "sky_maps", "visible", "drawable", "surface", "copied_depth", "shaded", "probes", "probed",
-            "in_mirror", *READS,
+            "in_mirror", "gridded", *READS,
         ),
         writes=("shaded", "bounced"),
         section=section,

@@ -225,6 +225,7 @@ class DrawableState:
     dense: np.ndarray
     in_mirrors: np.ndarray
     mirrors: np.ndarray
+    moves: np.ndarray
 
     @property
     def solid(self) -> np.ndarray:
@@ -260,6 +261,7 @@ SETTING_OF_STATE = {
     "dense": "meshes.dense",
     "in_mirrors": "shaders.passes.mirror",
     "mirrors": "mirrors.node",
+    "moves": "nodes.moves",
     "solid": "materials.blend",
     "blended": "materials.blend",
 }

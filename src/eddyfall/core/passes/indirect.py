@@ -21,6 +21,7 @@ from eddyfall.core.screen.bundles import shares_of_even_light
 from eddyfall.core.screen.march import OFF_SHARE
 from eddyfall.core.shade.coat import even_plain
 from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, F0_RGB, NORMAL_XYZ, OPEN, ROUGH
+from eddyfall.core.shade.grids import gathered
 from eddyfall.core.shade.lightmaps import add_lightmaps, irradiance_at, page_position
 from eddyfall.core.shade.probes import mirrored_ways, shown_by
 from eddyfall.core.shade.sky import SkyLight, add_ambient, ambient_plain
@@ -42,6 +43,7 @@ class IndirectSection:
     coat_apart: bool
     occluded: Literal["nothing", "sky", "indirect"]
     silent: np.ndarray | None
+    moves: np.ndarray | None
 
 
 def section(stage: Stage) -> IndirectSection:
@@ -55,7 +57,7 @@ def section(stage: Stage) -> IndirectSection:
         receives=stage.state.receives if any_shade else None, look_ups=look_ups(stage) if any_shade else (),
         coat_apart=stage.resolved[Reflect].enabled or bool(stage.state.mirrors.any()), 
         occluded=occlusion.applies_to if occlusion.enabled else "nothing",
-        silent=silent_of(stage.state.answers_ambient),
+        silent=silent_of(stage.state.answers_ambient), moves=stage.state.moves if stage.state.moves.any() else None,
     )  # fmt: skip
 
 
@@ -74,7 +76,10 @@ def run(inputs: Values, section: IndirectSection) -> dict[str, Any]:
             shown *= inputs["occluded"][..., None]
         change = (shown - mirrored * share[..., None]).astype(np.float32)
         shaded, mirrored = shaded + change, mirrored + change
-    return {"shaded": shaded, "mirrored": mirrored, "probed": share.astype(np.float32)}
+    gridded = np.zeros((1, 1), bool)
+    if section.moves is not None and len(inputs["grids"].first):
+        gridded = _of_grids(inputs, section.moves, surface)[1]
+    return {"shaded": shaded, "mirrored": mirrored, "probed": share.astype(np.float32), "gridded": gridded}
 
 
 def _shown(inputs: Values, surface: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -91,6 +96,11 @@ def _shown(inputs: Values, surface: np.ndarray) -> tuple[np.ndarray, np.ndarray]
 def _lit(inputs: Values, section: IndirectSection, surface: np.ndarray, shaded: np.ndarray) -> np.ndarray:
     """`shaded` (h, w, 3) and what surfaces (h, w, row) reflect of light from around."""
     pixels, visible = inputs["pixels"], inputs["visible"]
+    if section.moves is not None and len(inputs["grids"].first):
+        of_grids, held = _of_grids(inputs, section.moves, surface)
+        if section.occluded != "nothing":
+            of_grids *= inputs["occluded"][..., None]
+        shaded, visible = (shaded + of_grids).astype(np.float32), np.where(held, -1, visible).astype(np.int32)
     view, by_map = View(inputs["camera"], pixels), section.mapped.any()
     if section.sky is not None:
         lit_by_sky = visible
@@ -119,6 +129,17 @@ def _lit(inputs: Values, section: IndirectSection, surface: np.ndarray, shaded: 
     return shaded
 
 
+def _of_grids(inputs: Values, moves: np.ndarray, surface: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """((h, w, 3) nits that things which move reflect of light from grids, (h, w) bool: where one holds them)."""
+    b = bundle_of(inputs, (inputs["visible"] >= 0) & moves[inputs["drawable"]] & (inputs["drawable"] >= 0), 1)
+    rows = surface.reshape(-1, surface.shape[-1])[b.pixel]
+    lux, which = gathered(inputs["grids"], b.place, rows[:, NORMAL_XYZ].astype(np.float64))
+    under, coat = shares_of_even_light(rows, b.to_eye)
+    light, held = np.zeros((surface[..., 0].size, 3)), np.zeros(surface[..., 0].size, bool)
+    light[b.pixel], held[b.pixel] = (under + coat) * lux / np.pi, which >= 0
+    return light.reshape(*surface.shape[:2], 3), held.reshape(surface.shape[:2])
+
+
 def twin(r: Recorder) -> None:
     """Lays the light of the fragment's lightmap, or that of the sky, and what probes show in the stead of its coat's."""
     front = r.notes["front"]
@@ -141,6 +162,9 @@ def twin(r: Recorder) -> None:
 
 def _even(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> tuple[np.ndarray, str, dict[str, Any]]:
     """(nits of light from around that a surface row reflects, where from in words, facts)."""
+    grid = _gridded(r, row, drawable)
+    if grid is not None:
+        return grid, "light from a grid", {}
     sky, occlusion, stays = sky_light(r.stage), r.stage.resolved[Occlusion], float(r.values["occluded"][0, 0])
     if r.stage.state.mapped[drawable]:
         baked, facts = _baked(r, row, drawable, triangle)
@@ -150,6 +174,20 @@ def _even(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> tuple[n
         return np.zeros(3), "", {}
     light = ambient_plain(row, r.to_eye, with_picture(sky, r.values["sky_maps"]))
     return light * stays, "light from the sky", {"kept_by_occlusion": stays} if occlusion.enabled else {}
+
+
+def _gridded(r: Recorder, row: np.ndarray, drawable: int) -> np.ndarray | None:
+    """Nits that the fragment reflects of a grid's light, if it is of a thing that moves and a grid holds it."""
+    grids = r.values["grids"]
+    if not r.stage.state.moves[drawable] or not len(grids.first):
+        return None
+    away, normal = float(row[DISTANCE]), np.asarray(row[NORMAL_XYZ], float)
+    lux, which = gathered(grids, (r.view.rays.eye - r.to_eye * away + normal * away * OFF_SHARE)[None], normal[None])
+    if which[0] < 0:
+        return None
+    under, coat = shares_of_even_light(np.asarray(row, np.float32)[None], r.to_eye[None])
+    stays = float(r.values["occluded"][0, 0]) if r.stage.resolved[Occlusion].enabled else 1.0
+    return np.asarray((under + coat)[0] * lux[0] / np.pi * stays)
 
 
 def _probed(r: Recorder, row: np.ndarray) -> tuple[np.ndarray, float]:
@@ -194,13 +232,14 @@ PASS = register(
         name="indirect",
         does="baked light from lightmaps, light from the sky where there are none; what coats mirror of probes",
         reads=(
-            "geometry", "camera", "pixels", "lightmaps", "sky_maps", "probes", "visible", "drawable", "triangle", "surface", "lit",
+            "geometry", "camera", "pixels", "lightmaps", "sky_maps", "probes", "grids", "visible", "drawable", "triangle", "surface", "lit",
             "lights",
             "shadow_maps", "traced", "occluded",
         ),
-        writes=("shaded", "mirrored", "probed"),
+        writes=("shaded", "mirrored", "probed", "gridded"),
         section=section,
-        targets=(Target(name="shaded", texel_bytes=12), Target(name="mirrored", texel_bytes=0), Target(name="probed", texel_bytes=0)),
+        targets=(Target(name="shaded", texel_bytes=12), Target(name="mirrored", texel_bytes=0), Target(name="probed", texel_bytes=0),
+                 Target(name="gridded", texel_bytes=0)),
         run=run,
         twin=twin,
         off=(off_by_leaf("sky.ambient", False, "light from the sky off"),),

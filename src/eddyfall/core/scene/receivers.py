@@ -73,7 +73,7 @@ def receivers(build: Build, geometry: Geometry, bake: LayoutRule | None = None) 
     for index, drawable in enumerate(geometry.things):
         node = nodes[drawable.node]
         entry = build.setup.nodes.get(drawable.node, NodeSetup())
-        if mesh_sets[scene.nodes[node].mesh] is None or not entry.lightmapped or not entry.drawn:  # type: ignore[index]
+        if mesh_sets[scene.nodes[node].mesh] is None or not entry.lightmapped or not entry.drawn or entry.moves:  # type: ignore[index]
             continue
         owner = _merged_into(build, node)
         name = scene.node_keys[owner] if bake.unique_per == "mesh" else drawable.name

@@ -54,7 +54,11 @@ def from_place(
     """(a frame as far as its lights, the scene of paths) of a build as a place sees it in a light set, whatever its viewpoints say."""
     target = (place[0], place[1], place[2] - 1.0)
     view = Viewpoint(eye=place, target=target, role="reference", light_set=light_set)
-    seen = build.with_setup(build.setup.model_copy(update={"viewpoints": {**build.setup.viewpoints, VIEW: view}}))
+    nodes = {
+        k: n.model_copy(update={"drawn": False}) if n.moves else n for k, n in build.setup.nodes.items()
+    }  # what stands still
+    setup = build.setup.model_copy(update={"viewpoints": {**build.setup.viewpoints, VIEW: view}, "nodes": nodes})
+    seen = build.with_setup(setup)
     frame = renderer.frame(seen, Request(VIEW, (16, 16)), "lights")
     return frame, path_scene(renderer, seen, frame)
 
@@ -80,12 +84,24 @@ def fits(build: Build, geometry: Geometry, renderer: Renderer, names: Collection
                 found.append(Fit(name, light_set, True, ()))
                 continue
             now = now or stamps(build, geometry, light_set)
-            found.append(Fit(name, light_set, False, tuple(_why(build, renderer, probe, record, now, light_set))))
+            own = own_stamp(build, probe, light_set)
+            found.append(
+                Fit(name, light_set, False, tuple(why_stale(build, renderer, probe.place_m, record, own, now, light_set)))
+            )
     return found
 
 
-def _why(build: Build, renderer: Renderer, probe: Probe, record: CapturedProbe, now: Stamps, light_set: str | None) -> list[str]:
-    why = ["the probe, the sky or how it is captured changed"] if record.own != own_stamp(build, probe, light_set) else []
+def why_stale(
+    build: Build,
+    renderer: Renderer,
+    place: tuple[float, float, float],
+    record: CapturedProbe,
+    own: str,
+    now: Stamps,
+    light_set: str | None,
+) -> list[str]:
+    """Why what was captured at a place no longer fits; own: its stamp as it is now. Empty: it does."""
+    why = ["it, the sky or how it is captured changed"] if record.own != own else []
     if record.scene == scene_stamp(now):
         return why
     for name, stamp in sorted(record.lights.items()):
@@ -97,9 +113,9 @@ def _why(build: Build, renderer: Renderer, probe: Probe, record: CapturedProbe, 
     then = build.setup.baked_scenes.get(record.scene, BakedScene()).drawables
     new = {name for name, stamp in now.drawables.items() if then.get(name) != stamp} - set(gone)
     if new:
-        frame, scene = from_place(renderer, build, probe.place_m, light_set)
+        frame, scene = from_place(renderer, build, place, light_set)
         ways = middles_of(LOOKS)
-        hits = scene.met.hits(np.tile(np.array(probe.place_m), (len(ways), 1)), ways)
+        hits = scene.met.hits(np.tile(np.array(place), (len(ways), 1)), ways)
         seen = {frame.geometry.drawables[d].name for d in np.unique(scene.soup.owner[hits.triangle[hits.triangle >= 0]])}
         why += [f"{name} stands in its sight now" for name in sorted(new & seen)]
     return why

@@ -85,7 +85,7 @@ class LitScene:
 def blockers(build: Build, state: DrawableState) -> np.ndarray:
     """(d,) bool: drawables that block and reflect light in a bake."""
     bakes = np.array([build.setup.shaders.get(s, Shader()).passes.bake for s in state.shader], bool)
-    return np.asarray(state.casts & state.drawn & bakes & ~state.blended)
+    return np.asarray(state.casts & state.drawn & bakes & ~state.blended & ~state.moves)
 
 
 def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitScene:

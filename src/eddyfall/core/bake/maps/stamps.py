@@ -59,7 +59,7 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
     drawables = {}
     for i, d in enumerate(geometry.things):
         takes_part = build.setup.shaders.get(state.shader[i], Shader()).passes.bake and not state.blended[i]
-        if not (state.drawn[i] and state.casts[i] and takes_part):
+        if not (state.drawn[i] and state.casts[i] and takes_part) or state.moves[i]:
             continue
         used = triangles_of(geometry, (i,))
         surface = _surface(np.ascontiguousarray(geometry.positions[geometry.triangles[used]]))
@@ -192,7 +192,7 @@ def _anything_new(build: Build, record: BakedMap, now: Stamps) -> bool:
 
 def with_scenes(build: Build, scenes: dict[str, BakedScene]) -> Build:
     """The build with what its lightmaps and probes were made from, by scene stamp, and nothing that none of them was."""
-    tables = (build.setup.lightmaps, build.setup.probe_maps)
+    tables = (build.setup.lightmaps, build.setup.probe_maps, build.setup.grid_maps)
     used = {record.scene for table in tables for records in table.values() for record in records.values()}
     known = {**build.setup.baked_scenes, **scenes}
     return build.with_setup(build.setup.model_copy(update={"baked_scenes": {k: v for k, v in known.items() if k in used}}))

@@ -16,6 +16,7 @@ from eddyfall.core.scene.setup.tables import (
     BakedScene,
     CapturedProbe,
     FocusRegion,
+    Grid,
     LightSet,
     LightSetup,
     MaterialSetup,
@@ -53,6 +54,10 @@ class Setup(Section):
     mirrors: dict[str, MirrorSetup] = Field(default_factory=dict, description="planar mirrors by name")
     probe_maps: dict[str, dict[str, CapturedProbe]] = Field(
         default_factory=dict, description="what was captured: by probe, then light set (as_set: none)"
+    )
+    grids: dict[str, Grid] = Field(default_factory=dict, description="light grids for things that move, by name")
+    grid_maps: dict[str, dict[str, CapturedProbe]] = Field(
+        default_factory=dict, description="what was captured: by grid, then light set (as_set: none)"
     )
     focus_regions: dict[str, FocusRegion] = Field(default_factory=dict, description="bake focus regions by name")
     baked_scenes: dict[str, BakedScene] = Field(

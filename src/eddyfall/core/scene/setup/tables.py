@@ -139,6 +139,9 @@ class NodeSetup(Section):
     lightmap_size: int | None = leaf(
         None, "texel", "edge of its lightmap; null takes bake.resolution", beside="bake", ge=8, le=8192
     )
+    moves: bool = leaf(
+        False, "-", "whether it moves: no lightmap, left out of bakes and captures; light from around it comes from a grid"
+    )
     lightmapped: bool = leaf(True, "-", "whether it has a lightmap, if its mesh has lightmap UVs", beside="bake")
     merges_children: bool = leaf(
         False, "-", "whether meshes of nodes below it merge with it at export, sharing its lightmap", beside="bake"
@@ -300,11 +303,36 @@ class Probe(Section):
         return self
 
 
+class Grid(Section):
+    """A light grid: what arrives at the points of a box, for things that move. See `grid_maps` for what was captured."""
+
+    on: bool = leaf(True, "-", "whether it takes part")
+    low_m: Vec3 = leaf((-1.0, -1.0, -1.0), "m", "low corner of its box, world space: its first point")
+    high_m: Vec3 = leaf((1.0, 1.0, 1.0), "m", "high corner of its box: its last point")
+    counts: tuple[int, int, int] = Field(
+        (4, 3, 4), description="points along x, y and z, 2 to 64 each", json_schema_extra={"unit": "-"}, strict=False
+    )
+    sees: bool = leaf(False, "-", "whether a place gets less of points that cannot see it, by the distances they captured")
+    smoothed: float = leaf(
+        0.0, "-", "how far its harmonics are drawn towards even light against ringing; 0: not at all", ge=0, le=1
+    )
+    samples: int = leaf(256, "-", "paths for each point", beside="probes", ge=16, le=65536)
+
+    @model_validator(mode="after")
+    def _has_room(self) -> "Grid":
+        for axis, low, high, count in zip("xyz", self.low_m, self.high_m, self.counts):
+            if low >= high:
+                raise ValueError(f"its box has no room along {axis}: low_m {low:g} is not below high_m {high:g}")
+            if not 2 <= count <= 64:
+                raise ValueError(f"{count} points along {axis} are not within 2 to 64")
+        return self
+
+
 class CapturedProbe(Section):
-    """What a probe showed in one light set when it was captured, and of what (stamps are content hashes)."""
+    """What a probe or a grid showed in one light set when it was captured, and of what (stamps are content hashes)."""
 
     image: str = Field(
-        description="glTF image key: octahedral map of half floats, r g b in nits, a distance in m",
+        description="glTF image key: half floats; of a probe an octahedral map, r g b in nits, a distance in m; of a grid a row a point",
         json_schema_extra={"unit": "-"},
     )
     own: str = leaf("", "-", "stamp of the probe: place, size, paths, sky", beside="probes")
