@@ -272,7 +272,7 @@ def test_probes_are_captured_and_held_against_what_is_there_by_command(run, tmp_
     probe = {"place_m": [0, 1.5, 3], "low_m": [-4, 0, 0], "high_m": [4, 3, 6], "boxed": False, "size": 128, "samples": 4}
     path = write_build(mirror_room(probes={"hall": probe}), tmp_path)
     code, out, _ = run("probes", path, "--changes", tmp_path / "c.json")
-    assert code == 1 and "never captured" in out and "1 probes to capture" in out
+    assert code == 1 and "never captured" in out and "1 probes and 0 grids to capture" in out
     assert run("apply", path, "--changes", tmp_path / "c.json", "--out", tmp_path / "after")[0] == 0
     captured = next((tmp_path / "after").glob("*.glb"))
     door = ("--at", "2.5,1.6,6")
@@ -290,6 +290,30 @@ def test_probes_are_captured_and_held_against_what_is_there_by_command(run, tmp_
     setup["probes"]["hall"]["high_m"] = [4, 3, 8]
     captured.with_suffix(".setup.json").write_text(json.dumps(setup))
     assert "that place is shown 38." in run("probes", captured, *door)[1]
+
+
+def test_what_moves_is_held_against_what_is_due_by_command(run, tmp_path):
+    crate = Thing(
+        "crate", Shape().box((-0.25, 0.02, 2.5), (0.25, 0.5, 3.0)), Material("crate", (0.5, 0.5, 0.5, 1), metallic=0.0, ior=1.0)
+    )
+    path = write_build(mirror_room(more=(crate,), eye=(1, 1.6, 5.5), nodes={"crate": {"moves": True}}), tmp_path)
+    code, out, _ = run("probes", path, "--json", "-")
+    (mover,) = json.loads(out)["movers"]
+    assert (
+        code == 1
+        and (mover["drawable"], mover["grids"], mover["faults"]) == ("crate", [], ["grid.uncovered"])
+        and mover["due"] > 1
+    )
+    grid = {"low_m": [-3.9, 0.2, 0.2], "high_m": [3.9, 2.8, 5.8], "counts": [5, 3, 5]}
+    path = write_build(
+        mirror_room(more=(crate,), eye=(1, 1.6, 5.5), nodes={"crate": {"moves": True}}, grids={"room": grid}), tmp_path, "b"
+    )
+    assert "grid room: 5 x 3 x 5 points" in run("probes", path, "--changes", tmp_path / "g.json")[1]
+    assert run("apply", path, "--changes", tmp_path / "g.json", "--out", tmp_path / "gridded")[0] == 0
+    code, out, _ = run("probes", next((tmp_path / "gridded").glob("*.glb")), "--json", "-")
+    found = json.loads(out)
+    assert code == 0 and found["movers"][0]["grids"] == ["room"] and abs(found["movers"][0]["off_stops"]) < 0.4
+    assert found["grids"][0]["bytes"] == 75 * 73 * 8 and found["grids"][0]["fits"][0]["why"] == []
 
 
 def test_a_curved_mirror_and_a_torn_probe_are_one_line(run, tmp_path):

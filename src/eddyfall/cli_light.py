@@ -83,7 +83,7 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub = command(
         "probes",
         probes,
-        "hold reflection probes and planar mirrors against what is really there: parallax, leaks, steps, what is stale, what is left out",
+        "hold reflection probes, planar mirrors and light grids against what is really there: parallax, leaks, steps, what is stale",
     )
     sub.add_argument("--viewpoint", help="only at this viewpoint (default: at all that are judged)")
     sub.add_argument("--at", type=place, metavar="X,Y,Z", help="a place of the world in m: say how far off it is shown, too")
@@ -399,6 +399,7 @@ def swap_shader(args: Any) -> int:
 
 
 def probes(args: Any) -> int:
+    from eddyfall.core.defects.grid_faults import grids_anew
     from eddyfall.core.defects.probe_faults import captured_anew
     from eddyfall.core.defects.reflections_told import reflections
     from eddyfall.core.defects.survey import Survey
@@ -456,11 +457,34 @@ def probes(args: Any) -> int:
                     f"   leaves out {', '.join(g.things)} ({g.share * 100:.1f} % of it): base shader {g.shader} has no mirror pass"
                 )
                 wrong = True
-    if not found.probes and not found.mirrors:
-        out.say("there are no probes and no mirrors")
+    stale = []
+    for grid in found.grids:
+        out.say(
+            f"grid {grid.name}: {' x '.join(str(n) for n in grid.counts)} points from {_corner(grid.low_m)} to {_corner(grid.high_m)}, "
+            f"{grid.bytes:,} B{'' if grid.on else ', off'}"
+        )
+        for f in grid.fits:
+            what = "never captured" if f.missing else "; ".join(f.why) or "fits"
+            out.say(f"   {f.light_set or 'lights as they are'}: {what}")
+        if any(f.missing or f.why for f in grid.fits):
+            stale.append(grid.name)
+    rows = [
+        [m.drawable, m.viewpoint, ", ".join(m.grids) or "none", f"{m.uncovered * 100:.0f} %", f"{m.drawn:.4g}", f"{m.due:.4g}",
+         f"{m.off_stops:+.2f}", f"{m.unseen * 100:.0f} %", f"{m.leak_stops:.2f}",
+         f"{m.seam_stops:.2f} to {m.neighbour}" if m.neighbour else "", ", ".join(m.faults)]
+        for m in found.movers
+    ]  # fmt: skip
+    if rows:
+        head = ["moves", "viewpoint", "grid", "outside", "lx drawn", "lx due", "stops", "unseen", "stops", "seam", ""]
+        out.table("", head, rows)
+    wrong |= any(m.faults for m in found.movers)
+    if not found.probes and not found.mirrors and not found.grids and not found.movers:
+        out.say("there are no probes, no mirrors and no light grids, and nothing moves")
     if args.changes:
-        write_new(args.changes, json_bytes(changes_document(tuple(captured_anew(name) for name in due))), inputs(args))
-        out.say(f"{len(due)} probes to capture: {args.changes}")
+        anew = [*(captured_anew(name) for name in due), *(grids_anew(name) for name in stale)]
+        write_new(args.changes, json_bytes(changes_document(tuple(anew))), inputs(args))
+        out.say(f"{len(due)} probes and {len(stale)} grids to capture: {args.changes}")
+    due += stale
     out.result(found, inputs(args))
     return 1 if wrong or due else 0
 

@@ -3,7 +3,7 @@ mirror that shows the frame from the mirrored eye.
 
 x runs along the rooms, y = 0 is the floor: the store, the meter room with its window, the lobby. The probe of the meter room reaches
 through the partition into the store; that of the lobby was captured before its lit notice was hung; the sight glass is missing in the
-mirror.
+mirror. A hand truck and a step ladder move: their light grid reaches through the partition, too.
 """
 
 from pathlib import Path
@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.bake.captures.capture import capture
+from eddyfall.core.bake.captures.grid import capture_grids
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup import normalised, parse_setup
@@ -44,17 +45,20 @@ def make_meter_house(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
         {"code": "reflect.leak", "cause": "meters", "subjects": ["store_floor"], "seed": "box", "hidden_in_roles": {}},
         {"code": "reflect.stale", "cause": "lobby", "subjects": ["lobby_floor"], "seed": "notice", "hidden_in_roles": {}},
         {"code": "reflect.missed", "cause": "sight_glass", "subjects": ["wall_mirror"], "seed": "pass", "hidden_in_roles": {}},
+        {"code": "grid.leak", "cause": "house", "subjects": ["hand_truck"], "seed": "grid", "hidden_in_roles": {}},
     ]
     world.healthy += [
         {"subject": "meter_room_floor", "twin_of": "reflect.leak", "why": "its probe stands in its room"},
         {"subject": "meters", "twin_of": "reflect.stale", "why": "all that it sees is as it was captured"},
+        {"subject": "step_ladder", "twin_of": "grid.leak", "why": "the points around it stand in its room"},
         {"subject": "meter_case", "twin_of": "reflect.missed", "why": "its base shader is drawn in mirrors"},
     ]
     hung = dict(world.setup)
     before = {**hung, "nodes": {**hung.get("nodes", {}), "lit_notice": {"drawn": False}}}
     captured, _ = capture(finish_build(world.scene(), parse_setup(before), before, []))
     setup = captured.setup.model_copy(update={"nodes": parse_setup(hung).nodes})
-    build = finish_build(captured.scene, setup, normalised(setup), [])
+    gridded, _ = capture_grids(finish_build(captured.scene, setup, normalised(setup), []))
+    build = finish_build(gridded.scene, gridded.setup, normalised(gridded.setup), [])
     return build, {"findings": world.truth, "healthy": world.healthy}
 
 
@@ -79,6 +83,7 @@ def _settings(world: World) -> None:
                 "lobby": {"eye": [4.6, 1.65, 3.5], "target": [6.5, 0.0, -1.4], "fov_y_deg": 58},
             },
             "probes": {name: {**told, "size": 128, "samples": 16} for name, told in PROBES.items()},
+            "grids": {"house": {"low_m": [-7.6, 0.3, -3.6], "high_m": [7.6, 2.7, 3.6], "counts": [5, 3, 4]}},
             "mirrors": {"wall_mirror": {"node": "wall_mirror"}},
         }
     )
@@ -132,4 +137,15 @@ def _things(world: World) -> None:
     glass = Shape().tube((0, 0.9, 0), (0, 1.75, 0), 0.13, 0.13, 20).tube((0, 1.75, 0), (0, 1.85, 0), 0.13, 0.02, 20)
     world.add("sight_glass", glass, amber, (-1.7, 0, -0.6))
     world.add("store_shelf", Shape().box((-7.9, 0, -2.6), (-7.3, 1.9, 0.6)), timber)
+    truck = (
+        Shape()
+        .box((-0.3, 0.12, -0.2), (0.3, 0.2, 0.2))
+        .box((-0.3, 0.2, -0.24), (0.3, 1.2, -0.2))
+        .box((-0.22, 0.2, -0.16), (0.22, 0.75, 0.16))
+    )
+    world.add("hand_truck", truck, timber, (-5.3, 0, 0.6), moves=True)
+    ladder = Shape().box((-0.25, 0, -0.04), (-0.2, 1.7, 0.04)).box((0.2, 0, -0.04), (0.25, 1.7, 0.04))
+    for k in range(5):
+        ladder.box((-0.2, 0.3 + 0.3 * k, -0.03), (0.2, 0.34 + 0.3 * k, 0.03))
+    world.add("step_ladder", ladder, timber, (0.3, 0, -3.0), moves=True)
     world.add("lobby_bench", Shape().box((7.2, 0, -1.8), (7.8, 0.48, 1.2)), timber)

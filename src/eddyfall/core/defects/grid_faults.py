@@ -117,7 +117,7 @@ def ways(survey: Survey, code: str, cause: str, g: Gridded) -> Iterator[tuple[Ch
         name = next(n for n in (g.drawable, *(f"{g.drawable} {k}" for k in range(2, 1000))) if n not in grids)
         yield (
             _placed(name, {"low_m": low, "high_m": high, "counts": counts}, f"a light grid around {g.drawable}"),
-            "it gets what arrives around it", (_bytes(counts),),
+            "it gets what arrives around it", (grid_bytes(counts),),
         )  # fmt: skip
         return
     if cause not in grids:
@@ -134,7 +134,7 @@ def ways(survey: Survey, code: str, cause: str, g: Gridded) -> Iterator[tuple[Ch
     finer = [min(2 * n - 1, MOST_POINTS) for n in grid.counts]
     if finer != list(grid.counts):
         change = _placed(cause, {"counts": finer}, f"grid {cause} twice as fine")
-        yield change, "points stand half as far apart", (_bytes(finer, grid.counts),)
+        yield change, "points stand half as far apart", (grid_bytes(finer, grid.counts),)
 
 
 def _around(survey: Survey, drawable: str) -> tuple[list[float], list[float], list[int]]:
@@ -150,6 +150,14 @@ def _placed(name: str, told: dict[str, object], title: str) -> Change:
     return Change(id=short_id(title), title=title, scope="project", operation=operation)
 
 
+def grids_anew(name: str) -> Change:
+    """A change that captures a grid as things are now."""
+    title = f"capture grid {name} anew"
+    return Change(
+        id=short_id(title), title=title, scope="project", operation=Operation(name="grids.capture", params={"grids": [name]})
+    )
+
+
 def _patched(survey: Survey, name: str, leaf: str, value: object, title: str) -> Change:
     old = survey.build.setup.grids[name].model_dump(mode="json")[leaf]
     path = "/grids/" + name.replace("~", "~0").replace("/", "~1") + f"/{leaf}"
@@ -157,7 +165,7 @@ def _patched(survey: Survey, name: str, leaf: str, value: object, title: str) ->
     return Change(id=short_id(title), title=title, scope="project", patch=ops)
 
 
-def _bytes(counts: object, instead_of: object = None) -> Cost:
+def grid_bytes(counts: object, instead_of: object = None) -> Cost:
     """What a grid takes: a row of half floats a point."""
 
     def taken(of: object) -> int:

@@ -8,11 +8,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.bake.captures.capture import Fit, fits
+from eddyfall.core.bake.captures.grid import grid_fits
+from eddyfall.core.defects.grid_faults import judged as grid_judged
 from eddyfall.core.defects.probe_faults import judged
 from eddyfall.core.frame.mirrors import check_mirrors
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.setup.tables import MirrorSetup, Probe
+from eddyfall.core.scene.setup.tables import Grid, MirrorSetup, Probe
+from eddyfall.core.truth.reflections.gridded import Gridded, gridded
 from eddyfall.core.truth.reflections.mirrored import LeftOut, left_out
 from eddyfall.core.truth.reflections.probed import Probed, probed
 
@@ -38,11 +41,22 @@ class MirrorTold:
 
 
 @dataclass(frozen=True)
+class GridTold:
+    """A light grid: what the setup says, and how it fits in each light set."""
+
+    name: str
+    grid: Grid
+    fits: tuple[Fit, ...]
+
+
+@dataclass(frozen=True)
 class Reflections:
-    """views: (viewpoint, eye, direction it looks in)."""
+    """movers: (viewpoint, what a thing that moves gets there, codes of what is wrong); views: (viewpoint, eye, direction it looks in)."""
 
     probes: tuple[ProbeTold, ...]
     mirrors: tuple[MirrorTold, ...]
+    grids: tuple[GridTold, ...]
+    movers: tuple[tuple[str, Gridded, tuple[str, ...]], ...]
     views: tuple[tuple[str, tuple[float, ...], tuple[float, ...]], ...]
 
 
@@ -56,13 +70,16 @@ def reflections(
     fitting = fits(build, renderer.geometry(build), renderer)
     measured: dict[str, list[Probed]] = {}
     mirrors: dict[str, list[tuple[str, int, tuple[LeftOut, ...]]]] = {name: [] for name in build.setup.mirrors}
-    views = []
+    views, movers = [], []
     for number, view in enumerate(viewpoints):
         progress(f"looking from {view}", number / len(viewpoints))
         request = Request(view, target=target)
         frame = renderer.frame(build, request, "linear")
         views.append((view, tuple(float(v) for v in frame.camera.eye), tuple(float(v) for v in frame.camera.forward)))
         measured[view] = probed(renderer, build, request, place=place)
+        if any(n.moves for n in build.setup.nodes.values()):
+            found = gridded(renderer, build, request)
+            movers += [(view, g, tuple(code for code, _, _ in grid_judged(g))) for g in found]
         gaps = left_out(renderer, build, frame) if build.setup.mirrors else []
         in_mirror = np.broadcast_to(frame.buffers["in_mirror"], frame.drawable.shape)
         for name, mirror in build.setup.mirrors.items():
@@ -75,4 +92,6 @@ def reflections(
         seen = [(v, p, tuple(s.code for s in judged(p))) for v, found in measured.items() for p in found if p.name == name]
         probes.append(ProbeTold(name, probe, tuple(f for f in fitting if f.probe == name), tuple(seen)))
     told = tuple(MirrorTold(name, mirror, tuple(mirrors[name])) for name, mirror in build.setup.mirrors.items())
-    return Reflections(tuple(probes), told, tuple(views))
+    lattice = grid_fits(build, renderer.geometry(build), renderer)
+    grids = tuple(GridTold(name, g, tuple(f for f in lattice if f.probe == name)) for name, g in build.setup.grids.items())
+    return Reflections(tuple(probes), told, grids, tuple(movers), tuple(views))

@@ -61,9 +61,10 @@ def _with_skies_beside(scene: Scene, setup: Setup, folder: Path) -> Scene:
 
 
 def check_reflections(scene: Scene, setup: Setup) -> None:
-    """SetupError for a planar mirror that is not there or not flat, and for a probe whose map is torn."""
-    if not setup.mirrors and not setup.probe_maps:
+    """SetupError for a planar mirror that is not there or not flat, and for a probe or a light grid whose picture is torn."""
+    if not setup.mirrors and not setup.probe_maps and not setup.grid_maps:
         return
+    from eddyfall.core.frame.grid_store import captured_grid
     from eddyfall.core.frame.mirrors import check_mirrors
     from eddyfall.core.frame.probe_store import captured
 
@@ -72,6 +73,9 @@ def check_reflections(scene: Scene, setup: Setup) -> None:
     for name, maps in setup.probe_maps.items():
         for light_set in maps:
             captured(build, name, light_set)
+    for name, maps in setup.grid_maps.items():
+        for light_set in maps:
+            captured_grid(build, name, light_set)
 
 
 def finish_build(scene: Scene, setup: Setup, raw: dict[str, Any], notes: list[str]) -> Build:

@@ -29,7 +29,7 @@ export function Reflections({ look }: { look: Look }) {
 }
 
 function Shown({ told }: { told: Told }) {
-  if (!told.probes.length && !told.mirrors.length)
+  if (!told.probes.length && !told.mirrors.length && !told.movers.length)
     return (
       <p className="second">There are none: coats mirror even light, or what rays through the frame find.</p>
     );
@@ -38,6 +38,7 @@ function Shown({ told }: { told: Told }) {
       {told.probes.length > 0 && <ProbePlan told={told} />}
       {told.probes.length > 0 && <ProbeTable probes={told.probes} />}
       {told.mirrors.length > 0 && <MirrorTable told={told} />}
+      {told.movers.length > 0 && <MoverTable told={told} />}
     </>
   );
 }
@@ -95,6 +96,9 @@ const SAYS: Record<string, string> = {
   "reflect.leak": "lights what it does not see",
   "reflect.gloss": "too coarse",
   "reflect.seam": "ends with a step",
+  "grid.uncovered": "no light grid holds it",
+  "grid.leak": "lit from points that do not see it",
+  "grid.seam": "stands out from what is baked",
 };
 
 /** What is wrong with a probe, in a few words. */
@@ -205,6 +209,41 @@ function MirrorTable({ told }: { told: Told }) {
             </tr>
           );
         })}
+      </tbody>
+    </table>
+  );
+}
+
+/** What things that move get of light from around, against what is due. */
+function MoverTable({ told }: { told: Told }) {
+  return (
+    <table className="sheet-table mt-2" data-testid="movers">
+      <thead>
+        <tr>
+          <th>Moves</th>
+          <th>Grid</th>
+          <th className="text-right!">Drawn</th>
+          <th className="text-right!">Due</th>
+          <th className="text-right!">Unseen</th>
+        </tr>
+      </thead>
+      <tbody>
+        {told.movers.map((m) => (
+          <tr key={m.drawable}>
+            <td>
+              {m.drawable}
+              {m.faults.map((f) => (
+                <span key={f} className="text-error block">
+                  ◆ {SAYS[f] ?? f}
+                </span>
+              ))}
+            </td>
+            <td>{m.grids.join(", ") || "none"}</td>
+            <td className="num text-right whitespace-nowrap">{figure(Number(m.drawn.toPrecision(3)))} lx</td>
+            <td className="num text-right whitespace-nowrap">{figure(Number(m.due.toPrecision(3)))} lx</td>
+            <td className="num text-right whitespace-nowrap">{(m.unseen * 100).toFixed(0)} %</td>
+          </tr>
+        ))}
       </tbody>
     </table>
   );

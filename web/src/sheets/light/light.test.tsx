@@ -446,6 +446,24 @@ describe("probes and mirrors", () => {
             ],
           },
         ],
+        grids: [],
+        movers: [
+          {
+            viewpoint: "hall",
+            drawable: "crate",
+            pixels: 900,
+            grids: [],
+            uncovered: 1,
+            drawn: 0,
+            due: 3.2,
+            off_stops: -20,
+            unseen: 0,
+            leak_stops: 0,
+            seam_stops: 0,
+            neighbour: "",
+            faults: ["grid.uncovered"],
+          },
+        ],
         views: [{ viewpoint: "hall", eye: [0, 1.6, 3], forward: [0, 0, -1] }],
       },
     });
@@ -459,11 +477,18 @@ describe("probes and mirrors", () => {
       "Plan of probe hall: stale, shows things elsewhere; probe lobby: fits",
     );
     expect(within(screen.getByTestId("mirrors")).getByText(/gauge_glass/)).toBeTruthy();
+    expect(within(screen.getByTestId("movers")).getByText("◆ no light grid holds it")).toBeTruthy();
   });
 
   test("where there are none, that is said", async () => {
     serve({
-      "GET /api/projects/1/builds/1/light/hall/probes": { probes: [], mirrors: [], views: [] },
+      "GET /api/projects/1/builds/1/light/hall/probes": {
+        probes: [],
+        mirrors: [],
+        grids: [],
+        movers: [],
+        views: [],
+      },
     });
     render(around({ children: <Reflections look={LOOK} /> }));
     fireEvent.click(screen.getByRole("button", { name: "Hold them against what is there" }));

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from eddyfall.core.bake.captures.capture import fits
+from eddyfall.core.bake.captures.grid import grid_fits
 from eddyfall.core.bake.maps.run import light_sets
 from eddyfall.core.bake.maps.stamps import Staleness, stale
 from eddyfall.core.bake.questions.splits import with_needless_splits
@@ -70,10 +71,11 @@ def stale_maps(build: Build, renderer: Renderer) -> list[str]:
         of_set = f", {light_set}" if light_set else ""
         maps = stale(build, geometry, light_set) if build.setup.lightmaps else []
         found += [f"lightmap of {s.receiver.name}{of_set}: {'; '.join(s.why)}" for s in maps if s.why]
-    for fit in fits(build, geometry, renderer):
-        if not fit.fresh:
-            of_set = f", {fit.light_set}" if fit.light_set else ""
-            found.append(f"probe {fit.probe}{of_set}: {'never captured' if fit.missing else '; '.join(fit.why)}")
+    for what, states in (("probe", fits(build, geometry, renderer)), ("grid", grid_fits(build, geometry, renderer))):
+        for fit in states:
+            if not fit.fresh:
+                of_set = f", {fit.light_set}" if fit.light_set else ""
+                found.append(f"{what} {fit.probe}{of_set}: {'never captured' if fit.missing else '; '.join(fit.why)}")
     return found
 
 

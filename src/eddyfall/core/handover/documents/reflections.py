@@ -2,9 +2,12 @@
 
 from typing import Self
 
+from eddyfall.core.bake.captures.capture import Fit
+from eddyfall.core.defects.grid_faults import grid_bytes
 from eddyfall.core.defects.reflection_ways import bytes_of
-from eddyfall.core.defects.reflections_told import MirrorTold, ProbeTold, Reflections
+from eddyfall.core.defects.reflections_told import GridTold, MirrorTold, ProbeTold, Reflections
 from eddyfall.core.handover.documents.base import Document
+from eddyfall.core.truth.reflections.gridded import Gridded
 from eddyfall.core.truth.reflections.mirrored import LeftOut
 from eddyfall.core.truth.reflections.probed import Probed
 
@@ -15,6 +18,10 @@ class FitDocument(Document):
     light_set: str | None
     missing: bool
     why: list[str]
+
+    @classmethod
+    def from_core(cls, f: Fit) -> Self:
+        return cls(light_set=f.light_set, missing=f.missing, why=list(f.why))
 
 
 class ProbedDocument(Document):
@@ -73,7 +80,7 @@ class ProbeDocument(Document):
         return cls(
             name=t.name, on=p.on, place_m=list(p.place_m), low_m=list(p.low_m), high_m=list(p.high_m), boxed=p.boxed, blend_m=p.blend_m,
             sees=p.sees, size=p.size, bytes=int(bytes_of(p.size).value),
-            fits=[FitDocument(light_set=f.light_set, missing=f.missing, why=list(f.why)) for f in t.fits],
+            fits=[FitDocument.from_core(f) for f in t.fits],
             seen=[ProbedDocument.from_core(*seen) for seen in t.seen],
         )  # fmt: skip
 
@@ -116,6 +123,56 @@ class MirrorDocument(Document):
         return cls(name=t.name, on=t.mirror.on, node=t.mirror.node, divisor=t.mirror.divisor, seen=seen)
 
 
+class GridDocument(Document):
+    """A light grid: as the setup has it, bytes of its points, how it fits."""
+
+    name: str
+    on: bool
+    low_m: list[float]
+    high_m: list[float]
+    counts: list[int]
+    sees: bool
+    smoothed: float
+    bytes: int
+    fits: list[FitDocument]
+
+    @classmethod
+    def from_core(cls, t: GridTold) -> Self:
+        g = t.grid
+        return cls(
+            name=t.name, on=g.on, low_m=list(g.low_m), high_m=list(g.high_m), counts=list(g.counts), sees=g.sees, smoothed=g.smoothed,
+            bytes=int(grid_bytes(g.counts).value), fits=[FitDocument.from_core(f) for f in t.fits],
+        )  # fmt: skip
+
+
+class MoverDocument(Document):
+    """A thing that moves, at a viewpoint: grids that hold it, share of its pixels that none does, lx of light from around that it gets and
+    that are due, stops between the two; share of it from points that do not see it, stops that those change it by; stops further off than
+    a baked neighbour of its material (empty: none is seen); codes of what is wrong."""
+
+    viewpoint: str
+    drawable: str
+    pixels: int
+    grids: list[str]
+    uncovered: float
+    drawn: float
+    due: float
+    off_stops: float
+    unseen: float
+    leak_stops: float
+    seam_stops: float
+    neighbour: str
+    faults: list[str]
+
+    @classmethod
+    def from_core(cls, viewpoint: str, g: Gridded, faults: tuple[str, ...]) -> Self:
+        return cls(
+            viewpoint=viewpoint, drawable=g.drawable, pixels=g.pixels, grids=list(g.grids), uncovered=g.uncovered, drawn=g.drawn, due=g.due,
+            off_stops=g.off_stops, unseen=g.unseen, leak_stops=g.leak_stops, seam_stops=g.seam_stops, neighbour=g.neighbour,
+            faults=list(faults),
+        )  # fmt: skip
+
+
 class EyeDocument(Document):
     """Where a viewpoint's eye is, and the direction it looks in."""
 
@@ -125,15 +182,18 @@ class EyeDocument(Document):
 
 
 class ReflectionsDocument(Document):
-    """All reflection probes and planar mirrors of a build."""
+    """All reflection probes, planar mirrors and light grids of a build, and what things that move get of these."""
 
     probes: list[ProbeDocument]
     mirrors: list[MirrorDocument]
+    grids: list[GridDocument]
+    movers: list[MoverDocument]
     views: list[EyeDocument]
 
     @classmethod
     def from_core(cls, r: Reflections) -> Self:
         return cls(
             probes=[ProbeDocument.from_core(p) for p in r.probes], mirrors=[MirrorDocument.from_core(m) for m in r.mirrors],
+            grids=[GridDocument.from_core(g) for g in r.grids], movers=[MoverDocument.from_core(*m) for m in r.movers],
             views=[EyeDocument(viewpoint=v, eye=list(eye), forward=list(forward)) for v, eye, forward in r.views],
         )  # fmt: skip
