@@ -114,6 +114,10 @@ function wrongOf(p: Probe): string {
 
 const px = (value: number) => figure(Number(value.toFixed(value < 100 ? 1 : 0)));
 
+/** What most of the frame takes from first. */
+const bySight = (probes: Probe[]) =>
+  [...probes].sort((a, b) => (b.seen[0]?.pixels ?? 0) - (a.seen[0]?.pixels ?? 0));
+
 function ProbeTable({ probes }: { probes: Probe[] }) {
   return (
     <table className="sheet-table mt-2" data-testid="probes">
@@ -129,7 +133,7 @@ function ProbeTable({ probes }: { probes: Probe[] }) {
         </tr>
       </thead>
       <tbody>
-        {probes.map((p) => {
+        {bySight(probes).map((p) => {
           const seen = p.seen[0];
           const wrong = wrongOf(p);
           return (
