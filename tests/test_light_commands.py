@@ -364,3 +364,16 @@ def test_an_older_scene_is_told_what_it_lacks_by_command_and_converted(run, tmp_
     after = json.loads(next((tmp_path / "after").glob("*.setup.json")).read_text())
     assert after["bounce"]["enabled"] is True and after["lights"]["fill"]["on"] is False, "bounce stands in for the fill"
     assert run("migrate", path, "--viewpoint", "nowhere")[0] == 2
+
+
+def test_dials_are_priced_by_command(run, tmp_path):
+    build = shining_hall(bounce={"enabled": True, "steps": 8, "rays": 1}, depth={"copy_from": "opaque"})
+    path = write_build(build, tmp_path)
+    code, out, _ = run("dials", path, "--viewpoint", "level", "--json", "-")
+    found = json.loads(out)
+    assert code == 0 and [n["name"] for n in found["now"]] == ["bounce"] and found["due"] > 0
+    assert {"steps", "rays", "reach_m", "thickness_m", "margin_px", "divisor", "rounds", "fallback"} == {
+        d["leaf"] for d in found["dials"]
+    }
+    assert next(d for d in found["dials"] if d["leaf"] == "fallback")["nearer"] > 0
+    assert run("dials", path, "--viewpoint", "nowhere")[0] == 2

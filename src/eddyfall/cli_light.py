@@ -1,4 +1,4 @@
-"""Commands about light: reference, compare, where-light, moves, response, swap-shader, probes, migrate, roles, budget."""
+"""Commands about light: reference, compare, where-light, moves, response, swap-shader, probes, migrate, roles, dials, budget."""
 
 import argparse
 from collections.abc import Callable
@@ -106,6 +106,12 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--first", default="edit", metavar="ROLE", help="held against the second (default edit)")
     sub.add_argument("--second", default="play", metavar="ROLE", help="(default play)")
     sub.add_argument("--crop", type=numbers(4), metavar="X0,Y0,X1,Y1", help="of the frame (default: all of it)")
+    sub = command(
+        "dials",
+        dials,
+        "turn each dial of bounce and reflection by itself: nits nearer to what is due, noise, steps, bytes, time",
+    )
+    sub.add_argument("--viewpoint", required=True)
     sub = command(
         "budget",
         budget,
@@ -562,6 +568,35 @@ def roles(args: Any) -> int:
     head = ["setting", found.first, found.second, "alone", "pixels", "all but it", ""]
     if rows:
         out.table("", head, rows)
+    out.result(found, inputs(args))
+    return 0
+
+
+def dials(args: Any) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.dials import DialsDocument
+    from eddyfall.core.truth.dials import dials as asked
+    from eddyfall.core.truth.screen_budget import MIB
+
+    out, build = Out(args), opened(args)
+    with out.progress() as progress:
+        found = DialsDocument.from_core(asked(Renderer(), build, Request(args.viewpoint, target=args.target), progress))
+    if not found.now:
+        out.say("neither bounce nor reflection is on")
+    for n in found.now:
+        p = n.price
+        out.say(
+            f"{n.name}: {p.nits:.4g} of {found.due:.4g} nit from around, {p.off:.3g} off on the mean, noise {p.noise * 100:.0f} %, "
+            f"{p.steps / 1e6:.0f} M steps, {p.bytes / MIB:.2f} MiB, {p.ms:.0f} ms here"
+        )
+        rows = [
+            [d.leaf, f"{d.old} -> {d.new}", f"{d.nearer:+.3g}", f"{d.price.noise * 100:.0f} %", f"{d.price.steps / 1e6:.0f} M",
+             f"{d.price.rays / 1e6:.1f} M", f"{d.price.bytes / MIB:.2f}", f"{d.price.ms / max(p.ms, 1e-9):.2f}"]
+            for d in found.dials
+            if d.pass_name == n.name
+        ]  # fmt: skip
+        head = ["dial", "turned", "nits nearer to due", "noise", "steps", "rays", "MiB", "times as long"]
+        out.table("", head, sorted(rows, key=lambda r: -float(r[2])))
     out.result(found, inputs(args))
     return 0
 

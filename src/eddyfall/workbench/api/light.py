@@ -7,6 +7,7 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from eddyfall.core.errors import RequestError
+from eddyfall.core.handover.documents.dials import DialsDocument
 from eddyfall.core.handover.documents.light_account import AccountDocument
 from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
@@ -116,6 +117,11 @@ def swap(request: Any, project_id: int, number: int, viewpoint: str, asked: Quer
 @route(router, "GET", SHEET + "/probes", "viewer", response=ReflectionsDocument)
 def probes(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
     return ask(request, "measure", light.probes, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/dials", "viewer", response=DialsDocument)
+def dials(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", light.dials, _of(request, number, asked), viewpoint, asked.target)
 
 
 class OfRoles(Of):

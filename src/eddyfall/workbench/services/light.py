@@ -13,6 +13,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.moves import Stock
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.frame.stage import make_camera
+from eddyfall.core.handover.documents.dials import DialsDocument
 from eddyfall.core.handover.documents.light_account import AccountDocument
 from eddyfall.core.handover.documents.light_response import MaterialAnswerDocument, SwapDocument
 from eddyfall.core.handover.documents.moves import AlongDocument, MovesDocument
@@ -22,6 +23,8 @@ from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.swap import swap_shader
+from eddyfall.core.truth.dials import Dials
+from eddyfall.core.truth.dials import dials as turn_dials
 from eddyfall.core.truth.moving.along import WORST, Along, along, move_of, spot_of
 from eddyfall.core.truth.moving.along import Asked as AskedAlong
 from eddyfall.core.truth.reference.account import account as account_of
@@ -125,6 +128,15 @@ def probes(build: CoreBuild, viewpoint: str, target: str | None) -> ReflectionsD
         return reflections(renderer, build, [viewpoint], target)
 
     return ReflectionsDocument.from_core(STUDIO.draw(asked))
+
+
+def dials(build: CoreBuild, viewpoint: str, target: str | None) -> DialsDocument:
+    """What each dial of bounce and reflection buys at a viewpoint. RequestError if it does not exist."""
+
+    def asked(renderer: Renderer) -> Dials:
+        return turn_dials(renderer, build, Request(viewpoint, DEFAULT_SIZE, None, target))
+
+    return DialsDocument.from_core(STUDIO.draw(asked))
 
 
 def roles(

@@ -8,6 +8,7 @@ import { useLook } from "../look";
 import { AccountOf } from "./AccountOf";
 import { Answers } from "./Answers";
 import { Compared } from "./Compared";
+import { Dials } from "./Dials";
 import { Held } from "./Held";
 import { NoiseCurve } from "./NoiseCurve";
 import { type Region, useAccount } from "./queries";
@@ -109,6 +110,7 @@ export function LightAndColour() {
           <div className="min-w-0">
             <AccountOf account={account} />
             <WhereLight look={look} region={region} />
+            <Dials look={look} />
             <Reflections look={look} />
             <Answers look={look} />
             <Roles look={look} region={region} />

@@ -175,8 +175,8 @@ function ProbeTable({ probes }: { probes: Probe[] }) {
         })}
       </tbody>
       <caption className="second caption-bottom text-left pt-1">
-        Px off: half of its places, and nineteen in twenty, are off by no more. Unseen: share of its light
-        that goes to places it does not see.
+        Px off: half of its places, and nineteen in twenty, are off by no more; stops by which that shows, or
+        by which it lights what it does not see. Unseen: share of its light that goes there.
       </caption>
     </table>
   );

@@ -5,6 +5,7 @@ import { type Asked, around, serve } from "../../testing";
 import { part } from "../../testing/part";
 import { TitleBlockRoom } from "../../ui/titleBlock";
 import { Answers } from "./Answers";
+import { Dials } from "./Dials";
 import { Held } from "./Held";
 import { LightAndColour } from "./LightAndColour";
 import type { Account } from "./queries";
@@ -493,5 +494,43 @@ describe("probes and mirrors", () => {
     render(around({ children: <Reflections look={LOOK} /> }));
     fireEvent.click(screen.getByRole("button", { name: "Hold them against what is there" }));
     expect(await screen.findByText(/^There are none/)).toBeTruthy();
+  });
+});
+
+describe("dials", () => {
+  const price = { nits: 2, off: 1.5, noise: 0.2, steps: 1e6, rays: 0, bytes: 2 ** 20, ms: 10 };
+  test("what each buys stands beside what it costs, most first", async () => {
+    const turned = (leaf: string, nearer: number, ms: number) => ({
+      pass_name: "bounce",
+      leaf,
+      old: 4,
+      new: 8,
+      nearer,
+      price: { ...price, bytes: 3 * 2 ** 20, ms },
+    });
+    serve({
+      "GET /api/projects/1/builds/1/light/hall/dials": {
+        viewpoint: "hall",
+        due: 3,
+        now: [{ name: "bounce", price }],
+        dials: [turned("rays", 0, 19), turned("steps", 0.25, 20)],
+      },
+    });
+    render(around({ children: <Dials look={LOOK} /> }));
+    fireEvent.click(screen.getByRole("button", { name: "Turn each by itself" }));
+    const rows = within(await screen.findByTestId("dials-bounce")).getAllByRole("row");
+    expect(rows.slice(1).map((r) => r.textContent)).toEqual([
+      "steps 4 → 8+0.25 nit20 %+2×2.0",
+      "rays 4 → 80 nit20 %+2×1.9",
+    ]);
+  });
+
+  test("where neither pass is on, that is said", async () => {
+    serve({
+      "GET /api/projects/1/builds/1/light/hall/dials": { viewpoint: "hall", due: 3, now: [], dials: [] },
+    });
+    render(around({ children: <Dials look={LOOK} /> }));
+    fireEvent.click(screen.getByRole("button", { name: "Turn each by itself" }));
+    expect(await screen.findByText("Neither bounce nor reflection is on.")).toBeTruthy();
   });
 });

@@ -88,6 +88,16 @@ export const useReflections = (l: Look, wanted: boolean) =>
       must(client.GET(`${SHEET}/probes`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
   });
 
+/** What each dial of bounce and reflection buys there, once it is wanted. */
+export const useDials = (l: Look, wanted: boolean) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.light(l, "dials", null),
+    enabled: wanted && l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/dials`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
 /** How the materials that are seen answer light, once it is wanted. */
 export const useResponse = (l: Look, wanted: boolean) =>
   useQuery({
