@@ -265,11 +265,28 @@ def test_what_changed_since_a_probe_was_captured_is_told_and_captured_anew():
     gone = apply_change(
         build, Change(id="m", scope="node", operation=Operation(name="node.move", params={"node": "panel", "by_m": [0, 0, 100]}))
     )
-    state = {f.probe: f for f in fits(gone, renderer.geometry(gone), renderer)}
+    state = {f.name: f for f in fits(gone, renderer.geometry(gone), renderer)}
     assert state["lit"].why == ("panel changed",) and state["dark"].fresh
     (stale,) = [f for f in found_in(gone) if f.suspicion.code == "reflect.stale"]
     assert stale.suspicion.cause == "lit" and stale.suspicion.value > 0.25
     assert cures_of(stale) == ["capture probe lit anew"]
+
+
+def test_what_casts_nothing_and_takes_no_part_in_bakes_is_seen_all_the_same():
+    hidden = {"nodes": {"door": {"casts": False}}, "shaders": {"unbaked": {"passes": {"bake": False}}}}
+    build, _ = capture(
+        mirror_room(probes={"hall": {**ROOM, "size": 16, "samples": 1}}, materials={"door": {"shader": "unbaked"}}, **hidden)
+    )
+    renderer = Renderer()
+    assert all(f.fresh for f in fits(build, renderer.geometry(build), renderer))
+    away = Change(id="m", scope="node", operation=Operation(name="node.move", params={"node": "door", "by_m": [-1, 0, 0]}))
+    dull = Operation(name="material.metallic", params={"material": "brass", "value": 0.5})
+    for change, why in ((away, "door changed"), (Change(id="r", scope="material", operation=dull), "panel changed")):
+        after = apply_change(build, change)
+        (fit,) = fits(after, renderer.geometry(after), renderer)
+        assert fit.why == (why,)
+        again, done = capture(after)
+        assert done == (("hall", None),) and all(f.fresh for f in fits(again, renderer.geometry(again), renderer))
 
 
 def test_a_coarse_map_in_a_smooth_mirror_and_a_step_between_two_probes_are_told():

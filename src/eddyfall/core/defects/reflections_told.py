@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.bake.captures.capture import Fit, fits
+from eddyfall.core.bake.captures.capture import fits
 from eddyfall.core.bake.captures.grid import grid_fits
+from eddyfall.core.bake.captures.records import Fit
 from eddyfall.core.defects.grid_faults import judged as grid_judged
 from eddyfall.core.defects.probe_faults import judged
 from eddyfall.core.frame.mirrors import check_mirrors
@@ -90,8 +91,8 @@ def reflections(
     probes = []
     for name, probe in build.setup.probes.items():
         seen = [(v, p, tuple(s.code for s in judged(p))) for v, found in measured.items() for p in found if p.name == name]
-        probes.append(ProbeTold(name, probe, tuple(f for f in fitting if f.probe == name), tuple(seen)))
+        probes.append(ProbeTold(name, probe, tuple(f for f in fitting if f.name == name), tuple(seen)))
     told = tuple(MirrorTold(name, mirror, tuple(mirrors[name])) for name, mirror in build.setup.mirrors.items())
     lattice = grid_fits(build, renderer.geometry(build), renderer)
-    grids = tuple(GridTold(name, g, tuple(f for f in lattice if f.probe == name)) for name, g in build.setup.grids.items())
+    grids = tuple(GridTold(name, g, tuple(f for f in lattice if f.name == name)) for name, g in build.setup.grids.items())
     return Reflections(tuple(probes), told, grids, tuple(movers), tuple(views))

@@ -3,76 +3,73 @@ import { Pick } from "../../ui/Pick";
 import { Failed, Skeleton } from "../../ui/state";
 import { figure } from "../../ui/words";
 import type { Look } from "../look";
+import { OnDemand } from "./OnDemand";
 import { type MaterialAnswer, useResponse, useSwap } from "./queries";
 
 const STOCK = "stock_opaque";
 
 /** How each material that is seen answers light: alone on a card, in place against what is due, and why one does not. */
 export function Answers({ look }: { look: Look }) {
-  const of = `${look.viewpoint} ${look.target} ${look.stamp} ${look.state}`;
-  const [asked, setAsked] = useState<string | null>(null);
-  const found = useResponse(look, asked === of);
-  const answers = found.data;
-  const [open, setOpen] = useState<string | null>(null);
-  const chosen = answers?.find((a) => a.material === open) ?? answers?.find((a) => a.verdict !== "answers");
   return (
-    <section aria-label="How materials answer" className="mt-4">
-      <h2>How do materials answer light?</h2>
-      {asked !== of && (
-        <p className="mt-1 flex gap-2 items-center">
-          <button type="button" className="btn btn-sm" onClick={() => setAsked(of)}>
-            Ask what is seen
-          </button>
-          <span className="second">Each alone in even light and in the sun, then in place.</span>
-        </p>
-      )}
-      <Failed error={found.error} />
-      {asked === of && found.isPending && !found.error && <Skeleton lines={4} />}
-      {answers && (
-        <table className="sheet-table mt-1" data-testid="answers">
-          <thead>
-            <tr>
-              <th>Material</th>
-              <th>Base shader</th>
-              <th className="text-right!">Alone</th>
-              <th className="text-right!">In place</th>
-              <th> </th>
+    <OnDemand
+      look={look}
+      name="How materials answer"
+      title="How do materials answer light?"
+      button="Ask what is seen"
+      says="Each alone in even light and in the sun, then in place."
+      useFound={useResponse}
+    >
+      {(answers) => <Answered look={look} answers={answers} />}
+    </OnDemand>
+  );
+}
+
+function Answered({ look, answers }: { look: Look; answers: MaterialAnswer[] }) {
+  const [open, setOpen] = useState<string | null>(null);
+  const chosen = answers.find((a) => a.material === open) ?? answers.find((a) => a.verdict !== "answers");
+  return (
+    <>
+      <table className="sheet-table mt-1" data-testid="answers">
+        <thead>
+          <tr>
+            <th>Material</th>
+            <th>Base shader</th>
+            <th className="text-right!">Alone</th>
+            <th className="text-right!">In place</th>
+            <th> </th>
+          </tr>
+        </thead>
+        <tbody>
+          {answers.map((a) => (
+            <tr key={a.material} aria-current={a === chosen || undefined}>
+              <td>
+                <button type="button" className="link" onClick={() => setOpen(a.material)}>
+                  {a.material}
+                </button>
+              </td>
+              <td className="num">{a.shader}</td>
+              <td className="num text-right">{a.answer.toFixed(2)}</td>
+              <td className="num text-right">{a.in_place[0]?.answer.toFixed(2) ?? "–"}</td>
+              <td className={BAD.has(a.verdict) ? "text-error" : "second"}>
+                {BAD.has(a.verdict) ? `◆ ${a.verdict}` : a.verdict}
+              </td>
             </tr>
-          </thead>
-          <tbody>
-            {answers.map((a) => (
-              <tr key={a.material} aria-current={a === chosen || undefined}>
-                <td>
-                  <button type="button" className="link" onClick={() => setOpen(a.material)}>
-                    {a.material}
-                  </button>
-                </td>
-                <td className="num">{a.shader}</td>
-                <td className="num text-right">{a.answer.toFixed(2)}</td>
-                <td className="num text-right">{a.in_place[0]?.answer.toFixed(2) ?? "–"}</td>
-                <td className={BAD.has(a.verdict) ? "text-error" : "second"}>
-                  {BAD.has(a.verdict) ? `◆ ${a.verdict}` : a.verdict}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-      {answers && (
-        <p className="second">
-          Share of its own furnace value that a material is drawn with; in place: of what light's paths bring,
-          worst drawable first.
-        </p>
-      )}
+          ))}
+        </tbody>
+      </table>
+      <p className="second">
+        Share of its own furnace value that a material is drawn with; in place: of what light's paths bring,
+        worst drawable first.
+      </p>
       {chosen && (
         <Why
           key={chosen.material}
           look={look}
           answer={chosen}
-          shaders={[...new Set([...(answers ?? []).map((a) => a.shader), STOCK])]}
+          shaders={[...new Set([...answers.map((a) => a.shader), STOCK])]}
         />
       )}
-    </section>
+    </>
   );
 }
 

@@ -1,31 +1,31 @@
-import { useState } from "react";
-import { Failed, Skeleton } from "../../ui/state";
 import { figure } from "../../ui/words";
 import type { Look } from "../look";
-import { useDials } from "./queries";
+import { OnDemand } from "./OnDemand";
+import { type DialsOf, useDials } from "./queries";
 
 const MIB = 2 ** 20;
 
 /** What each dial of bounce and reflection buys on this frame, turned by itself, and what it costs. */
 export function Dials({ look }: { look: Look }) {
-  const of = `${look.viewpoint} ${look.target} ${look.stamp} ${look.state}`;
-  const [asked, setAsked] = useState<string | null>(null);
-  const found = useDials(look, asked === of);
   return (
-    <section aria-label="What dials buy" className="mt-4">
-      <h2>What does each dial buy?</h2>
-      {asked !== of && (
-        <p className="mt-1 flex gap-2 items-center">
-          <button type="button" className="btn btn-sm" onClick={() => setAsked(of)}>
-            Turn each by itself
-          </button>
-          <span className="second">Nits nearer to what is due, noise, and the price.</span>
-        </p>
-      )}
-      <Failed error={found.error} />
-      {asked === of && found.isPending && !found.error && <Skeleton lines={4} />}
-      {found.data?.now.length === 0 && <p className="second">Neither bounce nor reflection is on.</p>}
-      {found.data?.now.map((n) => (
+    <OnDemand
+      look={look}
+      name="What dials buy"
+      title="What does each dial buy?"
+      button="Turn each by itself"
+      says="Nits nearer to what is due, noise, and the price."
+      useFound={useDials}
+    >
+      {(found) => <Priced found={found} />}
+    </OnDemand>
+  );
+}
+
+function Priced({ found }: { found: DialsOf }) {
+  return (
+    <>
+      {found.now.length === 0 && <p className="second">Neither bounce nor reflection is on.</p>}
+      {found.now.map((n) => (
         <table key={n.name} className="sheet-table mt-2" data-testid={`dials-${n.name}`}>
           <thead>
             <tr>
@@ -39,7 +39,7 @@ export function Dials({ look }: { look: Look }) {
             </tr>
           </thead>
           <tbody>
-            {found.data.dials
+            {found.dials
               .filter((d) => d.pass_name === n.name)
               .sort((a, b) => b.nearer - a.nearer)
               .map((d) => (
@@ -62,7 +62,7 @@ export function Dials({ look }: { look: Look }) {
           </caption>
         </table>
       ))}
-    </section>
+    </>
   );
 }
 

@@ -1,30 +1,22 @@
-import { useState } from "react";
-import { Failed, Skeleton } from "../../ui/state";
 import { figure } from "../../ui/words";
 import type { Look } from "../look";
+import { OnDemand } from "./OnDemand";
 import { Eye, fitted, HEIGHT, plan, Scale, WIDTH } from "./plan";
 import { type Probe, type Reflections as Told, useReflections } from "./queries";
 
-/** Reflection probes and planar mirrors: where they stand, what they are off by there, what they leave out. */
+/** Reflection probes, planar mirrors and light grids: where they stand, what they are off by there, what they leave out. */
 export function Reflections({ look }: { look: Look }) {
-  const of = `${look.viewpoint} ${look.target} ${look.stamp} ${look.state}`;
-  const [asked, setAsked] = useState<string | null>(null);
-  const found = useReflections(look, asked === of);
   return (
-    <section aria-label="Probes and mirrors" className="mt-4">
-      <h2>What do probes and mirrors show?</h2>
-      {asked !== of && (
-        <p className="mt-1 flex gap-2 items-center">
-          <button type="button" className="btn btn-sm" onClick={() => setAsked(of)}>
-            Hold them against what is there
-          </button>
-          <span className="second">Parallax, leaks, steps, what is stale, what is left out.</span>
-        </p>
-      )}
-      <Failed error={found.error} />
-      {asked === of && found.isPending && !found.error && <Skeleton lines={4} />}
-      {found.data && <Shown told={found.data} />}
-    </section>
+    <OnDemand
+      look={look}
+      name="Probes and mirrors"
+      title="What do probes and mirrors show?"
+      button="Hold them against what is there"
+      says="Parallax, leaks, steps, what is stale, what is left out."
+      useFound={useReflections}
+    >
+      {(told) => <Shown told={told} />}
+    </OnDemand>
   );
 }
 

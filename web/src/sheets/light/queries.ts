@@ -11,6 +11,7 @@ export type Region = [number, number, number, number];
 export type Differing = Schemas["DifferingDocument"];
 export type Reflections = Schemas["ReflectionsDocument"];
 export type Probe = Reflections["probes"][number];
+export type DialsOf = Schemas["DialsDocument"];
 export type MaterialAnswer = Schemas["MaterialAnswerDocument"];
 export type Along = Schemas["AlongDocument"];
 export type Moment = Along["moments"][number];

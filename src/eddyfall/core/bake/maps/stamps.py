@@ -61,12 +61,17 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
         takes_part = build.setup.shaders.get(state.shader[i], Shader()).passes.bake and not state.blended[i]
         if not (state.drawn[i] and state.casts[i] and takes_part) or state.moves[i]:
             continue
-        used = triangles_of(geometry, (i,))
-        surface = _surface(np.ascontiguousarray(geometry.positions[geometry.triangles[used]]))
+        surface = surface_of(geometry, i)
         look = _look(build, d.material) if d.material >= 0 else None
         drawables[d.name] = digest(surface, look, bool(state.double_sided[i]), int(state.blend[i]))[:12]
     lights = tuple(baked_lights(build, light_set))
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
+
+
+def surface_of(geometry: Geometry, drawable: int) -> str:
+    """Stamp of a drawable's triangles, where they are."""
+    used = triangles_of(geometry, (drawable,))
+    return _surface(np.ascontiguousarray(geometry.positions[geometry.triangles[used]]))
 
 
 _surfaces: OrderedDict[str, str] = OrderedDict()
@@ -203,4 +208,15 @@ def scene_stamp(now: Stamps) -> str:
     return digest(sorted(now.drawables.items()), sorted(now.lights.items()))[:12]
 
 
-__all__ = ["Staleness", "Stamps", "gather_stamp", "scene_stamp", "sky_stamp", "stale", "stamps", "surface_stamp", "with_scenes"]
+__all__ = [
+    "Staleness",
+    "Stamps",
+    "gather_stamp",
+    "scene_stamp",
+    "sky_stamp",
+    "stale",
+    "stamps",
+    "surface_of",
+    "surface_stamp",
+    "with_scenes",
+]

@@ -75,7 +75,7 @@ def stale_maps(build: Build, renderer: Renderer) -> list[str]:
         for fit in states:
             if not fit.fresh:
                 of_set = f", {fit.light_set}" if fit.light_set else ""
-                found.append(f"{what} {fit.probe}{of_set}: {'never captured' if fit.missing else '; '.join(fit.why)}")
+                found.append(f"{what} {fit.name}{of_set}: {'never captured' if fit.missing else '; '.join(fit.why)}")
     return found
 
 

@@ -2,7 +2,7 @@
 
 from typing import Self
 
-from eddyfall.core.bake.captures.capture import Fit
+from eddyfall.core.bake.captures.records import Fit
 from eddyfall.core.defects.grid_faults import grid_bytes
 from eddyfall.core.defects.reflection_ways import bytes_of
 from eddyfall.core.defects.reflections_told import GridTold, MirrorTold, ProbeTold, Reflections
