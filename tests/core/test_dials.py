@@ -1,10 +1,15 @@
-"""What dials of bounce and reflection buy: held against frames drawn one by one, exact counts, noise that falls with rays."""
+"""What dials of bounce and reflection buy, exact counts, noise that falls with the root of rays; passes that are too noisy."""
 
 import numpy as np
 import pytest
 
+from eddyfall.core.defects.noise_samples import FAMILY
+from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.lineup import line_up
+from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.dials import dials
+from eddyfall.core.truth.pass_noise import added_noise
 from light_rooms import VIEWS, mirror_room, shining_hall
 
 
@@ -39,3 +44,30 @@ def test_dials_of_reflection_and_where_nothing_is_on():
     assert np.isfinite([d.price.off for d in found.turned]).all()
     assert dials(Renderer(), mirror_room(), Request("eye")).now == ()
     assert all(d.price.ms >= 0 for d in found.turned) and found.due == pytest.approx(found.due)
+
+
+def level(rays, rounds=0, **setup):
+    bounce = {"enabled": True, "steps": 64, "rays": rays, "rounds": rounds}
+    return shining_hall(**{"bounce": bounce, "depth": {"copy_from": "opaque"}, "viewpoints": {"level": VIEWS["level"]}, **setup})
+
+
+def test_noise_falls_with_the_root_of_rays_or_faster():
+    """Independent rays: 1 / sqrt N; the rays of a bundle lie evenly, and do no worse. A filter of three rounds leaves little of it."""
+    noise = {}
+    for rays, rounds in ((1, 0), (4, 0), (16, 0), (4, 3)):
+        uncut = Renderer().uncut(level(rays, rounds), Request("level", (480, 270)), "linear")
+        rms, mean = added_noise(uncut, "bounce")
+        noise[rays, rounds] = rms / mean
+    assert noise[4, 0] < 0.6 * noise[1, 0] and noise[16, 0] < 0.6 * noise[4, 0] and noise[4, 3] < 0.6 * noise[4, 0]
+    off = Renderer().uncut(shining_hall(), Request("level", (96, 54)), "linear")
+    assert added_noise(off, "bounce") == (0.0, 0.0)
+
+
+def test_noise_beyond_what_a_target_allows_is_told_and_cured_by_so_many_rays_and_a_line_up_finds_them():
+    assert [s.code for s in FAMILY.inspect(Survey(level(1), Renderer()))] == []
+    (found,) = [f for f in sweep(level(1, budget={"noise": 0.1})).findings if f.code == "noise.samples"]
+    assert found.suspicion.cause == "bounce" and found.suspicion.subjects == ("floor",) and found.suspicion.value > 0.1
+    verdicts = {r.change.title: r.verdict for r in found.remedies}
+    assert any(v == "cures" for title, v in verdicts.items() if "rays" in title), verdicts
+    result = line_up(level(1), "level", (400, 440, 120, 80), "noisy", renderer=Renderer())
+    assert any(t.verdict == "clears it" for t in result.trials if "rounds" in t.title or "rays" in t.title)

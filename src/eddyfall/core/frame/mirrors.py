@@ -20,6 +20,7 @@ from eddyfall.core.scene.model import vec3
 
 LEAST_SHARE = 0.25  # of a thing's area that lies in one plane, for it to be flat enough to mirror
 SAME_DIRECTION = 0.9999  # cosine between normals of one plane
+SEEDS = 64  # planes that are tried
 FLAT = 1e-4  # of a thing's size, that it may leave its plane
 
 
@@ -77,7 +78,7 @@ def planes_of(name: str, node: str, divisor: int, geometry: Geometry) -> list[Mi
     points = corners.reshape(-1, 3)
     size = float(np.linalg.norm(points.max(axis=0) - points.min(axis=0)))
     left, planes, total = area > 0, [], float(area.sum())
-    for at in np.argsort(-area):
+    for at in _likely(normal, corners.mean(axis=1), area, size):
         if not left[at]:
             continue
         n, offset = normal[at], -float(normal[at] @ corners[at].mean(axis=0))
@@ -91,6 +92,19 @@ def planes_of(name: str, node: str, divisor: int, geometry: Geometry) -> list[Mi
         )
         raise SetupError(f"node {node!r} is not flat: no more than {most:.0%} of it looks the same way", where)
     return planes
+
+
+def _likely(normal: np.ndarray, middle: np.ndarray, area: np.ndarray, size: float) -> np.ndarray:
+    """(k,) triangles whose planes may hold a good share of a thing's area: the largest of each of those bins of like planes that hold most.
+    A plane's area falls into no more than sixteen bins."""
+    offset = np.einsum("nk,nk->n", normal, middle)
+    bins = np.round(np.column_stack([normal * 20, offset / max(size * 0.01, 1e-9)])).astype(np.int64)
+    _, of = np.unique(bins, axis=0, return_inverse=True)
+    of = of.ravel()
+    held = np.bincount(of, area)
+    order = np.lexsort((-area, of))
+    largest = order[np.r_[True, np.diff(of[order]) > 0]]  # the first of each bin, in the order of bins
+    return np.asarray(largest[np.argsort(-held)][:SEEDS])
 
 
 def mirrored_camera(camera: Camera, plane: MirrorPlane) -> Camera:

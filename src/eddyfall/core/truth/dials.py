@@ -10,23 +10,18 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.frame.held import held_at
-from eddyfall.core.frame.render import Frame, Renderer, Request
-from eddyfall.core.passes import bounce, reflect
+from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.passes.contract import Stage
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, apply_change, set_resolved
-from eddyfall.core.scene.setup.sections.screen import Bounce, Marched, Reflect
-from eddyfall.core.shade.srgb import REC709_LUMA
+from eddyfall.core.scene.setup.sections.screen import Marched
+from eddyfall.core.truth.pass_noise import PASSES, added_noise
 from eddyfall.core.truth.reference.of_frame import Wanted
 from eddyfall.core.truth.response.in_place import drawn_even, due_even
 
 SIZE = (480, 270)  # px at which frames are drawn; steps, rays and bytes are counted at COUNTED
 COUNTED = (1920, 1080)
 PLACES = 512  # spread over the frame, whose due light is worked out
-NOISE_PLACES = 256  # at which a pass is held against what it tends to
-SECTIONS: dict[str, tuple[type[Bounce] | type[Reflect], Any, str, str]] = {
-    "bounce": (Bounce, bounce, "bounced", "shaded"), "reflect": (Reflect, reflect, "reflected", "with_sky"),
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -72,7 +67,7 @@ def dials(
     """What each dial buys at a request's viewpoint; nothing where no such pass is on. RequestError for what makes no sense."""
     request = replace(request, size=SIZE, crop=None)
     frame = renderer.frame(build, request, "linear")
-    on = [name for name, (kind, *_) in SECTIONS.items() if frame.stage.resolved[kind].enabled]
+    on = [name for name, (kind, *_) in PASSES.items() if frame.stage.resolved[kind].enabled]
     pixels = Wanted(request=request, points=PLACES).pixels()
     of = frame.drawable[pixels[:, 1], pixels[:, 0]]
     pixels, of = pixels[of >= 0], of[of >= 0]
@@ -81,10 +76,10 @@ def dials(
     measured = _Places(at[:, 0], at[:, 1], due[clear], of[clear])
     now = tuple((name, _price(build, request, name, measured)) for name in on)
     turned = []
-    wanted = [(name, *turn) for name in on for turn in _turns(frame.stage.resolved[SECTIONS[name][0]])]
+    wanted = [(name, *turn) for name in on for turn in _turns(frame.stage.resolved[PASSES[name][0]])]
     for number, (name, leaf, value) in enumerate(wanted):
         progress(f"{name}.{leaf}", number / len(wanted))
-        setting = frame.stage.resolved[SECTIONS[name][0]]
+        setting = frame.stage.resolved[PASSES[name][0]]
         title = f"{name}.{leaf} {getattr(setting, leaf)} -> {value}"
         change = set_resolved(build, frame.stage.resolved, {f"{name}.{leaf}": value}, title=title)
         price = _price(apply_change(build, change), request, name, measured)
@@ -130,34 +125,14 @@ def _price(build: Build, request: Request, name: str, at: _Places) -> Price:
     drawn = drawn_even(frame)[at.y, at.x] if len(at.x) else np.zeros(1)
     off = at.off(drawn)
     steps, rays, held = spent(uncut.stage, name)
-    return Price(
-        float(drawn.mean()), off, _noise(uncut, name), steps, rays, held, 1e3 * renderer.clock.seconds.get(f"pass {name}", 0.0)
-    )
-
-
-def _noise(uncut: Frame, name: str) -> float:
-    """RMS of what a pass adds against what it tends to, over the mean of what it adds, at some of the pixels that take part."""
-    _, module, added, onto = SECTIONS[name]
-    b = uncut.buffers
-    section = module.section(uncut.stage)
-    if b[added].shape[:2] != uncut.pixels.shape:
-        return 0.0
-    before = {**b, onto: b[onto] - b[added]}
-    y, x = np.nonzero(module.takes_part(before, section))
-    if not len(y):
-        return 0.0
-    some = np.unique(np.linspace(0, len(y) - 1, NOISE_PLACES).astype(int))
-    mask = np.zeros(uncut.pixels.shape, bool)
-    mask[y[some], x[some]] = True
-    tends = module.converged(before, section, mask)[mask] @ REC709_LUMA
-    drawn = b[added][mask].astype(np.float64) @ REC709_LUMA
-    mean = float(np.abs(tends).mean())
-    return float(np.sqrt(((drawn - tends) ** 2).mean()) / mean) if mean > 0 else 0.0
+    rms, mean = added_noise(uncut, name)
+    ms = 1e3 * renderer.clock.seconds.get(f"pass {name}", 0.0)
+    return Price(float(drawn.mean()), off, rms / mean if mean > 0 else 0.0, steps, rays, held, ms)
 
 
 def spent(stage: Stage, name: str) -> tuple[int, int, int]:
     """(places looked at along rays, rays into the world at the most, bytes that all such passes hold) of a frame of COUNTED."""
-    setting: Marched = stage.resolved[SECTIONS[name][0]]
+    setting: Marched = stage.resolved[PASSES[name][0]]
     width, height = (-(-(edge + 2 * setting.margin_px) // setting.divisor) for edge in COUNTED)
     rays = width * height * setting.rays
     return rays * setting.steps, rays if setting.fallback == "world" else 0, sum(h.bytes for h in held_at(stage, COUNTED))

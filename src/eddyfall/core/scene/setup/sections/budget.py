@@ -22,6 +22,14 @@ class Budget(Section):
     )
     shadow_rays: int = leaf(0, "-", "shadow rays that a frame may trace; 0 is no limit", beside="budget", ge=0)
     lights: int = leaf(0, "-", "lamps that may reach one pixel; 0 is no limit", beside="budget", ge=0, le=4096)
+    noise: float = leaf(
+        0.0,
+        "-",
+        "noise, over a surface's mean, that what bounce and reflection add may have; 0 is no limit",
+        beside="budget",
+        ge=0,
+        le=10,
+    )
     screen_mib: float = leaf(
         0.0,
         "MiB",
