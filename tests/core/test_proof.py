@@ -17,6 +17,7 @@ from eddyfall.core.sweep.proof import prove, sharing
 from eddyfall.core.sweep.run import OUTLINE_PX
 from eddyfall.demo.shapes import Shape
 from light_rooms import MATT, shining_hall
+from light_rooms import VIEWS as VIEWS_OF_HALL
 from scenes import Thing, build_of, net_build
 
 SIZE = (320, 180)
@@ -121,3 +122,22 @@ def test_light_from_around_that_gets_truer_elsewhere_is_counted_apart_and_what_g
     )  # fmt: skip
     assert truer.light_truer > 0.005 and truer.elsewhere < 0.001
     assert worse.light_truer == 0 and worse.elsewhere > 0.002
+
+
+def test_a_proof_goes_along_the_moves_of_the_set_up():
+    """Up to the shining wall the floor loses what gives it its light; with rays into the world it does not. The way back is refused."""
+    keys = {"a": {"t_s": 0, "viewpoint": "near"}, "b": {"t_s": 1, "eye": [1.5, 1.6, 6.0], "target": [3.0, 0.0, 6.0]}}
+    bounce = {"enabled": True, "steps": 64, "rays": 4}
+    moves = {"walk": {"keys": keys, "rate_hz": 5}}
+    shown = {"viewpoints": {"near": VIEWS_OF_HALL["near"]}, "exposure": {"mode": "fixed", "ev100": 7}}
+    frame = {"depth": {"copy_from": "opaque"}, "moves": moves, **shown}
+    lost, found = (shining_hall(bounce={**bounce, "fallback": fallback}, **frame) for fallback in ("nothing", "world"))
+    proof = prove(lost, found, frozenset({"floor"}), size=SIZE, renderer=Renderer())
+    (walk,) = proof.moves
+    assert (walk.move, walk.surface) == ("walk", "floor") and walk.before > 0.8 and walk.after < 0.25
+    assert proof.proved and "floor no longer drifts along walk" in proof.why
+    back = prove(found, lost, frozenset({"floor"}), size=SIZE, renderer=Renderer())
+    assert not back.proved and ("drifts by" in back.why or "new finding" in back.why) and back.moves[0].worse
+    assert ProofDocument.from_core(proof).moves[0].after == walk.after
+    still = prove(shining_hall(**shown, moves=moves), found, frozenset(), size=SIZE, renderer=Renderer())
+    assert still.moves == ()

@@ -10,7 +10,9 @@ from eddyfall.core.defects import families
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.scene.build import Build
+from eddyfall.core.sweep.proof_moves import MoveProof, along_moves
 from eddyfall.core.truth.judge import Judge
+from eddyfall.core.truth.moving.along import LIMIT_STOPS
 from eddyfall.core.truth.shadow_classes import SAME, Class
 from eddyfall.core.truth.surfaces import surfaces_of, to_light
 from eddyfall.core.truth.truer import light_truer
@@ -37,8 +39,8 @@ class ViewProof:
 
 @dataclass(frozen=True)
 class Proof:
-    """views of every viewpoint; titles of findings that the repair ends, leaves and makes. proved: ends some or none was named,
-    makes none, and changes nothing elsewhere beyond 0.1 % of any frame."""
+    """views of every viewpoint; titles of findings that the repair ends, leaves and makes; moves: drift along those of the set-up. proved:
+    ends some or none was named, makes none, changes nothing elsewhere beyond 0.1 % of any frame, and lets nothing drift more."""
 
     views: tuple[ViewProof, ...]
     ended: tuple[str, ...]
@@ -46,6 +48,7 @@ class Proof:
     made: tuple[str, ...]
     proved: bool
     why: str
+    moves: tuple[MoveProof, ...] = ()
 
 
 def prove(
@@ -66,6 +69,8 @@ def prove(
     ended = tuple(title for key, title in found[0].items() if key not in found[1])
     made = tuple(title for key, title in found[1].items() if key not in found[0])
     left = tuple(title for key, title in found[1].items() if key in found[0])
+    progress("going along moves", 0.97)
+    moves = along_moves(renderer, before, after, cause, target)
     progress("done", 1.0)
     worst = max(views, key=lambda v: v.elsewhere)
     edges = max(views, key=lambda v: v.shadow_edges)
@@ -75,6 +80,10 @@ def prove(
     truer = max(views, key=lambda v: v.light_truer)
     if truer.light_truer > COLLATERAL_LIMIT:
         why += f" but light from around on {truer.light_truer * 100:.2f} % of {truer.viewpoint}, nearer to what is due"
+    steadier = [m for m in moves if m.before > LIMIT_STOPS >= m.after]
+    if steadier:
+        why += f"; {steadier[0].surface} no longer drifts along {steadier[0].move} [prediction]"
+    wilder = next((m for m in moves if m.worse), None)
     proved = True
     if fingerprint is not None and fingerprint in found[1]:
         proved, why = False, "the finding is still there"
@@ -82,9 +91,14 @@ def prove(
         proved, why = False, f"it makes a new finding: {made[0]}"
     elif worst.elsewhere > COLLATERAL_LIMIT:
         proved, why = False, f"{worst.elsewhere * 100:.2f} % of {worst.viewpoint} changes away from the cause"
+    elif wilder is not None:
+        proved, why = (
+            False,
+            f"{wilder.surface} drifts by {wilder.after:.2f} stops along {wilder.move}, {wilder.before:.2f} before",
+        )
     elif fingerprint is None and all(v.changed == 0 for v in views):
         proved, why = False, "it changes nothing from any viewpoint"
-    return Proof(tuple(views), ended, left, made, proved, why)
+    return Proof(tuple(views), ended, left, made, proved, why, moves)
 
 
 def _view(

@@ -157,6 +157,12 @@ export function ProofTable({ of }: { of: ProofResult }) {
           ))}
         </tbody>
       </table>
+      {of.moves.map((m) => (
+        <p key={`${m.move} ${m.surface}`} className="second mt-1">
+          Along {m.move}, {m.surface} drifts by <span className="num">{m.after.toFixed(2)}</span> stops,{" "}
+          <span className="num">{m.before.toFixed(2)}</span> before [prediction]
+        </p>
+      ))}
       {of.ended.length > 0 && <p className="second mt-1">Ends: {of.ended.join("; ")}</p>}
       {of.made.length > 0 && <p className="text-error mt-1">Makes: {of.made.join("; ")}</p>}
     </section>

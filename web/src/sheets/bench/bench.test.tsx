@@ -188,10 +188,14 @@ test("a proof says where it holds, and names siblings with pixels", () => {
     left: [],
     made: [],
     views: [view],
+    moves: [{ move: "visit", surface: "floor", before: 1.35, after: 0.1 }],
   };
   render(<ProofTable of={proof} />, { wrapper: MemoryRouter });
   expect(screen.getByText(/✓ Proved/).textContent).toContain("the finding is gone");
   expect(screen.getByText("net_2: 310 px")).toBeTruthy();
+  expect(screen.getByText(/^Along visit, floor drifts by/).textContent).toBe(
+    "Along visit, floor drifts by 0.10 stops, 1.35 before [prediction]",
+  );
   expect(screen.getByText(/^4\.00\s%$/)).toBeTruthy();
 });
 

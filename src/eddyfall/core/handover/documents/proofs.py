@@ -2,8 +2,11 @@
 
 from typing import Self
 
+from pydantic import Field
+
 from eddyfall.core.handover.documents.base import Document
 from eddyfall.core.sweep.proof import Proof, ViewProof
+from eddyfall.core.sweep.proof_moves import MoveProof
 
 
 class ViewProofDocument(Document):
@@ -25,8 +28,21 @@ class ViewProofDocument(Document):
         return cls.model_validate(vars(view))
 
 
+class MoveProofDocument(Document):
+    """A surface along a move: stops of drift before and after [predictions]."""
+
+    move: str
+    surface: str
+    before: float
+    after: float
+
+    @classmethod
+    def from_core(cls, m: MoveProof) -> Self:
+        return cls.model_validate(vars(m))
+
+
 class ProofDocument(Document):
-    """Titles of findings that the repair ends, leaves and makes; every viewpoint before and after."""
+    """Titles of findings that the repair ends, leaves and makes; every viewpoint before and after; drift along moves."""
 
     proved: bool
     why: str
@@ -34,10 +50,12 @@ class ProofDocument(Document):
     left: list[str]
     made: list[str]
     views: list[ViewProofDocument]
+    moves: list[MoveProofDocument] = Field(default_factory=list)  # proofs of before there were any have none
 
     @classmethod
     def from_core(cls, proof: Proof) -> Self:
         return cls(
             proved=proof.proved, why=proof.why, ended=list(proof.ended), left=list(proof.left), made=list(proof.made),
             views=[ViewProofDocument.from_core(v) for v in proof.views],
+            moves=[MoveProofDocument.from_core(m) for m in proof.moves],
         )  # fmt: skip
