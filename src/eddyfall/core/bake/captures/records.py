@@ -149,12 +149,19 @@ def _why_stale(
     then = build.setup.baked_scenes.get(record.scene, BakedScene()).drawables
     new = {name for name, stamp in now.drawables.items() if then.get(name) != stamp} - set(gone)
     if new:
-        frame, scene = from_place(renderer, build, place, light_set)
-        ways = middles_of(LOOKS)
-        hits = scene.met.hits(np.tile(np.array(place), (len(ways), 1)), ways)
-        seen = {frame.geometry.drawables[d].name for d in np.unique(scene.soup.owner[hits.triangle[hits.triangle >= 0]])}
+        # Asked again for each trial of a sweep: what a place sees follows from what there is.
+        key = f"sight of {place} in {scene_stamp(now)}"
+        seen = renderer.memo.once(key, lambda: _seen_from(renderer, build, place, light_set))
         why += [f"{name} stands in its sight now" for name in sorted(new & seen)]
     return why
+
+
+def _seen_from(renderer: Renderer, build: Build, place: Place, light_set: str | None) -> frozenset[str]:
+    """Names of what a place sees."""
+    frame, scene = from_place(renderer, build, place, light_set)
+    ways = middles_of(LOOKS)
+    hits = scene.met.hits(np.tile(np.array(place), (len(ways), 1)), ways)
+    return frozenset(frame.geometry.drawables[d].name for d in np.unique(scene.soup.owner[hits.triangle[hits.triangle >= 0]]))
 
 
 def captured_of(
