@@ -80,7 +80,7 @@ def test_it_is_plain_json(net):
     import json
 
     document = json.loads(ProofDocument.from_core(proof_of(net, ("shaders", "net", "passes", "depth"), True)).model_dump_json())
-    assert {"proved", "why", "ended", "left", "made", "views"} == set(document)
+    assert {"proved", "why", "ended", "left", "made", "views", "moves"} == set(document)
     assert {"viewpoint", "role", "changed", "on_cause", "elsewhere", "siblings", "shadow_edges", "light_truer"} == set(
         document["views"][0]
     )
