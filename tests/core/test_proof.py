@@ -137,7 +137,11 @@ def test_a_proof_goes_along_the_moves_of_the_set_up():
     assert (walk.move, walk.surface) == ("walk", "floor") and walk.before > 0.8 and walk.after < 0.25
     assert proof.proved and "floor no longer drifts along walk" in proof.why
     back = prove(found, lost, frozenset({"floor"}), size=SIZE, renderer=Renderer())
-    assert not back.proved and ("drifts by" in back.why or "new finding" in back.why) and back.moves[0].worse
+    assert not back.proved and ("further off along walk" in back.why or "new finding" in back.why) and back.moves[0].worse
     assert ProofDocument.from_core(proof).moves[0].after == walk.after
+    # A margin lifts the frame from near by, and nothing before the wall: it drifts more, and is nowhere worse.
+    wide = shining_hall(bounce={**bounce, "margin_px": 128}, **frame)
+    lifted = prove(lost, wide, frozenset({"floor"}), size=SIZE, renderer=Renderer())
+    assert lifted.proved and lifted.moves[0].after > lifted.moves[0].before and not lifted.moves[0].worse
     still = prove(shining_hall(**shown, moves=moves), found, frozenset(), size=SIZE, renderer=Renderer())
     assert still.moves == ()

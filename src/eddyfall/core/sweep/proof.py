@@ -40,7 +40,7 @@ class ViewProof:
 @dataclass(frozen=True)
 class Proof:
     """views of every viewpoint; titles of findings that the repair ends, leaves and makes; moves: drift along those of the set-up. proved:
-    ends some or none was named, makes none, changes nothing elsewhere beyond 0.1 % of any frame, and lets nothing drift more."""
+    ends some or none was named, makes none, changes nothing elsewhere beyond 0.1 % of any frame, leaves no moment of a move worse."""
 
     views: tuple[ViewProof, ...]
     ended: tuple[str, ...]
@@ -94,7 +94,7 @@ def prove(
     elif wilder is not None:
         proved, why = (
             False,
-            f"{wilder.surface} drifts by {wilder.after:.2f} stops along {wilder.move}, {wilder.before:.2f} before",
+            f"{wilder.surface} is {wilder.further:.2f} stops further off along {wilder.move} than it was",
         )
     elif fingerprint is None and all(v.changed == 0 for v in views):
         proved, why = False, "it changes nothing from any viewpoint"

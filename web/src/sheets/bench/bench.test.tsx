@@ -188,7 +188,7 @@ test("a proof says where it holds, and names siblings with pixels", () => {
     left: [],
     made: [],
     views: [view],
-    moves: [{ move: "visit", surface: "floor", before: 1.35, after: 0.1 }],
+    moves: [{ move: "visit", surface: "floor", before: 1.35, after: 0.1, further: 0 }],
   };
   render(<ProofTable of={proof} />, { wrapper: MemoryRouter });
   expect(screen.getByText(/✓ Proved/).textContent).toContain("the finding is gone");

@@ -29,12 +29,13 @@ class ViewProofDocument(Document):
 
 
 class MoveProofDocument(Document):
-    """A surface along a move: stops of drift before and after [predictions]."""
+    """A surface along a move: stops of drift before and after, stops by which some moment is further off than it was [predictions]."""
 
     move: str
     surface: str
     before: float
     after: float
+    further: float
 
     @classmethod
     def from_core(cls, m: MoveProof) -> Self:
