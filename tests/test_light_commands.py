@@ -366,6 +366,17 @@ def test_an_older_scene_is_told_what_it_lacks_by_command_and_converted(run, tmp_
     assert run("migrate", path, "--viewpoint", "nowhere")[0] == 2
 
 
+def test_the_least_range_of_a_lamp_by_command(run, tmp_path):
+    """A patch 5 m from a lamp of 20 m that alone lights it: d / (1 - (1 - (d / 20)^4) 2^-.25)^(1/4) = 7.876 m keep it within .25 stops."""
+    patch = Thing("patch", Shape().quad((-0.02, 0, 0.02), (0.04, 0, 0), (0, 0, -0.04)), Material("patch", metallic=0.0, ior=1.0))
+    lamp = Light("lamp", "point", intensity=900.0, range_m=20.0)
+    view = {"eye": [0.0, 0.2, 0.06], "target": [0, 0, 0]}
+    build = build_of(patch, setup={"viewpoints": {"eye": view}, "sky": {"ambient": False}}, lamps=((lamp, (0.0, 5.0, 0.0)),))
+    code, out, _ = run("migrate", write_build(build, tmp_path), "--json", "-")
+    (reach,) = json.loads(out)["reaches"]
+    assert code == 0 and reach["range_m"] == 20 and reach["least_m"] == pytest.approx(7.876, abs=0.005) and reach["kept"] >= 0.95
+
+
 def test_dials_are_priced_by_command(run, tmp_path):
     build = shining_hall(bounce={"enabled": True, "steps": 8, "rays": 1}, depth={"copy_from": "opaque"})
     path = write_build(build, tmp_path)

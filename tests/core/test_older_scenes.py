@@ -93,6 +93,13 @@ def test_a_fill_that_bounce_doubles_is_told_and_taken_out(renderer):
     assert [(r.change.title, r.verdict) for r in found.remedies] == [("take out the fill fill", "cures")]
 
 
+def test_a_fill_is_told_at_any_size_of_frame():
+    """Its pixels are worked out on a small frame and laid on the survey's."""
+    (found,) = FAMILY.inspect(Survey(room(fill=2200.0), Renderer(), size=(320, 180)))
+    x, y, w, h = found.regions["eye"]
+    assert x + w <= 320 and y + h <= 180 and w > 20 and found.evidence[0].picture.shape == (180, 320, 3)
+
+
 def test_a_lamp_that_is_no_fill_and_a_frame_without_bounce_are_silent(renderer):
     for build in (room(fill=40.0), room(fill=20_000.0), room(), room(fill=2200.0, bounce=False)):
         assert [s.code for s in FAMILY.inspect(Survey(build, Renderer(), pictures=False))] == []

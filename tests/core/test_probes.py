@@ -7,10 +7,12 @@ import pytest
 
 from eddyfall.core.bake.captures.capture import capture, fits
 from eddyfall.core.defects.reflection_symptoms import shares_of_mirrored
+from eddyfall.core.defects.registry import code_of
 from eddyfall.core.errors import ChangeError, SetupError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
+from eddyfall.core.lineup import line_up
 from eddyfall.core.lineup.spot import make_spot
 from eddyfall.core.scene.changes import Change, Operation, apply_change, apply_changes, rename_clashes
 from eddyfall.core.scene.model import Material
@@ -373,12 +375,64 @@ def test_what_only_a_mirror_or_a_probe_can_show_is_cured_by_them_and_a_thing_lef
     assert cures_of(gap) == ["draw base shader plain in mirrors"]
 
 
-def test_in_the_meter_house_exactly_the_seeded_causes_are_found_and_each_is_cured():
+@pytest.fixture(scope="module")
+def meter_house():
     build, truth = make_meter_house()
-    findings = sweep(build).findings
+    return build, truth, sweep(build).findings
+
+
+def test_in_the_meter_house_exactly_the_seeded_causes_are_found_and_each_is_cured(meter_house):
+    build, truth, findings = meter_house
     assert {(f.code, f.suspicion.cause) for f in findings} == {(row["code"], row["cause"]) for row in truth["findings"]}
     for row in truth["findings"]:
         found = next(f for f in findings if f.code == row["code"])
         assert set(row["subjects"]) <= set(found.suspicion.subjects) and cures_of(found), row
     repaired = apply_changes(build, rename_clashes([f.best.change for f in findings]))
     assert sweep(repaired).findings == ()
+
+
+def test_a_line_up_on_each_finding_of_the_meter_house_clears_it_with_what_the_sweep_offers(meter_house):
+    """As a case is opened on it: its code's symptom, a spot within its region at the viewpoint where most is spoilt."""
+    build, _, findings = meter_house
+    for f in findings:
+        view = max(f.suspicion.pixels, key=lambda v: f.suspicion.pixels[v])
+        x, y, w, h = f.suspicion.regions[view]
+        wide, high = min(w, 110), min(h, 90)
+        spot = (x + (w - wide) * 3 // 4, y + (h - high) // 2, wide, high)
+        result = line_up(build, view, spot, code_of(f.code).symptom, subject=f.suspicion.subjects[0])
+        said = {t.title: (t.verdict, t.before, t.after) for t in result.trials}
+        assert said.get(f.best.change.title, ("not tried",))[0] == "clears it", (f.code, said)
+
+
+def test_probes_hold_nothing_that_moves_and_all_of_it_moves_with_the_scene():
+    """A door that moves is in no capture: whatever ends at it is shown wrongly. A scene that is shifted takes boxes and keys along."""
+    moving = mirror_room(probes={"hall": {**ROOM, "size": 16, "samples": 1}}, nodes={"door": {"moves": True}})
+    build, _ = capture(moving)
+    renderer = Renderer()
+    assert door_of(renderer, build)[0] == 0
+    request = Request("eye", FRAME)
+    missing, wrong = shares_of_mirrored(renderer, build, make_spot(renderer.frame(build, request), request, 6))
+    assert missing == 0 and wrong > 0.6
+    keys = {"a": {"t_s": 0, "eye": [0, 1, 0], "target": [0, 1, -1]}, "b": {"t_s": 1, "viewpoint": "eye"}}
+    grid = {"low_m": [-1, 0, 0], "high_m": [1, 1, 1], "counts": [2, 2, 2]}
+    there = mirror_room(probes={"hall": ROOM}, grids={"g": grid}, moves={"m": {"keys": keys}})
+    setup = apply_change(
+        there, Change(id="s", scope="project", operation=Operation(name="scene.move", params={"by_m": [10, 0, -2]}))
+    ).setup
+    assert setup.probes["hall"].place_m == (10, 1.5, 1) and setup.probes["hall"].high_m == (14, 3, 4)
+    assert (
+        setup.grids["g"].low_m == (9, 0, -2)
+        and setup.moves["m"].keys["a"].eye == (10, 1, -2)
+        and setup.moves["m"].keys["b"].eye is None
+    )
+
+
+def test_a_mirror_shows_what_has_changed_to_a_renderer_that_has_seen_it_before():
+    worn, request = Renderer(), Request("eye", SMALL)
+    build = mirror_room(mirrors={"panel": {"node": "panel"}})
+    worn.frame(build, request, "linear")
+    away = Operation(name="node.move", params={"node": "door", "by_m": [-1.5, 0, 0]})
+    after = apply_change(build, Change(id="m", scope="node", operation=away))
+    shown = worn.frame(after, request, "linear").linear
+    assert np.array_equal(shown, Renderer().frame(after, request, "linear").linear)
+    assert not np.array_equal(shown, worn.frame(build, request, "linear").linear)

@@ -190,8 +190,8 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     return found
 
 
-def _code(kind: str, words: str, limit: str) -> Code:
-    return Code(code=f"grid.{kind}", words=words, kind="Light", sheet="light", symptom="too dark", limit=limit)
+def _code(kind: str, words: str, limit: str, symptom: str) -> Code:
+    return Code(code=f"grid.{kind}", words=words, kind="Light", sheet="light", symptom=symptom, limit=limit)
 
 
 FAMILY = register(
@@ -202,13 +202,15 @@ FAMILY = register(
                 "leak",
                 "A light grid lights things from points that do not see them",
                 f"stops that those change it by: {LIMIT_STOPS:g}",
+                "too bright",
             ),
             _code(
                 "seam",
                 "A thing that moves stands out from what is baked beside it",
                 f"stops further off what is due: {LIMIT_STOPS:g}",
+                "too bright",
             ),
-            _code("uncovered", "Things move where no light grid is", f"share of its pixels: {LIMIT_SHARE:g}"),
+            _code("uncovered", "Things move where no light grid is", f"share of its pixels: {LIMIT_SHARE:g}", "too dark"),
         ),
         observe,
         conclude,

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
-from eddyfall.core.defects.mirror_gaps import GAPS, gap_suspicions, mirror_gaps
+from eddyfall.core.defects.mirror_gaps import GAPS, gap_suspicions, mirror_gaps, mirror_levers
 from eddyfall.core.defects.moving_symptom import sway_drift
 from eddyfall.core.defects.reflection_ways import ways_around
 from eddyfall.core.defects.registry import register
@@ -223,7 +223,7 @@ def _spent(survey: Survey, name: str, viewpoint: str) -> tuple[float, float, flo
 
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     """The same ways as single trials, of the passes that are on."""
-    found = []
+    found = mirror_levers(survey, subject, viewpoint)
     for name, kind in SECTIONS.items():
         if not survey.resolved(viewpoint)[kind].enabled:
             continue

@@ -21,6 +21,15 @@ PLACES, SAMPLES, BOUNCES = 64, 32, 4  # the same of each trial: their noise is t
 LEAST = 1e-6  # of the brightest of frame and reference: below it there is nothing to compare
 
 
+def same_light(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
+    """Pixels that share the cause of a fault of a surface's light: the subject's, where nothing but its light from around changed, and
+    those whose shadow came true."""
+    own = (before.drawable == spot.subject) & (after.drawable == spot.subject)
+    for name in ("surface", "lit"):
+        own &= (before.buffers[name] == after.buffers[name]).all(axis=2)
+    return np.asarray(own | shadow_came_true(before, after, spot, rays))
+
+
 def stops_off(renderer: Renderer, build: Build, spot: Spot) -> float:
     """Stops by which the mean over the subject's pixels is brighter than the same build's reference; 0 where neither has light."""
     frame = renderer.frame(build, spot.request, DRAWN)
@@ -55,7 +64,7 @@ DARK = register_symptom(
         means="less light than its paths give it",
         score=stops_too_dark,
         clear_share=0.25,
-        shares=shadow_came_true,
+        shares=same_light,
     )
 )
 BRIGHT = register_symptom(
@@ -65,6 +74,6 @@ BRIGHT = register_symptom(
         means="more light than its paths give it",
         score=stops_too_bright,
         clear_share=0.25,
-        shares=shadow_came_true,
+        shares=same_light,
     )
 )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Candidate, Evidence, Suspicion
+from eddyfall.core.defects.contract import Candidate, Evidence, Lever, Suspicion
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.scene.changes import Change, Op
 from eddyfall.core.scene.names import short_id
@@ -49,13 +49,6 @@ def gap_suspicions(survey: Survey, seen: dict[str, list[Gap]]) -> Iterator[Suspi
         view = max(where, key=lambda v: where[v].share)
         worst = where[view]
         listed = worst.things[0] + (f" and {len(worst.things) - 1} more" if len(worst.things) > 1 else "")
-        key = shader.replace("~", "~0").replace("/", "~1")
-        title = f"draw base shader {shader} in mirrors"
-        passes = survey.build.setup.shaders[shader].passes.model_dump(mode="json")
-        ops = (
-            Op(op="test", path=f"/shaders/{key}/passes/mirror", value=passes["mirror"]),
-            Op(op="replace", path=f"/shaders/{key}/passes/mirror", value=True),
-        )  # fmt: skip
         yield Suspicion(
             code="reflect.missed", cause_kind="shader", cause=shader,
             title=f"{worst.mirrors[0]} does not mirror {listed}: base shader {shader} is not drawn in mirrors",
@@ -69,8 +62,31 @@ def gap_suspicions(survey: Survey, seen: dict[str, list[Gap]]) -> Iterator[Suspi
             ),
             pixels={v: g.pixels for v, g in where.items()}, regions={v: g.region for v, g in where.items()},
             candidates=(
-                (Candidate(change=Change(id=short_id(title), title=title, scope="shader", patch=ops), predicts="mirrors show it"),)
+                (Candidate(change=drawn_in_mirrors(survey, shader), predicts="mirrors show it"),)
                 if survey.pictures else ()
             ),
             facts={"shader": shader, "viewpoint": view},
         )  # fmt: skip
+
+
+def drawn_in_mirrors(survey: Survey, shader: str) -> Change:
+    """A change that gives a base shader a mirror pass."""
+    path = "/shaders/" + shader.replace("~", "~0").replace("/", "~1") + "/passes/mirror"
+    title = f"draw base shader {shader} in mirrors"
+    ops = (Op(op="test", path=path, value=False), Op(op="replace", path=path, value=True))
+    return Change(id=short_id(title), title=title, scope="shader", patch=ops)
+
+
+def mirror_levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
+    """The same for each base shader that the subject leaves out, as a mirror."""
+    name = survey.geometry.drawables[subject].name
+    return [
+        Lever(
+            pass_name="planar",
+            change=drawn_in_mirrors(survey, gap.shader),
+            predicts="the mirror shows it",
+            because="it has no mirror pass",
+        )
+        for gap in mirror_gaps(survey, viewpoint)
+        if name in gap.mirrors
+    ]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from eddyfall.core.defects.shadow_symptoms import shadow_came_true
+from eddyfall.core.defects.light_symptoms import same_light
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame, Renderer, Request
@@ -40,6 +40,6 @@ DRIFTS = register_symptom(
         means="its light comes and goes while the camera moves",
         score=drift,
         clear_share=0.25,
-        shares=shadow_came_true,
+        shares=same_light,
     )
 )

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.light_symptoms import same_light
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.shadow_symptoms import shadow_came_true
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
@@ -132,7 +132,7 @@ SYMPTOM = register_symptom(
         means="it shows the noise of passes that send few rays",
         score=noisy,
         clear_share=0.5,
-        shares=shadow_came_true,
+        shares=same_light,
     )
 )
 FAMILY = register(

@@ -39,14 +39,19 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
     if resolved[Bounce].enabled:
         for fill in fills(survey.renderer, survey.build, viewpoint, survey.target, survey.role):
             if fill.doubles:
-                scale = survey.size[0] // fill.mask.shape[1]
-                doubled.append((fill, np.repeat(np.repeat(fill.mask, scale, axis=0), scale, axis=1)))
+                doubled.append((fill, _of_size(fill.mask, survey.size)))
     limit, most, crowded = resolved[Budget].lights, 0, None
     if limit:
         lamps = lamps_at(survey.frame(viewpoint))
         most = int(lamps.max(initial=0))
         crowded = lamps > limit if (lamps > limit).sum() >= LEAST_PIXELS else None
     return Seen(tuple(doubled), most, crowded) if doubled or crowded is not None else None
+
+
+def _of_size(mask: np.ndarray, size: tuple[int, int]) -> np.ndarray:
+    """A mask (h, w) for a frame of a size (width, height) px."""
+    rows, columns = (np.arange(edge) * of // edge for edge, of in zip(reversed(size), mask.shape))
+    return np.asarray(mask[np.ix_(rows, columns)])
 
 
 def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
@@ -110,7 +115,7 @@ FAMILY = register(
         (
             Code(code=DOUBLE, words="A fill light doubles what bounce brings", kind="Light", sheet="light", symptom="too bright",
                  limit=f"stops above the frame without bounce: {ABOVE:g}"),
-            Code(code=REACH, words="More lamps reach a place than the target allows", kind="Light", sheet="light", symptom="too bright",
+            Code(code=REACH, words="More lamps reach a place than the target allows", kind="Light", sheet="light", symptom="too many lamps",
                  limit="lamps that may reach one pixel: budget.lights; where none is set nothing is found"),
         ),
         observe,

@@ -5,7 +5,7 @@ Each is measured at the places that take from the probe: against where things tr
 to another (seams)."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from eddyfall.core.bake.captures.capture import capture, fits
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.reflection_ways import bytes_of, placed, rounded
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey
+from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, Op, Operation
 from eddyfall.core.scene.names import short_id
@@ -33,7 +33,8 @@ MOST_SIZE = 512
 
 @dataclass(frozen=True)
 class Seen:
-    """What is wrong with a probe at a viewpoint: code, of the probe, value and limit; why: more of it in words."""
+    """What is wrong with a probe at a viewpoint: code, of the probe, value and limit; why: more of it in words; pixels, region (x, y,
+    width, height) px and picture of it."""
 
     code: str
     probe: Probed
@@ -106,9 +107,7 @@ def _shown(survey: Survey, viewpoint: str, s: Seen) -> Seen:
         mask &= inside
     if not mask.any():
         return s
-    y, x = np.nonzero(mask)
-    region = int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1
-    return Seen(s.code, s.probe, s.value, s.limit, s.why, int(mask.sum()), region, survey.painted(viewpoint, mask))
+    return replace(s, pixels=int(mask.sum()), region=region_of(mask), picture=survey.painted(viewpoint, mask))
 
 
 def _places(survey: Survey, viewpoint: str, s: Seen) -> Places | None:
@@ -297,9 +296,10 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     return list({lever.change.id: lever for lever in found}.values())
 
 
-def _code(kind: str, words: str, limit: str) -> Code:
-    symptom = "wrong reflection"
-    return Code(code=f"reflect.{kind}", words=words, kind="Reflection", sheet="light", symptom=symptom, limit=limit)
+def _code(kind: str, words: str, limit: str, symptom: str = "wrong reflection", ends_with: str = "") -> Code:
+    return Code(
+        code=f"reflect.{kind}", words=words, kind="Reflection", sheet="light", symptom=symptom, limit=limit, ends_with=ends_with
+    )  # fmt: skip
 
 
 OF_SURFACES = f"stops that surfaces which take from it are off on the mean: {LIMIT_STOPS:g}"
@@ -310,13 +310,13 @@ FAMILY = register(
         (
             _code("probe", "A reflection probe shows things where they are not", OF_SURFACES),
             _code("leak", "A reflection probe lights what it does not see", OF_SURFACES),
-            _code("stale", "A reflection probe shows what is no longer so", OF_SURFACES),
+            _code("stale", "A reflection probe shows what is no longer so", OF_SURFACES, "too dark", "they are captured again"),
             _code("gloss", "A reflection probe is coarser than what mirrors it", f"px that a texel may look wide: {LIMIT_PX:g}"),
             _code("seam", "Reflection probes give way to each other with a step", f"stops of the step: {LIMIT_STOPS:g}"),
         ),
         observe,
         conclude,
         levers,
-        symptoms=("wrong reflection", "missing reflection"),
+        symptoms=("wrong reflection", "missing reflection", "too dark", "too bright"),
     )
 )

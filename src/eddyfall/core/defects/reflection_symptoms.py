@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from eddyfall.core.defects.shadow_symptoms import shadow_came_true
+from eddyfall.core.defects.light_symptoms import same_light
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.rays.queries import RayScene
@@ -50,7 +50,7 @@ MISSING = register_symptom(
         means="what it is due to mirror is not found on the frame",
         score=missing,
         clear_share=0.25,
-        shares=shadow_came_true,
+        shares=same_light,
     )
 )
 WRONG_HIT = register_symptom(
@@ -60,6 +60,6 @@ WRONG_HIT = register_symptom(
         means="it mirrors something else than it is due to",
         score=wrong,
         clear_share=0.25,
-        shares=shadow_came_true,
+        shares=same_light,
     )
 )

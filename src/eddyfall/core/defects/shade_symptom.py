@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from eddyfall.core.defects.shadow_symptoms import shadow_came_true
+from eddyfall.core.defects.light_symptoms import same_light
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.rays.queries import RayScene
@@ -25,6 +25,6 @@ BLACK = register_symptom(
         means="it does not answer light from around",
         score=lacking,
         clear_share=0.5,
-        shares=shadow_came_true,
+        shares=same_light,
     )
 )

@@ -28,7 +28,8 @@ def move_node(build: Build, params: dict[str, Any]) -> Build:
 
 @operation("scene.move")
 def move_scene(build: Build, params: dict[str, Any]) -> Build:
-    """Move all there is by by_m (x, y, z metres): root nodes, viewpoints with eye and target, focus regions. ChangeError for no numbers."""
+    """Move all there is by by_m (x, y, z metres): root nodes, viewpoints and keys of moves with eye and target, focus regions, probes,
+    light grids. ChangeError for no numbers."""
     by = _metres(params.get("by_m"), 1e8)
     nodes = []
     for node in build.scene.nodes:
@@ -45,11 +46,24 @@ def move_scene(build: Build, params: dict[str, Any]) -> Build:
         key: v if v.eye is None or v.target is None else v.model_copy(update={"eye": moved(v.eye), "target": moved(v.target)})
         for key, v in setup.viewpoints.items()
     }
-    regions = {
-        key: r.model_copy(update={"low_m": moved(r.low_m), "high_m": moved(r.high_m)}) for key, r in setup.focus_regions.items()
+    tables: dict[str, Any] = {"viewpoints": views}
+    for name in ("focus_regions", "grids", "probes"):
+        places = [leaf for leaf in ("place_m", "low_m", "high_m") if name == "probes" or leaf != "place_m"]
+        entries = getattr(setup, name).items()
+        tables[name] = {k: e.model_copy(update={leaf: moved(getattr(e, leaf)) for leaf in places}) for k, e in entries}
+    tables["moves"] = {
+        name: move.model_copy(
+            update={
+                "keys": {
+                    k: at if at.eye is None else at.model_copy(update={"eye": moved(at.eye), "target": moved(at.target)})
+                    for k, at in move.keys.items()
+                }
+            }
+        )
+        for name, move in setup.moves.items()
     }
     scene = replace(build.scene, nodes=tuple(nodes))
-    return replace(build, scene=scene, setup=setup.model_copy(update={"viewpoints": views, "focus_regions": regions}))
+    return replace(build, scene=scene, setup=setup.model_copy(update=tables))
 
 
 @operation("material.metallic")

@@ -54,7 +54,7 @@ function Words({ d, top, unit }: { d: TrialDocument; top: number; unit: string }
           style={{ width: `${(100 * d.after) / top}%` }}
         />
       </div>
-      <div className="num second">
+      <div className="num second break-words">
         {figure(d.before)}→{figure(d.after)} {unit}
       </div>
       <div className={`text-[11px] font-semibold leading-tight ${TONE[d.verdict] ?? ""}`}>

@@ -10,7 +10,7 @@ export function Reflections({ look }: { look: Look }) {
     <OnDemand
       look={look}
       name="Probes and mirrors"
-      title="What do probes and mirrors show?"
+      title="What do probes, mirrors and grids show?"
       button="Hold them against what is there"
       says="Parallax, leaks, steps, what is stale, what is left out."
       useFound={useReflections}

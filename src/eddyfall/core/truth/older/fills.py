@@ -42,9 +42,9 @@ class Fill:
         return self.above > ABOVE and abs(self.without) <= WITHIN
 
 
-def with_bounce(build: Build, on: bool, viewpoint: str, target: str | None = None) -> Build:
+def with_bounce(build: Build, on: bool, viewpoint: str, target: str | None = None, role: str | None = None) -> Build:
     """The build with bounce on or off as a viewpoint sees it."""
-    resolved = resolve(build.setup, target, None, viewpoint)
+    resolved = resolve(build.setup, target, role, viewpoint)
     if resolved[Bounce].enabled == on:
         return build
     return apply_change(build, set_resolved(build, resolved, {"bounce.enabled": on}, title="bounce"))
@@ -57,12 +57,11 @@ def fills(renderer: Renderer, build: Build, viewpoint: str, target: str | None =
     def drawn(of: Build) -> np.ndarray:
         return np.asarray(renderer.frame(of, request, "linear").linear.astype(np.float64) @ REC709_LUMA)
 
-    now = with_bounce(build, True, viewpoint, target)
-    old_build = with_bounce(build, False, viewpoint, target)
+    now, old_build = (with_bounce(build, on, viewpoint, target, role) for on in (True, False))
     frame: Frame = renderer.frame(old_build, request, "linear")
     old, new = drawn(old_build), drawn(now)
     found = []
-    for light, off in _lights(build, frame, viewpoint, target):
+    for light, off in _lights(build, frame):
         direct = old - drawn(apply_change(old_build, off))
         mask = (frame.drawable >= 0) & (direct > OF_LIGHT * old) & (old > 0)
         if mask.sum() < LEAST_PIXELS:
@@ -74,8 +73,8 @@ def fills(renderer: Renderer, build: Build, viewpoint: str, target: str | None =
     return sorted(found, key=lambda f: (not f.doubles, abs(f.without)))
 
 
-def _lights(build: Build, frame: Frame, viewpoint: str, target: str | None) -> list[tuple[str, Change]]:
-    resolved = resolve(build.setup, target, None, viewpoint)
+def _lights(build: Build, frame: Frame) -> list[tuple[str, Change]]:
+    resolved = frame.stage.resolved
     lights = [
         (
             light.name,

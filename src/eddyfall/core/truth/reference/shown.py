@@ -9,12 +9,13 @@ import numpy as np
 
 from eddyfall.core.errors import SetupError
 from eddyfall.core.frame.mirrors import planes_of
-from eddyfall.core.frame.render import Frame
+from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.probes import NO_PROBES, Probes, shares_at, ways_into
 from eddyfall.core.truth.reference.answers import FELL_BACK, FOUND, MISSED, WRONG, Vertices
 from eddyfall.core.truth.reflections.rooms import best_place, fitted_box
+from eddyfall.core.truth.visibility import rays_of
 
 TEXELS = 2.0  # of a probe's map, that what it shows may be off, besides the width of what the coat mirrors
 TRIAL_EDGE = 128  # texels of a probe that is not there
@@ -23,10 +24,10 @@ SURFACE_M = 1e-3  # how far off its surface a place starts that a probe is looke
 
 
 class Shown:
-    """The probes and mirrors of a whole frame, and rays' view of what they may show."""
+    """The probes and mirrors of a whole frame, and rays' view of what stands still: probes hold nothing else."""
 
-    def __init__(self, frame: Frame, met: RayScene) -> None:
-        self.frame, self.met = frame, met
+    def __init__(self, frame: Frame, still: RayScene) -> None:
+        self.frame, self.still = frame, still
         self.probes: Probes = frame.buffers["probes"]
         self.owner = frame.buffers["caster_geometry"].owner
 
@@ -77,7 +78,7 @@ class Shown:
         """(place (n, 3) of what probe p shows for places (n, 3) along unit directions (n, 3), very far away for the sky; unit direction
         (n, 3) it is looked up in; drawable (n,), -1: the sky)."""
         way = ways_into(self.probes, p, place, direction)
-        hits = self.met.hits(np.tile(self.probes.place[p], (len(way), 1)), way)
+        hits = self.still.hits(np.tile(self.probes.place[p], (len(way), 1)), way)
         there = hits.triangle >= 0
         seen = self.probes.place[p] + way * np.where(there, hits.distance, 1e7)[:, None]
         return seen, way, np.where(there, self.owner[hits.triangle], -1)
@@ -104,8 +105,8 @@ class Trial:
         flat = np.zeros(len(names) + 1, bool)
         for d in np.unique(v.drawable[there]):
             flat[d] = is_flat(shown.frame.geometry, int(d))
-        place = best_place(shown.met, v.place[some], v.normal[some]) if len(some) else np.zeros(3)
-        low, high = fitted_box(shown.met, place)
+        place = best_place(shown.still, v.place[some], v.normal[some]) if len(some) else np.zeros(3)
+        low, high = fitted_box(shown.still, place)
         one, none = np.ones(1, np.uint8), np.zeros(1, np.uint8)
         probes = NO_PROBES._replace(
             levels=np.array([[0, TRIAL_EDGE]]), maps=np.array([[0, 1]]), place=place[None], low=low[None], high=high[None],
@@ -125,9 +126,20 @@ class Trial:
         return np.asarray((outcome == FOUND) & (share > 0))
 
 
+def shown_of(renderer: Renderer, frame: Frame) -> Shown:
+    """Those of a whole frame; the tree of what stands still is kept in the memo."""
+    return Shown(frame, still_of(renderer, frame))
+
+
+def still_of(renderer: Renderer, frame: Frame) -> RayScene:
+    """Rays' view of all that a frame draws and that stands still."""
+    s = frame.stage.state
+    return rays_of(renderer, frame, np.asarray(s.drawn & s.colour_pass & ~s.camera_hidden & ~s.moves))
+
+
 def replace_probes(shown: Shown, probes: Probes) -> Shown:
     """The same frame with other probes."""
-    other = Shown(shown.frame, shown.met)
+    other = Shown(shown.frame, shown.still)
     other.probes = probes
     return other
 

@@ -23,7 +23,7 @@ from eddyfall.core.truth.reference.of_frame import MOST_BOUNCES, MOST_SAMPLES, W
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 from eddyfall.core.truth.reference.places import Place, onto
 from eddyfall.core.truth.reference.secondary import Secondary
-from eddyfall.core.truth.reference.shown import Shown, Trial
+from eddyfall.core.truth.reference.shown import Shown, Trial, shown_of
 from eddyfall.core.truth.reference.tally import BOUNCE, EMISSION, PARTS, REFLECTION, SKY_COAT, SKY_UNDER
 from eddyfall.core.truth.reference.trace import follow, keys_of, seen_by
 from eddyfall.core.truth.reference.walks import numbers_of
@@ -111,7 +111,7 @@ def where_light(
     frame = cut(drawn, whole) if drawn.pixels.window != whole.window else drawn
     scene = path_scene(renderer, build, frame)
     pixels = Wanted(request=request, points=places).pixels() if at is None else np.zeros((1, 2), np.int64)
-    counts = _Counts(frame, scene, Answers(drawn), Shown(frame, scene.met))
+    counts = _Counts(frame, scene, Answers(drawn), shown_of(renderer, frame))
     at_once = max(1, PATHS_AT_ONCE // samples)
     for first in range(0, len(pixels), at_once):
         renderer.between()

@@ -17,9 +17,9 @@ from eddyfall.core.shade.grids import BAND, Grids, corners_of, gathered, harmoni
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.truth.reference.around import around
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
+from eddyfall.core.truth.reference.shown import still_of
 from eddyfall.core.truth.reference.trace import keys_of
 from eddyfall.core.truth.reflections.probed import eye_ways, surface_places
-from eddyfall.core.truth.visibility import rays_of
 
 PLACES, RAYS, BOUNCES = 256, 32, 3
 SLACK_M = 0.02
@@ -55,7 +55,7 @@ def gridded(renderer: Renderer, build: Build, request: Request) -> list[Gridded]
         return []
     store: GridStore = renderer.derive(grid_store, build, frame.stage.resolved.light_set).value
     scene = path_scene(renderer, build, frame)
-    still = rays_of(renderer, frame, np.asarray(state.drawn & state.colour_pass & ~state.moves))
+    still = still_of(renderer, frame)
     return [_of(frame, scene, still, store, d, int(count[d])) for d in movers]
 
 

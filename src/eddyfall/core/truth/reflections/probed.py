@@ -14,6 +14,7 @@ import numpy as np
 from eddyfall.core.frame.probe_store import ProbeStore, probe_store
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.passes.contract import Pixels, View
+from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.screen.bundles import mirrored_rays, seeds_of, shares_of_even_light
 from eddyfall.core.shade.columns import DISTANCE, F0_RGB, NORMAL_XYZ, ROUGH
@@ -24,7 +25,7 @@ from eddyfall.core.truth.reference.around import around
 from eddyfall.core.truth.reference.classes import projected
 from eddyfall.core.truth.reference.of_frame import Wanted
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
-from eddyfall.core.truth.reference.shown import SURFACE_M, Shown, angle_between
+from eddyfall.core.truth.reference.shown import SURFACE_M, Shown, angle_between, shown_of
 from eddyfall.core.truth.reference.trace import keys_of
 
 PLACES = 4096  # spread over the frame
@@ -144,7 +145,7 @@ def probed(
     if at is None:
         return []
     scene = path_scene(renderer, build, frame)
-    shown = Shown(frame, scene.met)
+    shown = shown_of(renderer, frame)
     total = min(places, frame.pixels.size[0] * frame.pixels.size[1])
     seams = _seams(frame, shown.probes, names)
     found = []
@@ -189,9 +190,9 @@ def _of(
     end = at.place + at.way * np.where(hits.triangle >= 0, hits.distance, 1e7)[:, None]
     off_px = parallax_px(frame, at, seen)
     wrong = (what != due) | (angle_between(seen - at.place, end - at.place) > shown.slack(p, at.rows[:, ROUGH]))
-    sees = _seen_from(scene, probes.place[p], at.place)
+    sees = _seen_from(shown.still, probes.place[p], at.place)
     # Parallax: the same map, looked up where what is due truly lies, as far as the probe sees that.
-    visible = _seen_from(scene, probes.place[p], end - at.way * SEEN_SLACK_M)
+    visible = _seen_from(shown.still, probes.place[p], end - at.way * SEEN_SLACK_M)
     true_way = end - probes.place[p]
     true_way /= np.maximum(np.linalg.norm(true_way, axis=1, keepdims=True), 1e-9)
     true_light = shown_by(_alone(probes, p), np.tile(probes.place[p], (len(end), 1)), true_way, at.rows[:, ROUGH])[0]
@@ -229,11 +230,11 @@ def parallax_px(frame: Frame, at: Places, seen: np.ndarray) -> np.ndarray:
     return np.asarray(np.where(depth > 0, np.minimum(off, ELSEWHERE_PX), ELSEWHERE_PX))
 
 
-def _seen_from(scene: PathScene, eye: np.ndarray, place: np.ndarray) -> np.ndarray:
+def _seen_from(still: RayScene, eye: np.ndarray, place: np.ndarray) -> np.ndarray:
     """(n,) bool: whether a place sees other places (n, 3)."""
     way = place - eye
     away = np.linalg.norm(way, axis=1)
-    hits = scene.met.hits(np.tile(eye, (len(place), 1)), way / np.maximum(away, 1e-9)[:, None])
+    hits = still.hits(np.tile(eye, (len(place), 1)), way / np.maximum(away, 1e-9)[:, None])
     return np.asarray((hits.triangle < 0) | (hits.distance >= away - SEEN_SLACK_M - 1e-3 * away))
 
 
