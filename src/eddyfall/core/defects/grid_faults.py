@@ -9,7 +9,7 @@ from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Fami
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.grid_store import WIDTH
-from eddyfall.core.scene.changes import Change, Op, Operation
+from eddyfall.core.scene.changes import Change, Operation, set_leaf
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.truth.reflections.gridded import Gridded, gridded
 
@@ -125,11 +125,11 @@ def ways(survey: Survey, code: str, cause: str, g: Gridded) -> Iterator[tuple[Ch
     grid = grids[cause]
     if code == "grid.leak" and not grid.sees:
         yield (
-            _patched(survey, cause, "sees", True, f"points of grid {cause} leave alone what they do not see"),
+            _set(survey, cause, "sees", True, f"points of grid {cause} leave alone what they do not see"),
             "by the distances they captured, as far as they tell", (),
         )  # fmt: skip
     if code == "grid.seam" and grid.smoothed < SMOOTHED:
-        change = _patched(survey, cause, "smoothed", SMOOTHED, f"harmonics of grid {cause} smoothed")
+        change = _set(survey, cause, "smoothed", SMOOTHED, f"harmonics of grid {cause} smoothed")
         yield change, "rings less where light comes from one side", ()
     finer = [min(2 * n - 1, MOST_POINTS) for n in grid.counts]
     if finer != list(grid.counts):
@@ -158,11 +158,8 @@ def grids_anew(name: str) -> Change:
     )
 
 
-def _patched(survey: Survey, name: str, leaf: str, value: object, title: str) -> Change:
-    old = survey.build.setup.grids[name].model_dump(mode="json")[leaf]
-    path = "/grids/" + name.replace("~", "~0").replace("/", "~1") + f"/{leaf}"
-    ops = (Op(op="test", path=path, value=old), Op(op="replace", path=path, value=value))
-    return Change(id=short_id(title), title=title, scope="project", patch=ops)
+def _set(survey: Survey, name: str, leaf: str, value: object, title: str) -> Change:
+    return set_leaf(survey.build, ("grids", name, leaf), value, scope="project", title=title)
 
 
 def grid_bytes(counts: object, instead_of: object = None) -> Cost:

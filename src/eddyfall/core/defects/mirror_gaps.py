@@ -9,8 +9,7 @@ import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Evidence, Lever, Suspicion
 from eddyfall.core.defects.survey import Survey, region_of
-from eddyfall.core.scene.changes import Change, Op
-from eddyfall.core.scene.names import short_id
+from eddyfall.core.scene.changes import Change, set_leaf
 from eddyfall.core.truth.reflections.mirrored import left_out
 
 GAPS = "mirrors"
@@ -71,10 +70,8 @@ def gap_suspicions(survey: Survey, seen: dict[str, list[Gap]]) -> Iterator[Suspi
 
 def drawn_in_mirrors(survey: Survey, shader: str) -> Change:
     """A change that gives a base shader a mirror pass."""
-    path = "/shaders/" + shader.replace("~", "~0").replace("/", "~1") + "/passes/mirror"
     title = f"draw base shader {shader} in mirrors"
-    ops = (Op(op="test", path=path, value=False), Op(op="replace", path=path, value=True))
-    return Change(id=short_id(title), title=title, scope="shader", patch=ops)
+    return set_leaf(survey.build, ("shaders", shader, "passes", "mirror"), True, scope="shader", title=title)
 
 
 def mirror_levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:

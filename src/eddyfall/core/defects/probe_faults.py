@@ -6,6 +6,7 @@ to another (seams)."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -15,11 +16,11 @@ from eddyfall.core.defects.reflection_ways import bytes_of, placed, rounded
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import Change, Op, Operation
+from eddyfall.core.scene.changes import Change, Operation, set_leaves
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.shade.columns import NORMAL_XYZ
 from eddyfall.core.shade.srgb import REC709_LUMA
-from eddyfall.core.truth.reference.path_scene import path_scene
+from eddyfall.core.truth.reference.shown import still_of
 from eddyfall.core.truth.reflections.probed import Places, Probed, places_of, probe_names, probed, stops_of
 from eddyfall.core.truth.reflections.rooms import best_place, fitted_box
 
@@ -190,24 +191,23 @@ def ways(survey: Survey, view: str, s: Seen) -> Iterator[tuple[Change, str, tupl
     name = s.probe.name
     probe = survey.build.setup.probes[name]
     frame = survey.frame(view)
-    met = path_scene(survey.renderer, survey.build, frame).met
+    met = still_of(survey.renderer, frame)
     low, high = fitted_box(met, np.array(probe.place_m))
     fitted = {"low_m": rounded(low), "high_m": rounded(high)}
     if s.code in ("reflect.probe", "reflect.leak"):
-        yield (
-            probe_patch(survey.build, name, {**fitted, "boxed": True}, f"fit the box of probe {name} to its room"),
-            "what it shows lies where rays from it meet the room's walls", (),
-        )  # fmt: skip
+        leaves: dict[tuple[str, ...], Any] = {(name, leaf): value for leaf, value in {**fitted, "boxed": True}.items()}
+        change = probe_patch(survey.build, leaves, f"fit the box of probe {name} to its room")
+        yield change, "what it shows lies where rays from it meet the room's walls", ()
     if s.code == "reflect.probe":
         if not probe.boxed:
             yield (
-                probe_patch(survey.build, name, {"boxed": True}, f"put what probe {name} shows onto its box"),
+                probe_patch(survey.build, {(name, "boxed"): True}, f"put what probe {name} shows onto its box"),
                 "parallax is made up for",
                 (),
             )
     elif s.code == "reflect.leak":
         yield (
-            probe_patch(survey.build, name, {"sees": True}, f"probe {name} leaves alone what it does not see"),
+            probe_patch(survey.build, {(name, "sees"): True}, f"probe {name} leaves alone what it does not see"),
             "by the distances it captured, as far as they tell", (),
         )  # fmt: skip
         at = _places(survey, view, s)
@@ -242,33 +242,19 @@ def _blended(build: Build, name: str, other: str) -> Iterator[tuple[Change, str,
     for over in (0.5, 1.0, 2.0):
         blend = round(min(over, size / 2), 3)
         title = f"probe {name} gives way over {2 * blend:g} m"
-        ops: list[Op] = []
+        leaves: dict[tuple[str, ...], Any] = {}
         for n in dict.fromkeys((name, other or name)):
             p = probes[n]
-            grown = {
-                "low_m": [round(v - blend, 4) for v in p.low_m], "high_m": [round(v + blend, 4) for v in p.high_m],
-                "blend_m": 2 * blend,
-            }  # fmt: skip
-            ops += _ops(build, n, grown)
-        yield (
-            Change(id=short_id(title), title=title, scope="project", patch=tuple(ops)),
-            "from one to the other over some metres",
-            (),
-        )
+            leaves[n, "low_m"] = [round(v - blend, 4) for v in p.low_m]
+            leaves[n, "high_m"] = [round(v + blend, 4) for v in p.high_m]
+            leaves[n, "blend_m"] = 2 * blend
+        yield probe_patch(build, leaves, title), "from one to the other over some metres", ()
 
 
-def probe_patch(build: Build, name: str, values: dict[str, object], title: str) -> Change:
-    """A change of some leaves of a probe."""
-    return Change(id=short_id(title), title=title, scope="project", patch=tuple(_ops(build, name, values)))
-
-
-def _ops(build: Build, name: str, values: dict[str, object]) -> list[Op]:
-    old = build.setup.probes[name].model_dump(mode="json")
-    path = "/probes/" + name.replace("~", "~0").replace("/", "~1")
-    ops = []
-    for leaf, value in values.items():
-        ops += [Op(op="test", path=f"{path}/{leaf}", value=old[leaf]), Op(op="replace", path=f"{path}/{leaf}", value=value)]
-    return ops
+def probe_patch(build: Build, leaves: dict[tuple[str, ...], Any], title: str) -> Change:
+    """A change of some leaves of probes, (probe, leaf) -> value; told apart from others of the same leaves by its title."""
+    change = set_leaves(build, {("probes", *path): value for path, value in leaves.items()}, scope="project", title=title)
+    return change.model_copy(update={"id": short_id(title)})
 
 
 def captured_anew(name: str) -> Change:

@@ -9,12 +9,11 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import SetupError
 from eddyfall.core.frame.mirrors import planes_of
 from eddyfall.core.rays.queries import RayScene
-from eddyfall.core.scene.changes import Change, Op, Operation
+from eddyfall.core.scene.changes import Change, Operation, set_leaf
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.shade.columns import ROUGH
-from eddyfall.core.truth.reference.path_scene import path_scene
-from eddyfall.core.truth.reference.shown import SMOOTH
+from eddyfall.core.truth.reference.shown import SMOOTH, still_of
 from eddyfall.core.truth.reflections.probed import surface_places
 from eddyfall.core.truth.reflections.rooms import best_place, fitted_box
 
@@ -33,7 +32,7 @@ def ways_around(survey: Survey, viewpoint: str, surfaces: list[str]) -> Iterator
         return
     some = np.unique(np.linspace(0, len(y) - 1, 512).astype(int))
     place, normal = surface_places(frame, x[some], y[some])
-    met = path_scene(survey.renderer, survey.build, frame).met
+    met = still_of(survey.renderer, frame)
     resolved = survey.resolved(viewpoint)
     settings: dict[str, dict[str, object]] = {}
     if resolved[Reflect].enabled and resolved[Reflect].fallback != "probe":
@@ -65,11 +64,8 @@ def _mirror(survey: Survey, viewpoint: str, drawables: list[int]) -> Iterator[tu
         if inside < FLAT_SHARE:
             continue
         name = next(n for n in (d.node, *(f"{d.node} {k}" for k in range(2, 1000))) if n not in survey.build.setup.mirrors)
-        path = "/mirrors/" + name.replace("~", "~0").replace("/", "~1")
-        title = f"a planar mirror on {d.node}"
-        op = Op(op="add", path=path, value={"node": d.node, "on": True, "divisor": 1})
+        change = set_leaf(survey.build, ("mirrors", name, "node"), d.node, scope="project", title=f"a planar mirror on {d.node}")
         width, height = int(x.max() - x.min()) + 1, int(y.max() - y.min()) + 1
-        change = Change(id=short_id(title), title=title, scope="project", patch=(op,))
         yield change, "the frame from the mirrored eye, sharp", (Cost("pixels drawn again", width * height, "px"),)
         return
 
