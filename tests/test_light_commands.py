@@ -316,6 +316,46 @@ def test_what_moves_is_held_against_what_is_due_by_command(run, tmp_path):
     assert found["grids"][0]["bytes"] == 75 * 73 * 8 and found["grids"][0]["fits"][0]["why"] == []
 
 
+def two_rooms(at_m):
+    """Even light of 1000 lx on the one side of a thin wall, of 50 on the other; a card that moves, a grid with points at +-1 m."""
+
+    def rooms(x0, x1, lux):
+        box = Shape()
+        for face in (
+            ((x0, 0, 4), (x1 - x0, 0, 0), (0, 0, -4)), ((x0, 3, 0), (x1 - x0, 0, 0), (0, 0, 4)), ((x0, 0, 0), (x1 - x0, 0, 0), (0, 3, 0)),
+            ((x1, 0, 4), (x0 - x1, 0, 0), (0, 3, 0)), ((x0, 0, 4), (0, 0, -4), (0, 3, 0)), ((x1, 0, 0), (0, 0, 4), (0, 3, 0)),
+        ):  # fmt: skip
+            box.quad(*face)
+        return Thing(f"room of {lux}", box, glow(f"{lux} lx", lux / np.pi))
+
+    card = Shape().quad((at_m, 1.4, 2.1), (0, 0, -0.2), (0, 0.2, 0))  # it faces away from the wall
+    grid = {"low_m": [-1, 0.5, 0.5], "high_m": [1, 2.5, 3.5], "counts": [2, 2, 2], "samples": 1024}
+    return build_of(
+        rooms(-4, 0, 1000), rooms(0, 4, 50), Thing("card", card, Material("card", (0.5, 0.5, 0.5, 1), metallic=0.0, ior=1.0)),
+        setup={
+            "viewpoints": {"eye": {"eye": [3.5, 1.5, 2], "target": [0, 1.5, 2]}}, "sky": {"ambient": False},
+            "nodes": {"card": {"moves": True}}, "grids": {"both": grid},
+        },
+    )  # fmt: skip
+
+
+def test_a_grid_that_leaks_through_a_thin_wall_by_command(run, tmp_path):
+    """.2 m behind the wall four tenths come from the other side: .4 * 1000 + .6 * 50 = 430 lx for 50, 3.10 stops; from .98 m on a quarter
+    of a stop is left (950 (1 - x) / 2 = 50 (2^.25 - 1))."""
+    for at, lux, stops, faults in (
+        (0.2, 430.0, 3.10, ["grid.leak"]),
+        (0.97, 64.25, 0.36, ["grid.leak"]),
+        (0.985, 57.1, 0.19, []),
+    ):
+        path = write_build(two_rooms(at), tmp_path, f"at {at}")
+        assert run("probes", path, "--changes", tmp_path / f"{at}.json")[0] in (0, 1)
+        assert run("apply", path, "--changes", tmp_path / f"{at}.json", "--out", tmp_path / f"gridded {at}")[0] == 0
+        code, out, _ = run("probes", next((tmp_path / f"gridded {at}").glob("*.glb")), "--json", "-")
+        (card,) = json.loads(out)["movers"]
+        assert card["drawn"] == pytest.approx(lux, rel=0.01, abs=1.5) and card["due"] == pytest.approx(50, rel=0.01), card
+        assert card["off_stops"] == pytest.approx(stops, abs=0.04) and (card["faults"], code) == (faults, int(bool(faults))), card
+
+
 def test_a_curved_mirror_and_a_torn_probe_are_one_line(run, tmp_path):
     """They are found when the build is opened, whatever is asked of it."""
     post = Thing("post", Shape().tube((0, 0, 2), (0, 2, 2), 0.4, 0.4, 24), Material("steel", metallic=1.0, roughness=0.0))

@@ -9,6 +9,7 @@ import pytest
 
 from bake_scenes import UNIT_PAGE, baked_setup, box_inside, closed_box, matt, panel
 from eddyfall.core.bake.maps.run import bake
+from eddyfall.core.scene.model import Light
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
 
@@ -134,8 +135,6 @@ def test_view_factor_of_opposite_and_of_adjacent_faces():
 
 def test_a_point_lamp_and_a_sun_are_exact():
     # KHR_lights_punctual: candela / d^2 times the cosine; lux of a sun times the cosine.
-    from eddyfall.core.scene.model import Light
-
     sun = {"lights": {"sun": {"kind": "sun", "towards": [0, 1, 1], "illuminance_lux": 100.0}}}
     build = build_of(speck(), setup={**baked_setup([speck()], resolution=8, samples=4, bounces=0), **sun},
                      lamps=((Light("lamp", "point", intensity=90.0), (0, 3, 0)),))  # fmt: skip
@@ -172,14 +171,22 @@ def test_bounce_of_a_hall_is_flux_rho_over_area_times_one_less_rho():
     things = [panel(n, *s, matt(n, 0.35, glow if n == "ceiling" else 0.0), UNIT_PAGE) for n, s in sides.items()]
     area = {n: np.linalg.norm(np.cross(s[1], s[2])) for n, s in sides.items()}
 
-    def mean(bounces):
-        build = build_of(*things, setup=baked_setup(things, resolution=8, samples=192, bounces=bounces))
-        maps = {n: bake(build, everything=True).raws[n, None].mean[..., 0].mean() for n in sides}
+    def mean(bounces, *lamps):
+        build = build_of(*things, setup=baked_setup(things, resolution=8, samples=192, bounces=bounces), lamps=lamps)
+        raws = bake(build, everything=True).raws
+        maps = {n: raws[n, None].mean[..., 0].mean() for n in sides}
         return sum(maps[n] * area[n] for n in sides) / sum(area.values()), maps["floor"]
 
     (direct, floor_direct), (all_of_it, floor) = mean(0), mean(12)
-    assert all_of_it - direct == pytest.approx(480_000 * 0.35 / (992 * 0.65), rel=0.02)
+    bounced = all_of_it - direct
+    assert bounced == pytest.approx(480_000 * 0.35 / (992 * 0.65), rel=0.02)
     assert floor - floor_direct == pytest.approx(209, rel=0.05)
+    # A fill that gave 250 lx everywhere (whatever its place: 992 m2 catch all its lumens) made up for it. It bounces as well: with both
+    # there are 260.5 + 250 / .65 = 645.1 lx, 1.37 stops more than before; without the fill .06.
+    with_fill, _ = mean(12, (Light("fill", "point", intensity=250 * 992 / (4 * np.pi)), (10.0, 4.0, 6.0)))
+    assert with_fill - direct == pytest.approx(645.1, rel=0.02)
+    assert np.log2((with_fill - direct) / 250) == pytest.approx(1.37, abs=0.03)
+    assert np.log2(bounced / 250) == pytest.approx(0.06, abs=0.03)
 
 
 def test_sky_in_a_trench():

@@ -35,7 +35,8 @@ from eddyfall.core.truth.reference.around import around
 from eddyfall.core.truth.reference.trace import keys_of
 from eddyfall.core.truth.reference.walks import numbers_of
 
-VERSION = 1  # counted up when points are captured otherwise
+VERSION = 2  # counted up when points are captured otherwise
+GOLDEN = (np.sqrt(5.0) - 1) / 2  # of a turn, from one direction of a spiral to the next
 SHARPNESS = 50.0  # power of the cosine that distances around a direction are weighted by
 
 
@@ -73,10 +74,7 @@ def _traced(renderer: Renderer, build: Build, grid: Grid, light_set: str | None)
         renderer.between()
         part = np.arange(first, min(first + at_once, len(points)))
         key = keys_of(np.stack([part, np.zeros_like(part)], axis=1), len(points), 2, grid.samples)
-        # Evenly over the sphere: z and the angle about it.
-        z, angle = 1 - 2 * numbers_of(key, 0), 2 * np.pi * numbers_of(key, 1)
-        ring = np.sqrt(np.maximum(1 - z * z, 0))
-        ways = np.stack([ring * np.cos(angle), ring * np.sin(angle), z], axis=1)
+        ways = _even_ways(key, grid.samples)
         light, hits = around(scene, np.repeat(points[part], grid.samples, axis=0), ways, key, bounces)
         met = hits.triangle >= 0
         seen |= set(np.unique(scene.soup.owner[hits.triangle[met]]).tolist())
@@ -89,6 +87,16 @@ def _traced(renderer: Renderer, build: Build, grid: Grid, light_set: str | None)
             near /= np.maximum(near.sum(axis=1, keepdims=True), 1e-30)
             depths[point] = np.stack([near @ far[mine], near @ far[mine] ** 2], axis=1)
     return codes_of_grid(numbers, depths), tuple(frame.geometry.drawables[d].name for d in sorted(seen))
+
+
+def _even_ways(key: np.ndarray, samples: int) -> np.ndarray:
+    """(points * samples, 3) unit directions that lie evenly over the sphere of each point: a golden spiral, shifted by numbers of the
+    first path's key, so that the mean over shifts is that of all directions."""
+    first, k = key[::samples], np.arange(samples)
+    along = (k / samples + numbers_of(first, 0)[:, None]) % 1.0
+    z, angle = 1 - 2 * along, 2 * np.pi * (k * GOLDEN + numbers_of(first, 1)[:, None])
+    ring = np.sqrt(np.maximum(1 - z * z, 0))
+    return np.stack([ring * np.cos(angle), ring * np.sin(angle), z], axis=-1).reshape(-1, 3)
 
 
 GRIDS = Kind("grid", _own, _middle, _traced)
