@@ -33,6 +33,9 @@ def conclude(survey: Survey, seen: dict[str, None]) -> list[Suspicion]:
             build, {setting.path: setting.default}, scope="node" if setting.path[0] == "nodes" else "project", title=f"take out {name}",
             reason="it changes no pixel",
         )  # fmt: skip
+        # What nothing needs changes nothing together: what of it is left once this one is taken out need not be looked at again.
+        idle = frozenset(s.path for s in found.settings if not s.needed and s.path != setting.path)
+        survey.renderer.memo.put(_idle(apply_change(build, change)), idle)
         evidence = Evidence(
             measure="pixels that it changes", value=0.0, unit="px", limit=1.0, at_least=True,
             source=f"{len(found.looked)} frames with and without it: every viewpoint, target and role",
@@ -53,11 +56,16 @@ def conclude(survey: Survey, seen: dict[str, None]) -> list[Suspicion]:
     return result
 
 
+def _idle(build: Build) -> str:
+    return f"idle settings {build.content_hash} {SIZE}"
+
+
 def _found(renderer: Renderer, build: Build) -> Leftovers:
     off = set_leaf(build, ("shadow", "enabled"), False, scope="project", title="shadows off")
     if not first_difference(renderer, build, apply_change(build, off), looks_of(build, SIZE))[1]:
         return Leftovers((), None, ())  # nobody sees a drawn shadow here: its settings are not judged
-    return leftovers(renderer, build, size=SIZE, hints=_hints.setdefault(renderer, {}))
+    idle = renderer.memo.get(_idle(build)) or frozenset()
+    return leftovers(renderer, build, size=SIZE, hints=_hints.setdefault(renderer, {}), idle=idle)
 
 
 FAMILY = register(

@@ -58,10 +58,11 @@ class Leftovers:
 
 def leftovers(
     renderer: Renderer, build: Build, *, size: tuple[int, int] = DEFAULT_SIZE,
-    progress: Callable[[str, float], None] = lambda what, share: None, hints: Hints | None = None,
+    progress: Callable[[str, float], None] = lambda what, share: None, hints: Hints | None = None, idle: frozenset[Path] = frozenset(),
 ) -> Leftovers:  # fmt: skip
     """The non-default shadow settings of a build, each needed or not. hints: read and written, so that the next build, which may differ in
-    one setting, is looked at first where the last one needed what it has."""
+    one setting, is looked at first where the last one needed what it has. idle: settings that are known to change nothing, by themselves
+    and together."""
     looks, hints = looks_of(build, size), {} if hints is None else hints
     by_name = dict(looks)
     paths = list(non_default(build))
@@ -74,7 +75,7 @@ def leftovers(
             needed[path] = where, pixels
     # One look after the other, so that what a look is drawn from is drawn once.
     for number, look in enumerate(looks):
-        for path in [path for path, _, _ in paths if path not in needed]:
+        for path in [path for path, _, _ in paths if path not in needed and path not in idle]:
             progress(f"{look[0]}: {'.'.join(path)}", number / len(looks))
             where, pixels = first_difference(renderer, build, without[path], [look])
             if pixels:
@@ -83,7 +84,11 @@ def leftovers(
     settings = [Leftover(p, value, default, p in needed, *needed.get(p, ("", 0))) for p, value, default in paths]
     spare = [(s.path, s.default) for s in settings if not s.needed]
     # Two settings may each do what the other does: together they are needed.
-    while len(spare) > 1 and first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]:
+    while (
+        len(spare) > 1
+        and not idle.issuperset(path for path, _ in spare)
+        and first_difference(renderer, build, apply_change(build, _reset(build, spare)), looks)[1]
+    ):
         path, _ = spare.pop()
         settings = [
             s if s.path != path else Leftover(s.path, s.value, s.default, True, "together with the others", 0) for s in settings
