@@ -98,6 +98,34 @@ def delta_e_2000(first: np.ndarray, second: np.ndarray) -> np.ndarray:
     return out
 
 
+@helper
+def lab_of_light(r, g, b, matrix):
+    """CIE Lab of linear sRGB light, 1 being white."""
+    x = _f(matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b)
+    y = _f(matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b)
+    z = _f(matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b)
+    return 116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _light(first, second, matrix, out):
+    for n in prange(len(out)):
+        l1, a1, b1 = lab_of_light(first[n, 0], first[n, 1], first[n, 2], matrix)
+        l2, a2, b2 = lab_of_light(second[n, 0], second[n, 1], second[n, 2], matrix)
+        out[n] = ciede2000(l1, a1, b1, l2, a2, b2)
+
+
+def delta_e_of_light(first: np.ndarray, second: np.ndarray) -> np.ndarray:
+    """(...) float32 CIEDE2000 of linear light (..., 3) that a display shows from 0 to 1, before it is rounded to bytes. ValueError if
+    shapes differ."""
+    if first.shape != second.shape:
+        raise ValueError(f"pictures differ in shape: {first.shape} and {second.shape}")
+    a, b = (np.clip(light, 0.0, 1.0).astype(np.float64).reshape(-1, 3) for light in (first, second))
+    out = np.empty(len(a), np.float32)
+    _light(a, b, TO_RELATIVE_XYZ, out)
+    return out.reshape(first.shape[:-1])
+
+
 def changed_share(first: np.ndarray, second: np.ndarray, limit: float = VISIBLE_DIFFERENCE) -> float:
     """Share of pixels whose CIEDE2000 is above `limit`."""
     return float((delta_e_2000(first, second) > limit).mean())

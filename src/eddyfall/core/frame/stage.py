@@ -67,6 +67,7 @@ def make_state(
     `hidden` ones are left out of camera passes, the plate too unless asked for."""
     materials = material_states(build)
     mirroring = {m.node for m in build.setup.mirrors.values() if m.on}
+    shared = {node: (point.place_m, k) for point in build.setup.sort_points.values() for k, node in enumerate(point.members)}
     dense = {key for key, entry in build.setup.meshes.items() if entry.dense}
     rows: list[dict[str, Any]] = []
     for i, d in enumerate(geometry.drawables):
@@ -90,6 +91,9 @@ def make_state(
                 "casts": node.casts and not is_plate,
                 "receives": node.receives,
                 "rank": node.draw_rank,
+                "key_shift_m": node.key_shift_m,
+                "sort_place": shared.get(d.node, ((np.nan,) * 3, 0))[0],
+                "sort_member": shared.get(d.node, ((np.nan,) * 3, 0))[1],
                 "padding_m": node.bounds_padding_m,
                 "draw_distance_m": node.draw_distance_m,
                 "camera_hidden": i in hidden or (is_plate and not plate),
@@ -101,7 +105,8 @@ def make_state(
                 "moves": node.moves,
             }
         )
-    types = {"blend": np.uint8, "material": np.int64, "rank": np.int64, "padding_m": np.float64, "draw_distance_m": np.float64}
+    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member"), np.int64)
+    types |= dict.fromkeys(("padding_m", "draw_distance_m", "key_shift_m", "sort_place"), np.float64) | {"blend": np.uint8}
     columns = {k: freeze(np.array([r[k] for r in rows], types.get(k, bool))) for k in rows[0] if k != "shader"}
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 

@@ -2,13 +2,14 @@
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
+from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Layer, Recorder
@@ -20,8 +21,7 @@ from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
 from eddyfall.core.raster.rasterise import BANDS, fragments_at
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
-from eddyfall.core.scene.setup.sections.order import Order
-from eddyfall.core.shade.blend import FIRST_BLENDED, KIND_NAMES, blend_channel, blend_plain
+from eddyfall.core.shade.blend import KIND_NAMES, blend_channel, blend_plain, kept_and_laid
 from eddyfall.core.shade.columns import DISTANCE, EMITTED, ROW
 from eddyfall.core.shade.direct import direct_at, face_normal
 from eddyfall.core.shade.fog import transmittance
@@ -34,12 +34,11 @@ class BlendedSection:
     """What the pass is set by."""
 
     blend: np.ndarray
-    rank: np.ndarray
+    sorting: Sorting
     fogs: np.ndarray
     receives: np.ndarray
     double_sided: np.ndarray
     material: np.ndarray
-    order: str
     fog: Fog
     depth: DepthFormat
     paint: Any
@@ -52,12 +51,11 @@ def section(stage: Stage) -> BlendedSection:
     s = stage.state
     return BlendedSection(
         blend=s.blend,
-        rank=s.rank,
+        sorting=sorting(stage),
         fogs=s.fogs,
         receives=s.receives,
         double_sided=s.double_sided,
         material=s.material,
-        order=stage.resolved[Order].key,
         fog=stage.resolved[Fog],
         depth=stage.depth_format,
         paint=stage.paint,
@@ -67,70 +65,88 @@ def section(stage: Stage) -> BlendedSection:
     )
 
 
-def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Any, section: BlendedSection) -> np.ndarray:
-    """Blended drawables of `in_view` in the order they are drawn: rank first, then farthest bounds centre first, then file order."""
-    chosen = np.sort(in_view[section.blend[in_view] >= FIRST_BLENDED])
-    centres = geometry.bounds[chosen].mean(axis=1)
-    if section.order == "range":
-        key = np.linalg.norm(centres - np.array(camera.eye), axis=1)
-    else:
-        key = camera.view_depth(centres)
-    return chosen[np.lexsort((chosen, -key, section.rank[chosen]))].astype(np.int32)
-
-
 def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
-    geometry: Geometry = inputs["geometry"]
-    pixels, textures, fogged = inputs["pixels"], inputs["textures"], inputs["fogged"]
-    order = draw_order(geometry, inputs["in_view"], inputs["camera"], section)
-    layer = np.zeros((*pixels.shape, 6), np.float32)
+    fogged = inputs["fogged"]
+    layer = np.zeros((*inputs["pixels"].shape, 6), np.float32)
     layer[..., 3:] = 1.0
-    if not len(order):
+    given = _given(inputs, section)
+    if given is None:
         return {"layer": layer, "linear": fogged}
+    _blend_layer(*given, LAY, layer, _NO_STARTS, _NO_COUNTS, *_no_fragments(0))
+    return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
+
+
+class Fragments(NamedTuple):
+    """n fragments of blended drawables, by pixel, within a pixel as they are drawn; those of pixel i (row by row) are starts[i] ..
+    starts[i + 1]. Each makes k f + p + q O of what lies there, f (O: what is opaque): drawable, triangle (n,), far (n,) m from the eye,
+    code (n,) in the depth buffer's order, nearer is less; open (n,) uint8: it passes the depth test; k, p (n, 3), q (n,)."""
+
+    starts: np.ndarray
+    drawable: np.ndarray
+    triangle: np.ndarray
+    far: np.ndarray
+    open: np.ndarray
+    k: np.ndarray
+    p: np.ndarray
+    q: np.ndarray
+
+
+def fragments_of(inputs: Values, section: BlendedSection, least: int = 1) -> Fragments:
+    """Every fragment of a frame, also those that the depth test drops, from all that the pass reads: its own kernel with another sink.
+    least: pixels that have fewer are left out."""
+    height, width = inputs["pixels"].shape
+    counts = np.zeros((height, width), np.int64)
+    given, starts = _given(inputs, section), np.zeros(height * width + 1, np.int64)
+    if given is None:
+        return Fragments(starts, *_no_fragments(0))
+    _blend_layer(*given, COUNT, _NO_LAYER, _NO_STARTS, counts, *_no_fragments(0))
+    counts[counts < least] = 0
+    starts[1:] = np.cumsum(counts.ravel())
+    if not starts[-1]:
+        return Fragments(starts, *_no_fragments(0))
+    found = _no_fragments(int(starts[-1]))
+    counts[:] = 0
+    _blend_layer(*given, KEEP, _NO_LAYER, starts, counts, *found)
+    return Fragments(starts, *found)
+
+
+LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
+_NO_LAYER, _NO_STARTS, _NO_COUNTS = np.zeros((0, 0, 6), np.float32), np.zeros(0, np.int64), np.zeros((0, 0), np.int64)
+
+
+def _no_fragments(n: int) -> tuple[np.ndarray, ...]:
+    return (
+        np.zeros(n, np.int32), np.zeros(n, np.int32), np.zeros(n, np.float64), np.zeros(n, np.uint8),
+        np.zeros((n, 3)), np.zeros((n, 3)), np.zeros(n),
+    )  # fmt: skip
+
+
+def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
+    """What the kernel takes, up to what becomes of fragments; None where nothing is blended in sight."""
+    geometry: Geometry = inputs["geometry"]
+    pixels, textures = inputs["pixels"], inputs["textures"]
+    order = draw_order(geometry, inputs["in_view"], inputs["camera"], section.sorting)
+    if not len(order):
+        return None
     view = View(inputs["camera"], pixels)
     screen = _on_screen(geometry, order, section.double_sided, view, section.depth, textures)
-    if len(screen.ids):
-        soup = Soup(
-            geometry.positions,
-            geometry.normals,
-            geometry.uv0,
-            geometry.uv1,
-            geometry.triangles,
-            geometry.owner,
-            section.material,
-        )
-        maps = looked_up(inputs["shadow_maps"], section.look_ups)
-        fog, code = section.fog, section.depth.code
-        paint = np.full((len(geometry.drawables), 3), np.nan)
-        for drawable, rgb in section.paint:
-            paint[drawable] = rgb
-        _blend_layer(
-            screen.fixed,
-            screen.z,
-            screen.ids,
-            screen.box,
-            section.blend.astype(np.int32),
-            section.receives.astype(np.uint8),
-            section.fogs.astype(np.uint8),
-            paint,
-            inputs["depth"],
-            code.bits,
-            code.sign,
-            pixels.origin[0],
-            pixels.origin[1],
-            pixels.jitter[0],
-            pixels.jitter[1],
-            view.rays,
-            soup,
-            textures.surfaces,
-            inputs["lights"],
-            maps,
-            np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
-            section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"]),
-            fog.fog_per_m if fog.enabled else 0.0,
-            np.array(fog.rgb),
-            layer,
-        )
-    return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
+    if not len(screen.ids):
+        return None
+    soup = Soup(
+        geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, section.material
+    )
+    maps = looked_up(inputs["shadow_maps"], section.look_ups)
+    fog, code = section.fog, section.depth.code
+    paint = np.full((len(geometry.drawables), 3), np.nan)
+    for drawable, rgb in section.paint:
+        paint[drawable] = rgb
+    return (
+        screen.fixed, screen.z, screen.ids, screen.box, section.blend.astype(np.int32), section.receives.astype(np.uint8),
+        section.fogs.astype(np.uint8), paint, inputs["depth"], code.bits, code.sign, *pixels.origin, *pixels.jitter, view.rays, soup,
+        textures.surfaces, inputs["lights"], maps, np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
+        section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"]),
+        fog.fog_per_m if fog.enabled else 0.0, np.array(fog.rgb),
+    )  # fmt: skip
 
 
 def _on_screen(
@@ -149,7 +165,7 @@ def _on_screen(
 @njit(cache=True, parallel=True, nogil=True)
 def _blend_layer(
     fixed, zs, ids, box, blend, receives, fogs, paint, depth, bits, sign, ox, oy, jx, jy, rays, soup, surf, lights, maps, traced, sky,
-    fog_per_m, fog_rgb, layer,
+    fog_per_m, fog_rgb, sink, layer, starts, counts, f_drawable, f_triangle, f_far, f_open, f_k, f_p, f_q,
 ):  # fmt: skip
     height, width = depth.shape
     rows = max(4, (height + BANDS - 1) // BANDS)
@@ -173,7 +189,13 @@ def _blend_layer(
                 for x in range(low + first, low + last + 1):
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
-                    if not depth_key(d, bits, sign) <= depth[y - oy, x - ox]:
+                    passes = depth_key(d, bits, sign) <= depth[y - oy, x - ox]
+                    if sink == 0 and not passes:
+                        continue
+                    if sink == 1:
+                        counts[y - oy, x - ox] += 1
+                        continue
+                    if sink == 2 and starts[(y - oy) * width + x - ox] == starts[(y - oy) * width + x - ox + 1]:
                         continue
                     r, g, b, alpha = shade_blended(
                         x + 0.5 + jx,
@@ -198,9 +220,17 @@ def _blend_layer(
                     for c in range(3):
                         value = r if c == 0 else (g if c == 1 else b)
                         value, strength = fade_blended(blend[drawable], value, alpha, fade, fog_rgb[c])
+                        if sink == 2:
+                            n = starts[v * width + u] + counts[v, u]
+                            f_k[n, c], f_p[n, c], f_q[n] = kept_and_laid(blend[drawable], value, strength)
+                            continue
                         layer[v, u, c], layer[v, u, 3 + c] = blend_channel(
                             blend[drawable], layer[v, u, c], layer[v, u, 3 + c], value, strength
                         )
+                    if sink == 2:
+                        n = starts[v * width + u] + counts[v, u]
+                        f_drawable[n], f_triangle[n], f_far[n], f_open[n] = drawable, t, row[0, DISTANCE], passes
+                        counts[v, u] += 1
 
 
 @light_helper
@@ -262,7 +292,7 @@ def fade_blended(kind, value, alpha, t, fog):
 def twin(r: Recorder) -> None:
     """Lays each blended fragment: what it adds to the layer C, earlier ones and the opaque picture dimmed as the equation says."""
     state, stage, depth_format = r.stage.state, r.stage, r.stage.depth_format
-    order = draw_order(r.geometry, r.values["in_view"], r.view.camera, section(stage))
+    order = draw_order(r.geometry, r.values["in_view"], r.view.camera, sorting(stage))
     if not len(order):
         return
     screen = _on_screen(r.geometry, order, state.double_sided, r.view, depth_format, r.values["textures"])

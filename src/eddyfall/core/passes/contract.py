@@ -201,7 +201,8 @@ class LightState:
 
 @dataclass(frozen=True)
 class DrawableState:
-    """By drawable, (d,): blend kind code, and what setup and shader say of it."""
+    """By drawable, (d,): blend kind code, and what setup and shader say of it. sort_place: (d, 3) m of the point it shares, nan: its own;
+    sort_member: its turn among those that share it."""
 
     blend: np.ndarray
     double_sided: np.ndarray
@@ -217,6 +218,9 @@ class DrawableState:
     casts: np.ndarray
     receives: np.ndarray
     rank: np.ndarray
+    key_shift_m: np.ndarray
+    sort_place: np.ndarray
+    sort_member: np.ndarray
     padding_m: np.ndarray
     draw_distance_m: np.ndarray
     camera_hidden: np.ndarray
@@ -254,6 +258,9 @@ SETTING_OF_STATE = {
     "casts": "nodes.casts",
     "receives": "nodes.receives",
     "rank": "nodes.draw_rank",
+    "key_shift_m": "nodes.key_shift_m",
+    "sort_place": "sort_points",
+    "sort_member": "sort_points",
     "padding_m": "nodes.bounds_padding_m",
     "draw_distance_m": "nodes.draw_distance_m",
     "mapped": "meshes.lightmap_uv",

@@ -39,6 +39,17 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
     ]
     for name, table, keys in tables:
         notes += [f"the setup's {name}.{key} names nothing in the scene" for key in table if key not in keys]
+    member_of: dict[str, str] = {}
+    for name, point in setup.sort_points.items():
+        for node in point.members:
+            if node in member_of:
+                raise SetupError(f"node {node!r} is a member of {member_of[node]!r} already", f"sort_points.{name}.members")
+            member_of[node] = name
+        notes += [
+            f"the setup's sort_points.{name} names node {n!r}, which is not in the scene"
+            for n in point.members
+            if n not in scene.node_number
+        ]
     lights = set(scene.light_keys)
     notes += [
         f"the setup's lights.{k} names nothing in the scene"

@@ -14,7 +14,8 @@ from eddyfall.core.scene.setup.tables import MeshSetup
 
 @dataclass(frozen=True)
 class Drawable:
-    """One material part of one node. `first`..`last` index triangles (half open); `low`, `high` world bounds in metres."""
+    """One material part of one node. `first`..`last` index triangles (half open); `low`, `high` world bounds in metres, `origin` the
+    node's."""
 
     name: str
     node: str
@@ -25,6 +26,7 @@ class Drawable:
     last: int
     low: tuple[float, float, float]
     high: tuple[float, float, float]
+    origin: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -149,6 +151,7 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
                     triangles + len(indices),
                     vec3(low),
                     vec3(high),
+                    vec3(world[:3, 3]),
                 )
             )
             vertices += len(positions)

@@ -29,7 +29,7 @@ def move_node(build: Build, params: dict[str, Any]) -> Build:
 @operation("scene.move")
 def move_scene(build: Build, params: dict[str, Any]) -> Build:
     """Move all there is by by_m (x, y, z metres): root nodes, viewpoints and keys of moves with eye and target, focus regions, probes,
-    light grids. ChangeError for no numbers."""
+    light grids, sort points. ChangeError for no numbers."""
     by = _metres(params.get("by_m"), 1e8)
     nodes = []
     for node in build.scene.nodes:
@@ -47,8 +47,10 @@ def move_scene(build: Build, params: dict[str, Any]) -> Build:
         for key, v in setup.viewpoints.items()
     }
     tables: dict[str, Any] = {"viewpoints": views}
-    for name in ("focus_regions", "grids", "probes"):
-        places = [leaf for leaf in ("place_m", "low_m", "high_m") if name == "probes" or leaf != "place_m"]
+    corners = ("low_m", "high_m")
+    for name, places in (
+        ("focus_regions", corners), ("grids", corners), ("probes", ("place_m", *corners)), ("sort_points", ("place_m",)),
+    ):  # fmt: skip
         entries = getattr(setup, name).items()
         tables[name] = {k: e.model_copy(update={leaf: moved(getattr(e, leaf)) for leaf in places}) for k, e in entries}
     tables["moves"] = {

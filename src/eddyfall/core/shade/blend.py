@@ -29,6 +29,22 @@ def blend_channel(kind, c, t, colour, alpha):
     return c, t
 
 
+@light_helper
+def kept_and_laid(kind, colour, alpha):
+    """(k, p, q) of one channel: what a fragment makes of what lies there, f -> k f + p + q O, O being the opaque picture."""
+    if kind == 2:
+        return 1.0 - alpha, alpha * colour, 0.0
+    if kind == 3:
+        return 1.0 - alpha, colour, 0.0
+    if kind == 4:
+        return 1.0, alpha * colour, 0.0
+    if kind == 5:
+        return 1.0 + alpha * (colour - 1.0), 0.0, 0.0
+    if kind == 6:
+        return 1.0 - alpha, 0.0, alpha
+    return 1.0, 0.0, 0.0
+
+
 def blend_plain(kind: str, c: np.ndarray, t: np.ndarray, colour: np.ndarray, alpha: float) -> tuple[np.ndarray, np.ndarray]:
     """Plain twin, for all channels at once. Raises KeyError for kinds that do not blend."""
     m = 1 + alpha * (np.asarray(colour) - 1)

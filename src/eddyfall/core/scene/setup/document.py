@@ -28,6 +28,7 @@ from eddyfall.core.scene.setup.tables import (
     Probe,
     RoleSetup,
     Shader,
+    SortPoint,
     Viewpoint,
 )
 
@@ -50,6 +51,9 @@ class Setup(Section):
     nodes: dict[str, NodeSetup] = Field(default_factory=dict, description="by glTF node key")
     lights: dict[str, LightSetup] = Field(default_factory=dict, description="by glTF light node key, or a new name with kind")
     light_sets: dict[str, LightSet] = Field(default_factory=dict, description="lights that shine together, by name")
+    sort_points: dict[str, SortPoint] = Field(
+        default_factory=dict, description="points that several blended nodes are sorted by, by name"
+    )
     probes: dict[str, Probe] = Field(default_factory=dict, description="reflection probes by name")
     mirrors: dict[str, MirrorSetup] = Field(default_factory=dict, description="planar mirrors by name")
     probe_maps: dict[str, dict[str, CapturedProbe]] = Field(

@@ -132,6 +132,9 @@ class MeshSetup(Section):
 class NodeSetup(Section):
     drawn: bool = leaf(True, "-", "whether the node is drawn and casts at all")
     draw_rank: int = leaf(0, "-", "blended drawables with a higher rank are drawn later", ge=-10000, le=10000)
+    key_shift_m: float = leaf(
+        0.0, "m", "added to its sort key: blended drawables are sorted as if so much farther", ge=-1e6, le=1e6
+    )
     bounds_padding_m: float = leaf(0.0, "m", "added around the bounds before culling", ge=0, le=10000)
     draw_distance_m: float = leaf(0.0, "m", "range to the eye beyond which it is not drawn; 0 is always drawn", ge=0)
     casts: bool = leaf(True, "-", "whether it casts shadows")
@@ -347,6 +350,18 @@ class MirrorSetup(Section):
     on: bool = leaf(True, "-", "whether it is drawn")
     node: str = Field(description="glTF node key of the flat thing that mirrors", json_schema_extra={"unit": "-"})
     divisor: Literal[1, 2, 4] = leaf(1, "-", "one pixel of the mirrored frame for so many by so many px")
+
+
+class SortPoint(Section):
+    """A point that several blended nodes are sorted by: they are drawn one after the other, whatever lies around them."""
+
+    place_m: Vec3 = leaf((0.0, 0.0, 0.0), "m", "where it is, world space")
+    members: tuple[str, ...] = Field(
+        (),
+        description="glTF node keys, first drawn first; a node is a member of one",
+        json_schema_extra={"unit": "-"},
+        strict=False,
+    )
 
 
 class LightSet(Section):

@@ -2,12 +2,21 @@
 
 from typing import Literal
 
-from eddyfall.core.scene.setup.leaf import Section, leaf
+from eddyfall.core.scene.setup.leaf import Section, Vec3, leaf
 from eddyfall.core.scene.setup.registry import register_section
+
+Key = Literal["view_depth", "range", "direction"]
+Point = Literal["bounds_centre", "node_origin", "nearest"]
 
 
 @register_section("order", place=70)
 class Order(Section):
-    key: Literal["view_depth", "range"] = leaf(
-        "view_depth", "-", "what blended drawables are sorted by: depth along the view, or range to the eye"
+    key: Key = leaf(
+        "view_depth",
+        "-",
+        "what blended drawables are sorted by: depth along the view, range to the eye, or how far along a direction",
     )
+    direction: Vec3 = leaf(
+        (0.0, 0.0, -1.0), "-", "into the picture, world space, for the key direction: what lies further along is drawn first"
+    )
+    point: Point = leaf("bounds_centre", "-", "which point of a drawable the key is of; nearest: of its bounds, to the eye")

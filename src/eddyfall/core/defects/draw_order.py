@@ -1,0 +1,264 @@
+"""order.flip, order.wrong, order.inside-mesh: blended drawables that lie over one another in the wrong order, at a viewpoint or on the way.
+
+Every pair is measured by replaying the frame's own fragments: what the pair in the drawn order adds to the picture. A remedy's reach is
+measured by the same family: a rank that puts one pair right and another wrong brings a finding of its own."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.order_ways import order_ways
+from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.frame.moves import MovePath, path_of
+from eddyfall.core.layers.capture import captured, layers_of
+from eddyfall.core.layers.flips import Pop, flips, overlap_at, pop_of
+from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
+from eddyfall.core.passes.contract import Camera
+from eddyfall.core.passes.draw_order import sorting
+
+FLIP, WRONG, INSIDE = "order.flip", "order.wrong", "order.inside-mesh"
+MOST_POPS, POSES = 24, 7  # of a move that are drawn: flips, and moments besides
+ON_THE_WAY = (480, 270)  # px of the frames of these moments
+MOST_TOLD = 4
+
+
+@dataclass(frozen=True)
+class Off:
+    """A pair in the wrong order somewhere: nearer, farther by name; pixels of the whole frame; nit_px; worst CIEDE2000; at: "" for the
+    viewpoint itself, else the moment of a move; where (h, w) bool of the viewpoint's frame, None on the way."""
+
+    nearer: str
+    farther: str
+    pixels: int
+    nit_px: float
+    worst: float
+    at: str
+    where: np.ndarray | None
+
+
+@dataclass(frozen=True)
+class Popped:
+    """A flip along a move that shows: names of what was drawn first before and after, where on the move, and what pops."""
+
+    first: str
+    second: str
+    move: str
+    place: str
+    pop: Pop
+
+
+@dataclass(frozen=True)
+class Seen:
+    """At a viewpoint: pairs that are off there or on its moves, pops on its moves, flips that were not drawn, cameras that were looked
+    through."""
+
+    off: tuple[Off, ...]
+    pops: tuple[Popped, ...]
+    undrawn: int
+    cameras: tuple[Camera, ...]
+
+
+def blended_of(survey: Survey, viewpoint: str) -> np.ndarray:
+    """(k,) drawables that are blended and drawn."""
+    s = survey.stage(viewpoint).state
+    return np.flatnonzero(s.blended & s.drawn & s.colour_pass & ~s.camera_hidden)
+
+
+def observe(survey: Survey, viewpoint: str) -> Seen | None:
+    """The pairs of a viewpoint's frame and of the moves that go from it."""
+    chosen = blended_of(survey, viewpoint)
+    if not len(chosen):
+        return None
+    frame = survey.frame(viewpoint)
+    names = [d.name for d in survey.geometry.drawables]
+    off = []
+    for pair in wrong_pairs(layers_of(frame, least=2)):
+        if pair.pixels >= LEAST_PIXELS:
+            where = np.zeros(frame.pixels.shape, bool)
+            where.flat[pair.where] = True
+            off.append(Off(names[pair.early], names[pair.late], pair.pixels, pair.nit_px, pair.worst, "", where))
+    cameras, pops, undrawn = [frame.camera], [], 0
+    for path in moves_of(survey, viewpoint):
+        popped, left = _pops(survey, path, chosen, names)
+        pops += popped
+        undrawn += left
+        first, last = path.keys[0].t_s, path.keys[-1].t_s
+        for t in np.linspace(first, last, POSES):
+            camera = path.at(float(t))
+            cameras.append(camera)
+            if len(chosen) > 1:
+                off += _off_at(survey, path, float(t), camera, names)
+        cameras += [path.at(float(t)) for t in path.moments]
+    return Seen(tuple(off), tuple(pops), undrawn, tuple(cameras))
+
+
+def moves_of(survey: Survey, viewpoint: str) -> Iterator[MovePath]:
+    """Moves of the setup whose frames a viewpoint's settings hold for, as the survey asks."""
+    for name in survey.build.setup.moves:
+        path = path_of(survey.build, name, survey.size[0] / survey.size[1])
+        if path.viewpoint == viewpoint and (path.role is None or survey.role in (None, path.role)):
+            yield path
+
+
+def _pops(survey: Survey, path: MovePath, chosen: np.ndarray, names: list[str]) -> tuple[list[Popped], int]:
+    by = sorting(survey.stage(path.viewpoint))
+    request = replace(survey.request(path.viewpoint), role=survey.role or path.role)
+    met = [
+        f for f in flips(survey.geometry, path, by, chosen)
+        if overlap_at(survey.geometry, path.at(f.t_s), survey.size, f.first, f.second)
+    ]  # fmt: skip
+    drawn = [pop_of(survey.renderer, survey.build, request, path, f) for f in met[:MOST_POPS]]
+    shown = [
+        Popped(names[p.flip.first], names[p.flip.second], path.name, _place(path, p), p) for p in drawn if p.turn != "harmless"
+    ]
+    return shown, len(met) - len(drawn)
+
+
+def _place(path: MovePath, pop: Pop) -> str:
+    """Where the camera is at a pop: by the axis that it goes along; by its heading where it only turns."""
+    before, after = (np.array(path.at(pop.flip.t_s + by).eye) for by in (-0.01, 0.01))
+    way = np.abs(after - before)
+    if way.max() > 1e-6:
+        axis = int(way.argmax())
+        return f"{'xyz'[axis]} = {pop.flip.eye[axis]:.3f} m"
+    x, _, z = path.at(pop.flip.t_s).forward
+    return f"a heading of {math.degrees(math.atan2(x, -z)):.2f} deg"
+
+
+def _off_at(survey: Survey, path: MovePath, t: float, camera: Camera, names: list[str]) -> list[Off]:
+    request = replace(survey.request(path.viewpoint), role=survey.role or path.role, size=ON_THE_WAY, camera=camera)
+    scale = survey.size[0] * survey.size[1] / (ON_THE_WAY[0] * ON_THE_WAY[1])
+    return [
+        Off(names[p.early], names[p.late], round(p.pixels * scale), p.nit_px * scale, p.worst, f"{path.name} at {t:.2f} s", None)
+        for p in wrong_pairs(captured(survey.renderer, survey.build, request, least=2))
+        if p.pixels * scale >= LEAST_PIXELS
+    ]
+
+
+def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
+    """One suspicion for each pair."""
+    there = {v: s for v, s in seen.items() if s is not None}
+    pairs: dict[tuple[str, str], None] = {}
+    for s in there.values():
+        pairs |= {_key(p.first, p.second): None for p in s.pops} | {_key(o.nearer, o.farther): None for o in s.off}
+    return [_told(survey, pair, there) for pair in pairs]
+
+
+def _key(a: str, b: str) -> tuple[str, str]:
+    return (a, b) if a <= b else (b, a)
+
+
+def _told(survey: Survey, pair: tuple[str, str], seen: dict[str, Seen]) -> Suspicion:
+    pops = [(v, p) for v, s in seen.items() for p in s.pops if _key(p.first, p.second) == pair]
+    off = [(v, o) for v, s in seen.items() for o in s.off if _key(o.nearer, o.farther) == pair]
+    nearer, farther = _ways(pair, [p for _, p in pops], [o for _, o in off])
+    masks = {v: o.where for v, o in off if o.where is not None}
+    for v, o in off:
+        if o.where is not None:
+            masks[v] = masks[v] | o.where
+    pixels = {v: int(mask.sum()) for v, mask in masks.items()}
+    if not masks:
+        for v, count in [*((v, p.pop.pixels) for v, p in pops), *((v, o.pixels) for v, o in off)]:
+            pixels[v] = max(count, pixels.get(v, 0))
+    view, title, value = _headline(nearer, farther, pops, off)
+    return Suspicion(
+        code=FLIP if pops else INSIDE if nearer == farther else WRONG, cause_kind="drawables",
+        cause=" | ".join(dict.fromkeys(pair)), title=title, subjects=tuple(dict.fromkeys((farther, nearer))), value=value,
+        limit=LEAST_PIXELS, evidence=tuple(_evidence(survey, pops, off)), pixels=pixels,
+        regions={v: region_of(m) for v, m in masks.items()},
+        candidates=tuple(_ways_out(survey, view, nearer, farther, [c for v in pixels for c in seen[v].cameras])),
+        not_drawn_yet="" if masks else "it shows on the way, not at the viewpoint",
+        facts={"nearer": nearer, "farther": farther, "undrawn flips": sum(s.undrawn for s in seen.values())},
+    )  # fmt: skip
+
+
+def _headline(nearer: str, farther: str, pops: list[tuple[str, Popped]], off: list[tuple[str, Off]]) -> tuple[str, str, float]:
+    """(viewpoint, title, pixels) of where it shows most."""
+    if pops:
+        view, worst = max(pops, key=lambda p: p[1].pop.pixels)
+        title = f"{farther} pops at {worst.place} of {worst.move}: {nearer} changes places with it"
+        return view, title, float(worst.pop.pixels)
+    view, most = max(off, key=lambda o: o[1].pixels)
+    where = f"at {view}" if not most.at else f"along {most.at}"
+    if nearer == farther:
+        return view, f"faces of {nearer} are drawn in the wrong order {where}", float(most.pixels)
+    return view, f"{farther} is drawn over {nearer}, which is nearer, {where}", float(most.pixels)
+
+
+def _evidence(survey: Survey, pops: list[tuple[str, Popped]], off: list[tuple[str, Off]]) -> Iterator[Evidence]:
+    for _, p in pops:
+        told = f"{p.place} of {p.move}, {p.pop.flip.t_s:.4f} s"
+        yield Evidence(measure=f"pixels that pop at {told} ({p.pop.turn})", value=p.pop.pixels, unit="px", limit=LEAST_PIXELS)
+        yield Evidence(measure=f"largest CIEDE2000 there; {p.pop.nit_px:.0f} nit px", value=p.pop.worst, unit="CIEDE2000")
+    for v, o in sorted(off, key=lambda o: (o[1].at != "", -o[1].pixels))[:MOST_TOLD]:
+        where = f"at {v}" if not o.at else f"along {o.at}"
+        yield Evidence(
+            measure=f"pixels off by the order of the two {where}; {o.nit_px:.0f} nit px, CIEDE2000 up to {o.worst:.1f}", value=o.pixels,
+            unit="px", limit=LEAST_PIXELS, picture=survey.painted(v, o.where) if o.where is not None else None,
+        )  # fmt: skip
+
+
+def _ways(pair: tuple[str, str], pops: list[Popped], off: list[Off]) -> tuple[str, str]:
+    """(nearer, farther) of a pair where it shows most."""
+    if off:
+        most = max(off, key=lambda o: o.pixels)
+        return most.nearer, most.farther
+    most_popped = max(pops, key=lambda p: p.pop.pixels)
+    right_before = most_popped.pop.off_before <= most_popped.pop.off_after
+    farther = most_popped.first if right_before else most_popped.second
+    return (pair[1] if farther == pair[0] else pair[0]), farther
+
+
+def _ways_out(survey: Survey, viewpoint: str, nearer: str, farther: str, cameras: list[Camera]) -> Iterator[Candidate]:
+    if survey.pictures and nearer != farther:
+        for change, predicts in order_ways(survey, viewpoint, nearer, farther, cameras):
+            yield Candidate(change=change, predicts=predicts)
+
+
+def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
+    """What may put pairs right that are off within the spot, or of the subject."""
+    if len(blended_of(survey, viewpoint)) < 1:
+        return []
+    frame = survey.frame(viewpoint)
+    names = [d.name for d in survey.geometry.drawables]
+    inside = np.zeros(frame.pixels.shape, bool)
+    if survey.spot is not None:
+        x0, y0, x1, y1 = survey.spot
+        inside[y0:y1, x0:x1] = True
+    found: dict[str, Lever] = {}
+    for pair in wrong_pairs(layers_of(frame, least=2))[:8]:
+        here = pair.where if survey.spot is None else pair.where[inside.flat[pair.where]]
+        if not len(here) and subject not in (pair.early, pair.late):
+            continue
+        nearer, farther = names[pair.early], names[pair.late]
+        if nearer == farther:
+            continue
+        for change, predicts in order_ways(survey, viewpoint, nearer, farther, [frame.camera]):
+            because = f"{farther} is drawn over {nearer}, which is nearer, on {pair.pixels} px"
+            found.setdefault(change.id, Lever("blended", change, predicts, because))
+    return list(found.values())
+
+
+FAMILY = register(
+    Family(
+        "draw order",
+        (
+            Code(code=FLIP, words="Two blended things change places in the draw order as the camera moves, and the picture pops",
+                 kind="Transparency", symptom="pops", sheet="draw-order",
+                 limit=f"pixels that change visibly: {LEAST_PIXELS}"),
+            Code(code=WRONG, words="A blended thing is drawn over one that is nearer", kind="Transparency",
+                 symptom="drawn over what is nearer", sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
+            Code(code=INSIDE, words="Faces of one blended thing are drawn in the wrong order", kind="Transparency",
+                 symptom="drawn over what is nearer", sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
+        ),
+        observe,
+        conclude,
+        levers,
+    )
+)  # fmt: skip

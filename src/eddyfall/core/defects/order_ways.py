@@ -1,0 +1,57 @@
+"""What may put two blended drawables into their right order: least key shift, shared point, another key or point, a rank."""
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from eddyfall.core.defects.survey import Survey
+from eddyfall.core.passes.contract import Camera
+from eddyfall.core.passes.draw_order import sort_keys, sorting
+from eddyfall.core.scene.changes import Change, set_leaf, set_leaves, set_resolved
+from eddyfall.core.scene.setup.sections.order import Order
+
+MM = 1000
+SCENE_WIDE = "reaches the whole scene"
+KEYS = {"range": "range to the eye", "view_depth": "depth along the view"}
+POINTS = {"nearest": "the nearest point of bounds", "node_origin": "node origins", "bounds_centre": "the middle of bounds"}
+
+
+def order_ways(survey: Survey, viewpoint: str, nearer: str, farther: str, cameras: list[Camera]) -> Iterator[tuple[Change, str]]:
+    """(change, what it predicts): single changes that may draw `farther` before `nearer` from all of the cameras."""
+    build, setup = survey.build, survey.build.setup
+    number = survey.geometry.names
+    two = np.array([number[nearer], number[farther]])
+    near, far = (survey.geometry.drawables[i].node for i in two)
+    resolved, by = survey.resolved(viewpoint), sorting(survey.stage(viewpoint))
+    if near != far and by.rank[two[0]] == by.rank[two[1]]:
+        short = max((float(np.subtract(*sort_keys(survey.geometry, two, c, by))) for c in cameras), default=0.0)
+        if short >= 0:
+            shift = round(float(by.key_shift_m[two[1]]) + (math.floor(short * MM) + 1) / MM, 3)
+            yield (
+                set_leaf(
+                    build, ("nodes", far, "key_shift_m"), shift, scope="node", title=f"sort {farther} as if {shift:g} m farther"
+                ),
+                f"the least, in millimetres, that keeps it before {nearer} in {len(cameras)} poses",
+            )
+        if not {near, far} & {m for p in setup.sort_points.values() for m in p.members}:
+            place = [round(float(v), 4) for v in survey.geometry.bounds[two].mean(axis=(0, 1))]
+            at = ("sort_points", f"{far} {near}")
+            leaves: dict[tuple[str, ...], object] = {(*at, "place_m"): place, (*at, "members"): [far, near]}
+            title = f"sort {farther} and {nearer} by a point they share"
+            yield (
+                set_leaves(build, leaves, scope="project", title=title),
+                "they stay one after the other from wherever they are seen",
+            )
+    order = resolved[Order]
+    for key in (k for k in KEYS if k != order.key):
+        yield set_resolved(build, resolved, {"order.key": key}, title=f"sort by {KEYS[key]}"), SCENE_WIDE
+    for point in (p for p in POINTS if p != order.point):
+        yield set_resolved(build, resolved, {"order.point": point}, title=f"sort by {POINTS[point]}"), SCENE_WIDE
+    if near != far:
+        rank = int(by.rank[two[1]]) + 1
+        title = f"draw rank {rank} for {nearer}"
+        yield (
+            set_leaf(build, ("nodes", near, "draw_rank"), rank, scope="node", title=title),
+            f"drawn after all of a lower rank; {SCENE_WIDE}",
+        )

@@ -1,0 +1,1 @@
+"""Layers that are blended: what each fragment keeps and lays, replayed in any order."""

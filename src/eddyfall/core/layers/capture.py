@@ -1,0 +1,126 @@
+"""All blended fragments of a frame, captured once by the pass's own kernel, and replayed in any order without shading anything."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from eddyfall.core.frame.render import Frame, Renderer, Request
+from eddyfall.core.layers.kernels import count_swaps, fold, ordered, split
+from eddyfall.core.passes import blended
+from eddyfall.core.passes.blended import Fragments, fragments_of
+from eddyfall.core.passes.contract import View
+from eddyfall.core.passes.draw_order import draw_order, sorting
+from eddyfall.core.scene.build import Build
+
+UNDECIDED_STEPS = 2  # of the depth buffer, within which neither of two fragments is said to be nearer
+
+
+@dataclass(frozen=True)
+class Swaps:
+    """n pairs of fragments that are drawn in the wrong order: the one drawn too early (it is nearer), the one drawn after it (n,), their
+    pixels (n,), and nits (n, 3) that the wrong order of the two adds there."""
+
+    early: np.ndarray
+    late: np.ndarray
+    pixel: np.ndarray
+    wrong: np.ndarray
+
+
+@dataclass(frozen=True)
+class Layers:
+    """The blended layers of a frame: every fragment, and those that pass the depth test."""
+
+    frame: Frame
+    every: Fragments
+    shown: Fragments
+
+    @cached_property
+    def opaque(self) -> np.ndarray:
+        """(pixels, 3) nits of the opaque picture that they lie on."""
+        return np.asarray(self.frame.buffers["fogged"], np.float64).reshape(-1, 3)
+
+    @cached_property
+    def pixel(self) -> np.ndarray:
+        """(n,) pixel of each fragment that is shown, row by row."""
+        return np.repeat(np.arange(len(self.shown.starts) - 1), np.diff(self.shown.starts))
+
+    @cached_property
+    def step_m(self) -> np.ndarray:
+        """(n,) m along the ray within which another fragment is neither before nor behind."""
+        lengths = self.frame_lengths[self.pixel]
+        steps = self.frame.depth_format.step_m(self.shown.far / lengths) * lengths
+        return np.asarray(UNDECIDED_STEPS * (steps + np.spacing(self.shown.far.astype(np.float32))))
+
+    @cached_property
+    def frame_lengths(self) -> np.ndarray:
+        """(pixels,) m along the ray per m of view depth."""
+        return View(self.frame.camera, self.frame.pixels).ray_lengths.ravel()
+
+    @cached_property
+    def order(self) -> np.ndarray:
+        """(d,) blended drawables in sight, in the order they are drawn."""
+        stage = self.frame.stage
+        return draw_order(self.frame.geometry, self.frame.buffers["in_view"], self.frame.camera, sorting(stage))
+
+    @cached_property
+    def drawn(self) -> np.ndarray:
+        """(h, w, 3) nits as the pass draws them."""
+        return self.replayed(ordered(self.shown.starts, len(self.shown.far)))
+
+    @cached_property
+    def truly_ordered(self) -> np.ndarray:
+        """(n,) fragments shown, farther ones first; those that are neither before nor behind one another as they are drawn."""
+        order = ordered(self.shown.starts, len(self.shown.far))
+        count_swaps(self.shown.starts, order, self.shown.far, self.step_m, np.zeros(len(self.shown.starts) - 1, np.int64))
+        return order
+
+    @cached_property
+    def sorted(self) -> np.ndarray:
+        """(h, w, 3) nits with every pixel's fragments drawn farthest first."""
+        return self.replayed(self.truly_ordered)
+
+    def replayed(self, order: np.ndarray) -> np.ndarray:
+        """(h, w, 3) nits with fragments (n,) laid in an order, pixel by pixel."""
+        s, out = self.shown, np.empty_like(self.opaque)
+        fold(s.starts, order, s.k, s.p, s.q, self.opaque, out)
+        return out.reshape(*self.frame.pixels.shape, 3)
+
+    def by_drawable(self, turn: np.ndarray) -> np.ndarray:
+        """(h, w, 3) nits with whole drawables drawn by turn (d,), least first; equal turns as they are drawn."""
+        return self.replayed(ordered(self.shown.starts, len(self.shown.far), turn[self.shown.drawable]))
+
+    @cached_property
+    def swaps(self) -> Swaps:
+        """Every pair of fragments that sorting from the drawn to the true order swaps: their sums are drawn - sorted, exactly."""
+        s = self.shown
+        pixels = len(s.starts) - 1
+        count = np.zeros(pixels, np.int64)
+        count_swaps(s.starts, ordered(s.starts, len(s.far)), s.far, self.step_m, count)
+        first = np.concatenate([[0], np.cumsum(count)])
+        n = int(first[-1])
+        early, late, wrong = np.zeros(n, np.int64), np.zeros(n, np.int64), np.zeros((n, 3))
+        split(s.starts, ordered(s.starts, len(s.far)), s.far, self.step_m, s.k, s.p, s.q, self.opaque, first, early, late, wrong)
+        return Swaps(early, late, np.repeat(np.arange(pixels), count), wrong)
+
+
+def layers_of(frame: Frame, least: int = 1) -> Layers:
+    """The layers of a frame that was drawn up to its linear picture. least: pixels with fewer fragments are left out (for questions of
+    order two are needed): there a replay shows what is opaque."""
+    inputs = {name: frame.buffers[name] for name in blended.PASS.reads}
+    every = fragments_of(inputs, blended.section(frame.stage), least)
+    return Layers(frame, every, _only(every, every.open > 0))
+
+
+def captured(renderer: Renderer, build: Build, request: Request, least: int = 1) -> Layers:
+    """The layers of a frame of a build, as `layers_of` has them."""
+    return layers_of(renderer.frame(build, request, "linear"), least)
+
+
+def _only(f: Fragments, which: np.ndarray) -> Fragments:
+    pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))
+    starts = np.zeros(len(f.starts), np.int64)
+    np.cumsum(np.bincount(pixel[which], minlength=len(f.starts) - 1), out=starts[1:])
+    return Fragments(starts, *(column[which] for column in f[1:]))
