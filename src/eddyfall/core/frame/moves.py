@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import Literal, get_args
 
@@ -47,6 +48,17 @@ class MovePath:
         first, last = self.keys[0].t_s, self.keys[-1].t_s
         return np.asarray(np.minimum(first + np.arange(int((last - first) * self.rate_hz + 1e-6) + 1) / self.rate_hz, last))
 
+    @cached_property
+    def _known_turns(self) -> dict[int, Slerp]:
+        return {}
+
+    def _turns(self, k: int) -> Slerp:
+        """How the camera turns from key number k to the next."""
+        if k not in self._known_turns:
+            axes = np.stack([self.keys[k].camera.axes, self.keys[k + 1].camera.axes])
+            self._known_turns[k] = Slerp([0.0, 1.0], Rotation.from_matrix(axes))
+        return self._known_turns[k]
+
     def at(self, t_s: float) -> Camera:
         """The camera at a moment; before the first key and after the last it stands there."""
         times = [key.t_s for key in self.keys]
@@ -60,8 +72,7 @@ class MovePath:
         before = self.keys[k - 1].camera if k > 0 and not here.cut else None
         after = self.keys[k + 2].camera if k + 2 < len(self.keys) and not self.keys[k + 2].cut else None
         eye = between(_eye(before), np.array(here.camera.eye), np.array(there.camera.eye), _eye(after), share)
-        turns = Rotation.from_matrix(np.stack([here.camera.axes, there.camera.axes]))
-        axes = Slerp([0.0, 1.0], turns)(share).as_matrix()
+        axes = self._turns(k)(share).as_matrix()
         fov = here.camera.fov_y_rad * (1 - share) + there.camera.fov_y_rad * share
         rows = tuple(tuple(float(v) for v in row) for row in axes)
         return Camera((float(eye[0]), float(eye[1]), float(eye[2])), rows, fov, here.camera.aspect)

@@ -1,7 +1,8 @@
 """Where along a move two blended drawables change places in the draw order, and how much of the picture then pops.
 
 Keys are followed between moments with a bound on how fast their difference can change (a range is 1-Lipschitz in the eye, a depth along
-the view turns no faster than the view), so that no change of sign is stepped over but two within a thousandth of a second; each is then halved down to a millionth."""
+the view turns no faster than the view), so that no change of sign is stepped over but two within a thousandth of a second; each is
+then halved down to a millionth."""
 
 from __future__ import annotations
 

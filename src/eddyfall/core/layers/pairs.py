@@ -9,7 +9,7 @@ import numpy as np
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_of_light
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.layers.capture import Layers
-from eddyfall.core.passes.display import exposure_scale
+from eddyfall.core.passes.display import encode_display, exposure_scale
 from eddyfall.core.scene.setup.sections.exposure import Exposure
 
 LEAST_PIXELS = 16  # that differ visibly, from which a wrong order counts (ours, changeable)
@@ -18,8 +18,8 @@ LEAST_PIXELS = 16  # that differ visibly, from which a wrong order counts (ours,
 @dataclass(frozen=True)
 class Pair:
     """Drawable `early` is drawn before `late` though it lies nearer (the same: faces of one drawable). pixels: that differ visibly
-    (CIEDE2000 above 2) with this pair alone put right; nit_px: sum over pixels of the mean over the channels of what it adds, either way; worst: the largest
-    CIEDE2000; where: (pixels,) of the frame, row by row."""
+    (CIEDE2000 above 2) with this pair alone put right; nit_px: sum over pixels of what it adds either way, mean of
+    the channels; worst: the largest CIEDE2000; where: (pixels,) of the frame, row by row."""
 
     early: int
     late: int
@@ -27,6 +27,12 @@ class Pair:
     nit_px: float
     worst: float
     where: np.ndarray
+
+
+def shown_as(frame: Frame, nits: np.ndarray) -> np.ndarray:
+    """(..., 3) uint8 of nits (..., 3), as the frame is exposed and encoded."""
+    e = frame.stage.resolved[Exposure]
+    return encode_display((nits * exposure_scale(e.mode, e.ev100)).astype(np.float32))
 
 
 def apart(frame: Frame, first: np.ndarray, second: np.ndarray) -> np.ndarray:

@@ -1,0 +1,163 @@
+"""Commands about blended layers: order, flip-map."""
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from eddyfall.cli_tools import Out, inputs, numbers, opened
+from eddyfall.core.errors import RequestError
+
+
+def add_commands(command: Callable[..., Any]) -> None:
+    """Add the commands to the parser."""
+    sub = command(
+        "order",
+        order,
+        "hold the draw order of blended things against where they lie: at a viewpoint, at a pixel layer by layer, along a move",
+    )
+    sub.add_argument("--viewpoint", help="whose frame; where a turn, an approach or a sway starts")
+    asked = sub.add_mutually_exclusive_group()
+    asked.add_argument("--at", type=numbers(2), metavar="X,Y", help="the layers of a pixel of the viewpoint")
+    asked.add_argument("--move", metavar="NAME", help="a move of the setup, or turn, approach, sway from the viewpoint")
+    sub.add_argument(
+        "--picture", type=Path, metavar="F.png", help="write its frame with every pixel's layers in their true order"
+    )
+    sub = command(
+        "flip-map", flip_map, "say where two blended things change places in the draw order: lines on the floor, or headings"
+    )
+    sub.add_argument("--move", metavar="NAME", help="along one move of the setup (default: all)")
+
+
+def order(args: argparse.Namespace) -> int:
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.truth.moving.along import move_of
+
+    if args.viewpoint is None and args.move is None:
+        raise RequestError("say --viewpoint, or --move of the setup")
+    out, build, renderer = Out(args), opened(args), Renderer()
+    if args.move is not None:
+        request = Request(args.viewpoint or "", args.size, None, args.target)
+        return _along(args, out, build, renderer, move_of(renderer, build, args.move, args.viewpoint, request), request)
+    request = Request(args.viewpoint, args.size, None, args.target)
+    return _at(args, out, renderer, build, request) if args.at else _frame(args, out, renderer, build, request)
+
+
+def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
+    from eddyfall.core.handover.documents.draw_order import FrameOrderDocument
+    from eddyfall.core.handover.package import write_new
+    from eddyfall.core.layers.capture import captured
+    from eddyfall.core.layers.pairs import LEAST_PIXELS, shown_as, wrong_pairs
+    from eddyfall.core.passes.draw_order import sorting
+
+    layers = captured(renderer, build, request)
+    by = sorting(layers.frame.stage)
+    found = FrameOrderDocument.from_core(args.viewpoint, layers, wrong_pairs(layers), by.key, by.point)
+    out.say(
+        f"{args.viewpoint}: {len(found.order)} blended things by {_key(found.key)}, first to last: {', '.join(found.order) or 'none'}"
+    )
+    out.say(f"{found.off_px} px differ visibly from every pixel's layers drawn farthest first")
+    rows = [[p.early, p.late, str(p.pixels), f"{p.nit_px:.1f}", f"{p.worst:.2f}"] for p in found.pairs]
+    if rows:
+        out.table(
+            "pairs in the wrong order", ["drawn too early (nearer)", "drawn over it", "px", "nit px", "CIEDE2000 up to"], rows
+        )
+    if args.picture:
+        write_new(args.picture, _png(shown_as(layers.frame, layers.sorted)), inputs(args))
+    out.result(found, inputs(args))
+    return int(any(p.pixels >= LEAST_PIXELS for p in found.pairs))
+
+
+def _at(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
+    from eddyfall.core.handover.documents.draw_order import StrataDocument
+    from eddyfall.core.layers.capture import captured
+    from eddyfall.core.layers.strata import CUTS_NOTHING, HIDDEN, IN_PLACE, strata_at
+
+    found = StrataDocument.from_core(strata_at(captured(renderer, build, request), *args.at))
+    out.say(
+        f"pixel {args.at[0]},{args.at[1]}: opaque {_nits(found.opaque)}, drawn {_nits(found.drawn)}, due {_nits(found.due)} nit"
+    )
+    rows = [
+        [str(k + 1), s.drawable, s.kind, f"{s.far_m:.3f} m", _nits(s.keep), _nits(s.lay), _nits(s.share),
+         str(found.true.index(k) + 1) if k in found.true else "-", s.place + (f": {', '.join(s.against)}" if s.against else "")]
+        for k, s in enumerate(found.strata)
+    ]  # fmt: skip
+    out.table("", ["drawn", "thing", "kind", "from the eye", "keeps", "lays", "of the picture", "lies", ""], rows)
+    out.result(found, inputs(args))
+    return int(any(s.place not in (IN_PLACE, HIDDEN, CUTS_NOTHING) for s in found.strata))
+
+
+def _along(args: Any, out: Out, build: Any, renderer: Any, path: Any, request: Any) -> int:
+    from eddyfall.core.handover.documents.draw_order import WalkedDocument
+    from eddyfall.core.layers.along_move import walked
+
+    with out.progress() as progress:
+        found = WalkedDocument.from_core(walked(renderer, build, path, request, progress), args.size)
+    out.say(
+        f"{found.move} from {found.viewpoint}: {len(found.lanes)} blended things by {_key(found.key)}, {len(found.pops)} change places"
+    )
+    rows = [
+        [f"{p.t_s:.4f}", ", ".join(f"{v:.4f}" for v in p.eye), f"{p.first}, then {p.second}", str(p.pixels), f"{p.nit_px:.0f}",
+         f"{p.worst:.2f}", p.turn]
+        for p in found.pops
+    ]  # fmt: skip
+    if rows:
+        out.table("", ["s", "eye", "before; after the other way", "px", "nit px", "CIEDE2000", ""], rows)
+    if found.undrawn:
+        out.say(f"{found.undrawn} more were not drawn")
+    off = [[f"{k.t_s:.2f}", p.late, p.early, str(p.pixels), f"{p.nit_px:.1f}"] for k in found.looks for p in k.pairs]
+    if off:
+        width, height = found.looked_at
+        out.table(f"off on the way, px of {width} x {height}", ["s", "this", "is drawn over what is nearer", "px", "nit px"], off)
+    out.result(found, inputs(args))
+    return int(found.wrong)
+
+
+def flip_map(args: argparse.Namespace) -> int:
+    from eddyfall.core.frame.moves import path_of
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.draw_order import WalkedDocument
+    from eddyfall.core.layers.along_move import walked
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    names = [args.move] if args.move else list(build.setup.moves)
+    if not names:
+        raise RequestError("the setup has no moves: say where one walks")
+    found = []
+    for name in names:
+        path = path_of(build, name, args.size[0] / args.size[1])
+        found.append(
+            WalkedDocument.from_core(walked(renderer, build, path, Request("", args.size, None, args.target)), args.size)
+        )
+    rows = []
+    for w in found:
+        for n in w.lines:
+            pops = [p for p in w.pops if {p.first, p.second} == {n.first, n.second}]
+            where = "no straight line: keys are shifted, or of nearest points"
+            if n.floor is not None:
+                where = f"{n.floor[0]:.4g} x + {n.floor[1]:.4g} z = {n.floor[2]:.4g}"
+            elif n.heading_deg is not None:
+                where = f"no line on any floor: a heading {n.heading_deg:.2f} deg right of -z"
+            rows.append([w.move, n.first, n.second, where, str(max(p.pixels for p in pops))])
+    out.table("", ["move", "one", "other", "change places where", "px that pop, at most"], rows)
+    out.result(found, inputs(args))
+    return int(any(w.wrong for w in found))
+
+
+def _png(picture: Any) -> bytes:
+    import io
+
+    from PIL import Image
+
+    data = io.BytesIO()
+    Image.fromarray(picture).save(data, "PNG")
+    return data.getvalue()
+
+
+def _key(key: str) -> str:
+    return {"view_depth": "depth along the view", "range": "range to the eye", "direction": "a fixed direction"}[key]
+
+
+def _nits(values: Any) -> str:
+    same = max(values) - min(values) < 1e-9
+    return f"{values[0]:.4g}" if same else " ".join(f"{v:.4g}" for v in values)

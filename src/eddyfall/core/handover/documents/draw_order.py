@@ -1,0 +1,175 @@
+"""The draw order of blended things as documents: at a frame, at a pixel, along a move."""
+
+from typing import Self
+
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
+from eddyfall.core.handover.documents.base import Document
+from eddyfall.core.layers.along_move import LOOKED_AT, Line, Walked
+from eddyfall.core.layers.capture import Layers
+from eddyfall.core.layers.flips import Pop
+from eddyfall.core.layers.pairs import Pair, apart
+from eddyfall.core.layers.strata import Strata, Stratum
+
+
+class PairDocument(Document):
+    """`early` is drawn before `late` though it is nearer: pixels that differ visibly with the two put right, sum of nits, worst
+    CIEDE2000."""
+
+    early: str
+    late: str
+    pixels: int
+    nit_px: float
+    worst: float
+
+    @classmethod
+    def from_core(cls, p: Pair, names: list[str]) -> Self:
+        return cls(early=names[p.early], late=names[p.late], pixels=p.pixels, nit_px=p.nit_px, worst=p.worst)
+
+
+class FrameOrderDocument(Document):
+    """A viewpoint: key and point that are sorted by; blended drawables in sight in the order they are drawn; pairs that are off;
+    pixels that differ visibly from every pixel's layers drawn farthest first."""
+
+    viewpoint: str
+    key: str
+    point: str
+    size: tuple[int, int]
+    order: list[str]
+    pairs: list[PairDocument]
+    off_px: int
+
+    @classmethod
+    def from_core(cls, viewpoint: str, layers: Layers, pairs: list[Pair], key: str, point: str) -> Self:
+        names = [d.name for d in layers.frame.geometry.drawables]
+        off = apart(layers.frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE
+        return cls(
+            viewpoint=viewpoint, key=key, point=point, size=layers.frame.pixels.size, order=[names[d] for d in layers.order],
+            pairs=[PairDocument.from_core(p, names) for p in pairs], off_px=int(off.sum()),
+        )  # fmt: skip
+
+
+class StratumDocument(Document):
+    """One layer of a pixel, as `Stratum` has it."""
+
+    drawable: str
+    kind: str
+    far_m: float
+    keep: list[float]
+    lay: list[float]
+    share: list[float]
+    true_share: list[float]
+    place: str
+    against: list[str]
+
+    @classmethod
+    def from_core(cls, s: Stratum) -> Self:
+        return cls(
+            drawable=s.drawable, kind=s.kind, far_m=s.far_m, keep=list(s.keep), lay=list(s.lay), share=list(s.share),
+            true_share=list(s.true_share), place=s.place, against=list(s.against),
+        )  # fmt: skip
+
+
+class StrataDocument(Document):
+    """The layers of a pixel, in the order they are drawn; true: their numbers in the order they lie, the farthest first."""
+
+    pixel: tuple[int, int]
+    strata: list[StratumDocument]
+    true: list[int]
+    opaque: list[float]
+    drawn: list[float]
+    due: list[float]
+
+    @classmethod
+    def from_core(cls, s: Strata) -> Self:
+        return cls(
+            pixel=s.pixel, strata=[StratumDocument.from_core(t) for t in s.strata], true=list(s.true), opaque=list(s.opaque),
+            drawn=list(s.drawn), due=list(s.due),
+        )  # fmt: skip
+
+
+class PopDocument(Document):
+    """Two lanes cross: what was drawn first before and after, when, where the eye is, what that does to the picture."""
+
+    first: str
+    second: str
+    t_s: float
+    eye: list[float]
+    pixels: int
+    nit_px: float
+    worst: float
+    off_before: int
+    off_after: int
+    turn: str
+
+    @classmethod
+    def from_core(cls, p: Pop, names: list[str]) -> Self:
+        return cls(
+            first=names[p.flip.first], second=names[p.flip.second], t_s=p.flip.t_s, eye=list(p.flip.eye), pixels=p.pixels,
+            nit_px=p.nit_px, worst=p.worst, off_before=p.off_before, off_after=p.off_after, turn=p.turn,
+        )  # fmt: skip
+
+
+class LookDocument(Document):
+    """Pairs that are off at a moment; pixels of a frame of `looked_at` px."""
+
+    t_s: float
+    pairs: list[PairDocument]
+
+
+class LaneDocument(Document):
+    """A blended drawable along the move: its turn at each moment, 0 drawn first; its bounds from above (x0, z0, x1, z1) m."""
+
+    drawable: str
+    turns: list[int]
+    bounds: list[float]
+
+
+class LineDocument(Document):
+    """Where two have equal keys: floor [nx, nz, c]: the eye on nx x + nz z = c; heading_deg to the right of -z."""
+
+    first: str
+    second: str
+    floor: list[float] | None
+    heading_deg: float | None
+
+    @classmethod
+    def from_core(cls, n: Line, names: list[str]) -> Self:
+        floor = None if n.floor is None else list(n.floor)
+        return cls(first=names[n.first], second=names[n.second], floor=floor, heading_deg=n.heading_deg)
+
+
+class WalkedDocument(Document):
+    """The draw order along a move."""
+
+    move: str
+    viewpoint: str
+    key: str
+    point: str
+    size: tuple[int, int]
+    looked_at: tuple[int, int]
+    t_s: list[float]
+    eyes: list[list[float]]
+    forward: list[list[float]]
+    lanes: list[LaneDocument]
+    pops: list[PopDocument]
+    looks: list[LookDocument]
+    lines: list[LineDocument]
+    undrawn: int
+    wrong: bool
+
+    @classmethod
+    def from_core(cls, w: Walked, size: tuple[int, int]) -> Self:
+        names = [d.name for d in w.geometry.drawables]
+        bounds = w.geometry.bounds
+        return cls(
+            move=w.path.name, viewpoint=w.path.viewpoint, key=w.by.key, point=w.by.point, size=size, looked_at=LOOKED_AT,
+            t_s=w.t_s.tolist(), eyes=w.eyes.tolist(), forward=w.forward.tolist(),
+            lanes=[
+                LaneDocument(drawable=names[d], turns=w.turns[:, k].tolist(), bounds=[float(v) for v in bounds[d][:, [0, 2]].ravel()])
+                for k, d in enumerate(w.lanes)
+            ],
+            pops=[PopDocument.from_core(p, names) for p in w.pops],
+            looks=[LookDocument(t_s=k.t_s, pairs=[PairDocument.from_core(p, names) for p in k.pairs]) for k in w.looks],
+            lines=[LineDocument.from_core(n, names) for n in w.lines],
+            undrawn=w.undrawn, wrong=w.wrong,
+        )  # fmt: skip

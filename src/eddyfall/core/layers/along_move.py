@@ -1,0 +1,132 @@
+"""The draw order along a move: a lane for each blended drawable, where lanes cross, what pops there, which pairs are off on the way."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from eddyfall.core.frame.moves import MovePath
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.flips import Flip, Pop, flips, overlap_at, pop_of
+from eddyfall.core.layers.pairs import LEAST_PIXELS, Pair, wrong_pairs
+from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+
+MOST_LANES, MOST_POPS, MOST_MOMENTS = 24, 24, 241
+LOOKS = 13  # poses at which pairs are looked for that are off without changing places
+LOOKED_AT = (480, 270)  # px of these frames
+
+
+@dataclass(frozen=True)
+class Look:
+    """A pose that was drawn: moment in s, pairs that are visibly off there; pixels are of LOOKED_AT."""
+
+    t_s: float
+    pairs: tuple[Pair, ...]
+
+
+@dataclass(frozen=True)
+class Line:
+    """Where a pair has equal keys: by range, the eye on nx x + nz z = c at the height of the eye (m); by depth along the view, a heading in
+    degrees to the right of -z; None where it is neither (shifted keys, nearest points)."""
+
+    first: int
+    second: int
+    floor: tuple[float, float, float] | None
+    heading_deg: float | None
+
+
+@dataclass(frozen=True)
+class Walked:
+    """lanes: drawables (k,); t_s (p,), eyes, forward (p, 3); turns (p, k) of each lane among the lanes, 0 drawn first; pops by time; looks;
+    lines of the pairs that pop; undrawn: flips that were too many to be drawn; by: what they are sorted by."""
+
+    path: MovePath
+    lanes: tuple[int, ...]
+    t_s: np.ndarray
+    eyes: np.ndarray
+    forward: np.ndarray
+    turns: np.ndarray
+    pops: tuple[Pop, ...]
+    looks: tuple[Look, ...]
+    lines: tuple[Line, ...]
+    undrawn: int
+    by: Sorting
+    geometry: Geometry
+
+    @property
+    def wrong(self) -> bool:
+        """Whether anything visibly pops or is off."""
+        return any(p.turn != "harmless" for p in self.pops) or any(look.pairs for look in self.looks)
+
+
+def walked(
+    renderer: Renderer, build: Build, path: MovePath, request: Request, progress: Callable[[str, float], None] = lambda what, share: None
+) -> Walked:  # fmt: skip
+    """A move looked along: request gives size, target and role; its viewpoint is the move's."""
+    asked = replace(request, viewpoint=path.viewpoint, role=request.role or path.role, crop=None)
+    stage = renderer.frame(build, replace(asked, size=(16, 9), camera=path.at(path.keys[0].t_s)), "linear").stage
+    geometry, by, state = renderer.geometry(build), sorting(stage), stage.state
+    chosen = np.flatnonzero(state.blended & state.drawn & state.colour_pass & ~state.camera_hidden)
+    times = path.moments if len(path.moments) <= MOST_MOMENTS else np.linspace(path.keys[0].t_s, path.keys[-1].t_s, MOST_MOMENTS)
+    cameras = [path.at(float(t)) for t in times]
+    met = flips(geometry, path, by, chosen)
+    shown = [f for f in met if overlap_at(geometry, path.at(f.t_s), asked.size, f.first, f.second)]
+    pops = []
+    for number, flip in enumerate(shown[:MOST_POPS]):
+        progress(f"change of places at {flip.t_s:.2f} s", 0.7 * number / min(len(shown), MOST_POPS))
+        pops.append(pop_of(renderer, build, asked, path, flip))
+    looks = []
+    for number, t in enumerate(np.linspace(path.keys[0].t_s, path.keys[-1].t_s, LOOKS) if len(chosen) else ()):
+        progress(f"order at {t:.2f} s", 0.7 + 0.3 * number / LOOKS)
+        looks.append(look_at(renderer, build, path, asked, float(t)))
+    lanes = _lanes(geometry, chosen, shown, looks)
+    turns = np.full((len(times), len(lanes)), -1)
+    for k, camera in enumerate(cameras):
+        order = draw_order(geometry, np.array(lanes, int), camera, by)
+        turns[k] = [int(np.flatnonzero(order == d)[0]) for d in lanes]
+    pairs = dict.fromkeys((p.flip.first, p.flip.second) for p in pops if p.turn != "harmless")
+    height = float(np.mean([c.eye[1] for c in cameras]))
+    lines = tuple(line_of(geometry, by, a, b, height) for a, b in {tuple(sorted(pair)): None for pair in pairs})
+    return Walked(
+        path, lanes, times, np.array([c.eye for c in cameras]), np.array([c.forward for c in cameras]), turns, tuple(pops),
+        tuple(looks), lines, len(shown) - len(pops), by, geometry,
+    )  # fmt: skip
+
+
+def look_at(renderer: Renderer, build: Build, path: MovePath, asked: Request, t_s: float) -> Look:
+    """Pairs that are visibly off at a moment of a move."""
+    layers = captured(renderer, build, replace(asked, size=LOOKED_AT, camera=path.at(t_s)), least=2)
+    least = max(LEAST_PIXELS * LOOKED_AT[0] * LOOKED_AT[1] // (asked.size[0] * asked.size[1]), 1)
+    return Look(t_s, tuple(p for p in wrong_pairs(layers) if p.pixels >= least))
+
+
+def _lanes(geometry: Geometry, chosen: np.ndarray, met: list[Flip], looks: list[Look]) -> tuple[int, ...]:
+    """Those that change places or are off first, then the rest, in the order of the file."""
+    first = {d for f in met for d in (f.first, f.second)} | {d for look in looks for p in look.pairs for d in (p.early, p.late)}
+    return tuple(sorted([*sorted(first), *(int(d) for d in chosen if d not in first)][:MOST_LANES]))
+
+
+def line_of(geometry: Geometry, by: Sorting, a: int, b: int, height: float) -> Line:
+    """Where the keys of two drawables are equal for an eye at a height in m."""
+    plain = by.point != "nearest" and by.key_shift_m[a] == by.key_shift_m[b]
+    if not plain or by.key == "direction":
+        return Line(a, b, None, None)
+    if by.point == "bounds_centre":
+        points = geometry.bounds[[a, b]].mean(axis=1)
+    else:
+        points = np.array([geometry.drawables[i].origin for i in (a, b)])
+    shared = by.place[[a, b]]
+    p, q = np.where(np.isnan(shared), points, shared)
+    if by.key == "range":
+        n = 2 * (q - p)
+        c = float(q @ q - p @ p - n[1] * height)
+        return Line(a, b, (float(n[0]), float(n[2]), c), None)
+    # f . (p - q) = 0 with f = (sin h, 0, -cos h)
+    x, _, z = p - q
+    heading = float(np.degrees(np.arctan2(z, x)))
+    return Line(a, b, None, (heading + 90.0) % 180.0 - 90.0)

@@ -1,0 +1,109 @@
+"""The blended layers of one pixel: as they are drawn and as they lie, what each keeps and lays, and what is wrong with its place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.errors import RequestError
+from eddyfall.core.layers.capture import Layers
+from eddyfall.core.shade.blend import KIND_NAMES
+
+IN_PLACE, HIDDEN, EARLY, LATE, OWN_MESH, CUTS_NOTHING = (
+    "in place", "hidden by what is opaque", "too early", "too late", "behind a face of its own mesh", "cuts nothing",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Stratum:
+    """One fragment of a pixel: drawable, blend kind, m from the eye; keep, lay (3,): f -> keep f + lay; share (3,) nits of the final
+    picture that come from it as drawn, true_share (3,) as it lies. place: what is wrong with its turn; against: which drawables that is
+    said of."""
+
+    drawable: str
+    kind: str
+    far_m: float
+    keep: tuple[float, ...]
+    lay: tuple[float, ...]
+    share: tuple[float, ...]
+    true_share: tuple[float, ...]
+    place: str
+    against: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Strata:
+    """A pixel: strata in the order they are drawn, `true` their numbers in the order they lie, the farthest first (those that are
+    hidden are in neither); nits (3,) of what is opaque, as drawn, as it ought to be."""
+
+    pixel: tuple[int, int]
+    strata: tuple[Stratum, ...]
+    true: tuple[int, ...]
+    opaque: tuple[float, ...]
+    drawn: tuple[float, ...]
+    due: tuple[float, ...]
+
+
+def strata_at(layers: Layers, x: int, y: int) -> Strata:
+    """The layers at a pixel of the frame. RequestError if it lies outside."""
+    left, top = layers.frame.pixels.origin
+    height, width = layers.frame.pixels.shape
+    if not (0 <= x - left < width and 0 <= y - top < height):
+        raise RequestError(f"pixel {x},{y} lies outside of the {width} x {height} frame")
+    i = (y - top) * width + x - left
+    s, every = layers.shown, layers.every
+    mine = np.arange(s.starts[i], s.starts[i + 1])
+    lies = layers.truly_ordered[s.starts[i] : s.starts[i + 1]]
+    opaque = layers.opaque[i]
+    lays = s.p + s.q[:, None] * opaque
+    shares, true_shares = _shares(mine, s.k, lays), _shares(lies, s.k, lays)
+    turn_due = {int(n): t for t, n in enumerate(lies)}
+    names = [d.name for d in layers.frame.geometry.drawables]
+    strata = []
+    for number, n in enumerate(mine):
+        late = [m for m in mine[:number] if turn_due[int(m)] > turn_due[int(n)]]
+        early = [m for m in mine[number + 1 :] if turn_due[int(m)] < turn_due[int(n)]]
+        place, against = _place(s.drawable, int(n), early, late)
+        if place == IN_PLACE and s.q[n] > 0 and number == 0:
+            place = CUTS_NOTHING
+        strata.append(
+            Stratum(
+                names[s.drawable[n]], KIND_NAMES[int(layers.frame.stage.state.blend[s.drawable[n]])], float(s.far[n]), _three(s.k[n]),
+                _three(lays[n]), _three(shares[int(n)]), _three(true_shares[int(n)]), place,
+                tuple(dict.fromkeys(names[s.drawable[m]] for m in against)),
+            )
+        )  # fmt: skip
+    for n in range(every.starts[i], every.starts[i + 1]):
+        if not every.open[n]:
+            d = every.drawable[n]
+            kind = KIND_NAMES[int(layers.frame.stage.state.blend[d])]
+            none = (0.0, 0.0, 0.0)
+            strata.append(Stratum(names[d], kind, float(every.far[n]), (1.0,) * 3, none, none, none, HIDDEN, ()))
+    drawn, due = (picture.reshape(-1, 3)[i] for picture in (layers.drawn, layers.sorted))
+    first = int(s.starts[i])
+    return Strata(
+        (x, y), tuple(strata), tuple(int(n) - first for n in lies), _three(opaque), _three(drawn), _three(due)
+    )  # fmt: skip
+
+
+def _place(drawable: np.ndarray, n: int, early: list[np.intp], late: list[np.intp]) -> tuple[str, list[np.intp]]:
+    others = [m for m in (*early, *late) if drawable[m] != drawable[n]]
+    if not early and not late:
+        return IN_PLACE, []
+    if not others:
+        return OWN_MESH, [*early, *late]
+    return (EARLY, early) if any(drawable[m] != drawable[n] for m in early) else (LATE, late)
+
+
+def _shares(order: np.ndarray, k: np.ndarray, lays: np.ndarray) -> dict[int, np.ndarray]:
+    """By fragment, what is left of its lay once all that come later have been laid."""
+    left, found = np.ones(3), {}
+    for n in order[::-1]:
+        found[int(n)] = lays[n] * left
+        left = left * k[n]
+    return found
+
+
+def _three(values: np.ndarray) -> tuple[float, ...]:
+    return tuple(float(v) for v in values)

@@ -1,0 +1,95 @@
+"""The commands about blended layers as a user runs them: exit codes, JSON keys, one-line errors."""
+
+import json
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from eddyfall.cli import main
+from layer_scenes import card, mist_and_cutter, unlit
+from scenes import write_build
+
+KEYS = {"a": {"t_s": 0, "viewpoint": "left"}, "b": {"t_s": 3, "viewpoint": "right"}}
+VIEWS = {
+    n: {"eye": [x, 1.6, 0.0], "target": [x, 1.6, -1.0], "fov_y_deg": 55} for n, x in (("left", -3), ("at", -0.27), ("right", 3))
+}
+
+
+@pytest.fixture(scope="module")
+def file(tmp_path_factory):
+    pane = card("pane", (-2.5, 1.5), (0.5, 2.5), -2.0, unlit("pane", 0.6, 0.1))
+    build = mist_and_cutter(more=(pane,), viewpoints=VIEWS, moves={"walk": {"keys": KEYS}})
+    return write_build(build, tmp_path_factory.mktemp("layers"))
+
+
+@pytest.fixture
+def run(capsys):
+    def go(*args):
+        code = main([str(a) for a in args])
+        out = capsys.readouterr()
+        return code, out.out, out.err
+
+    return go
+
+
+def test_the_order_of_a_frame_is_told_with_the_pairs_that_are_off(run, file, tmp_path):
+    code, out, _ = run("order", file, "--viewpoint", "at", "--json", "-", "--picture", tmp_path / "f.png")
+    found = json.loads(out)
+    assert code == 1 and found["order"] == ["cutter", "mist", "pane"] and found["key"] == "range"
+    (pair,) = found["pairs"]
+    assert (pair["early"], pair["late"]) == ("cutter", "mist") and pair["pixels"] == pytest.approx(17_928, rel=0.01)
+    assert found["off_px"] == pair["pixels"]
+    true = np.asarray(Image.open(tmp_path / "f.png"))
+    assert true.shape == (540, 960, 3) and len(np.unique(true[..., 0])) > 3
+    assert run("order", file, "--viewpoint", "right")[0] == 0
+    assert run("order", file, "--viewpoint", "at", "--picture", file)[0] == 2, "an input is never written over"
+
+
+def test_the_layers_of_a_pixel_add_up_in_both_orders(run, file):
+    code, out, _ = run("order", file, "--viewpoint", "at", "--at", "640,270", "--json", "-")
+    found = json.loads(out)
+    assert code == 1 and [s["drawable"] for s in found["strata"]] == ["cutter", "mist", "pane"] and found["true"] == [1, 0, 2]
+    assert [s["place"] for s in found["strata"]] == ["too early", "too late", "in place"]
+    for of, key in (("drawn", "share"), ("due", "true_share")):
+        total = np.sum([s[key] for s in found["strata"]], axis=0)
+        kept = np.prod([s["keep"] for s in found["strata"]], axis=0)
+        assert total + kept * found["opaque"] == pytest.approx(found[of], abs=1e-6)
+    # .29 and .50 seen through the pane of one tenth: .9 of them and .06.
+    assert found["due"][0] == pytest.approx(0.9 * 0.29 + 0.06, abs=1e-5) and found["drawn"][0] == pytest.approx(0.51, abs=1e-5)
+    said = run("order", file, "--viewpoint", "at", "--at", "640,270")[1]
+    assert "too early: mist" in said and "0.321" in said
+    assert run("order", file, "--viewpoint", "at", "--at", "960,0")[0] == 2
+
+
+def test_a_walk_is_told_with_where_it_pops_and_the_map_with_its_line(run, file):
+    code, out, _ = run("order", file, "--move", "walk", "--json", "-")
+    found = json.loads(out)
+    pop = max(found["pops"], key=lambda p: p["pixels"])
+    assert code == 1 and (pop["first"], pop["second"], pop["turn"]) == ("cutter", "mist", "wrong to right")
+    assert pop["eye"][0] == pytest.approx(-0.2633, abs=1e-4) and pop["pixels"] == pytest.approx(17_928, rel=0.01)
+    lanes = {lane["drawable"]: lane["turns"] for lane in found["lanes"]}
+    assert lanes["cutter"][0] == 0 and lanes["mist"][0] == 1 and lanes["mist"][-1] == 0 and lanes["pane"][0] == 2
+    assert len(found["t_s"]) == len(found["eyes"]) == len(lanes["mist"])
+    assert any(p["late"] == "mist" for look in found["looks"] if look["t_s"] < 1.3 for p in look["pairs"])
+    code, out, _ = run("flip-map", file, "--json", "-")
+    (line,) = json.loads(out)[0]["lines"]
+    x, z, c = line["floor"]
+    assert code == 1 and (x / c, z / c) == pytest.approx((1.5 / -0.395, 0.4 / -0.395), abs=1e-3)
+    assert "x + " in run("flip-map", file)[1]
+    still = run("order", file, "--move", "sway", "--viewpoint", "right", "--json", "-")
+    assert still[0] == 0 and json.loads(still[1])["pops"] == []
+
+
+@pytest.mark.parametrize(
+    ("args", "says"),
+    [
+        ((), "say --viewpoint"),
+        (("--viewpoint", "nowhere"), "viewpoint 'nowhere'"),
+        (("--move", "none"), "move 'none' does not exist"),
+        (("--move", "sway"), "say which"),
+    ],
+)
+def test_what_makes_no_sense_is_one_line(run, file, args, says):
+    code, _, error = run("order", file, *args)
+    assert code == 2 and says in error and error.count("\n") == 1
