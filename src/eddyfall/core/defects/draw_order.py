@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.order_symptoms import OVER, POPS
 from eddyfall.core.defects.order_ways import order_ways
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
@@ -24,7 +25,7 @@ from eddyfall.core.passes.draw_order import sorting
 
 FLIP, WRONG, INSIDE = "order.flip", "order.wrong", "order.inside-mesh"
 MOST_POPS, POSES = 24, 7  # of a move that are drawn: flips, and moments besides
-ON_THE_WAY = (480, 270)  # px of the frames of these moments
+ON_THE_WAY = (320, 180)  # px of the frames of these moments
 MOST_TOLD = 4
 
 
@@ -250,15 +251,16 @@ FAMILY = register(
         "draw order",
         (
             Code(code=FLIP, words="Two blended things change places in the draw order as the camera moves, and the picture pops",
-                 kind="Transparency", symptom="pops", sheet="draw-order",
+                 kind="Transparency", symptom=POPS.name, sheet="draw-order",
                  limit=f"pixels that change visibly: {LEAST_PIXELS}"),
             Code(code=WRONG, words="A blended thing is drawn over one that is nearer", kind="Transparency",
-                 symptom="drawn over what is nearer", sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
+                 symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
             Code(code=INSIDE, words="Faces of one blended thing are drawn in the wrong order", kind="Transparency",
-                 symptom="drawn over what is nearer", sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
+                 symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
         ),
         observe,
         conclude,
         levers,
+        symptoms=(OVER.name, POPS.name),
     )
 )  # fmt: skip

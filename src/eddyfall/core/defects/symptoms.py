@@ -29,7 +29,7 @@ class Symptom:
     """A named symptom. score(renderer, build, spot, rays) in `unit`; cleared when the score falls to clear_share of the base's.
 
     shares(before, after, spot, rays) -> (h, w) bool of the preview frame: pixels elsewhere that have the same cause, so that their
-    change is no collateral."""
+    change is no collateral. of_layers: it is one of what is blended, which then is the subject rather than what is solid."""
 
     name: str
     unit: str
@@ -37,6 +37,7 @@ class Symptom:
     score: Callable[[Renderer, Build, Spot, Callable[[Frame], RayScene]], float]
     clear_share: float
     shares: Callable[[Frame, Frame, Spot, Callable[[Frame], RayScene]], np.ndarray]
+    of_layers: bool = False
 
 
 _symptoms: dict[str, Symptom] = {}

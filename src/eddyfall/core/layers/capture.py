@@ -119,6 +119,15 @@ def captured(renderer: Renderer, build: Build, request: Request, least: int = 1)
     return layers_of(renderer.frame(build, request, "linear"), least)
 
 
+def covered_by(frame: Frame, subject: int) -> np.ndarray:
+    """(h, w) bool: pixels of a frame on which a blended drawable lies."""
+    shown = layers_of(frame).shown
+    pixel = np.repeat(np.arange(len(shown.starts) - 1), np.diff(shown.starts))
+    covered = np.zeros(frame.pixels.shape, bool)
+    covered.flat[pixel[shown.drawable == subject]] = True
+    return covered
+
+
 def _only(f: Fragments, which: np.ndarray) -> Fragments:
     pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))
     starts = np.zeros(len(f.starts), np.int64)

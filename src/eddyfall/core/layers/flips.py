@@ -12,6 +12,7 @@ from itertools import combinations, pairwise
 from typing import Literal
 
 import numpy as np
+from scipy.spatial.transform import Rotation, Slerp
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.frame.moves import MovePath
@@ -19,7 +20,7 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.capture import Layers, captured
 from eddyfall.core.layers.pairs import LEAST_PIXELS, apart
 from eddyfall.core.passes.contract import Camera, Pixels, View
-from eddyfall.core.passes.draw_order import Sorting, sort_keys
+from eddyfall.core.passes.draw_order import Sorting, keys_from
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 
@@ -68,15 +69,6 @@ def flips(geometry: Geometry, path: MovePath, by: Sorting, chosen: np.ndarray) -
     pairs = np.array([(a, b) for a, b in combinations(range(len(chosen)), 2) if _may(by, chosen[a], chosen[b])], int)
     if not len(pairs):
         return []
-    known: dict[float, np.ndarray] = {}
-
-    def ahead(t: float) -> np.ndarray:
-        """(pairs,) m by which the first of each pair has the larger key."""
-        if t not in known:
-            keys = sort_keys(geometry, chosen, path.at(t), by)
-            known[t] = keys[pairs[:, 0]] - keys[pairs[:, 1]]
-        return known[t]
-
     # The widest that two of its corners or points lie apart: what a turning view sees of a pair.
     corners = geometry.bounds[chosen]
     points = np.where(np.isnan(by.place[chosen]), corners.mean(axis=1), by.place[chosen])
@@ -84,23 +76,52 @@ def flips(geometry: Geometry, path: MovePath, by: Sorting, chosen: np.ndarray) -
     wide = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1) + reach[pairs].sum(axis=1)
     found: list[Flip] = []
     for start, end in _stretches(path):
-        speed, turning = _speeds(path, start, end)
-        slope = {"range": np.full(len(pairs), 2 * speed), "view_depth": turning * wide}.get(by.key, np.zeros(len(pairs)))
+        way = Way(path, start, end)
+        slope = {"range": np.full(len(pairs), 2 * way.speed), "view_depth": way.turning * wide}.get(by.key, np.zeros(len(pairs)))
+
+        def ahead(times: np.ndarray, which: np.ndarray, way: Way = way) -> np.ndarray:
+            """(n,) m by which the first of pair which (n,) has the larger key at a moment (n,)."""
+            moments, at = np.unique(times, return_inverse=True)
+            keys = keys_from(geometry, chosen, *way.at(moments), by)
+            return np.asarray(keys[at, pairs[which, 0]] - keys[at, pairs[which, 1]])
+
         times = np.linspace(start, end, PARTS + 1)
-        todo = [(float(a), float(b), np.arange(len(pairs))) for a, b in pairwise(times)]
-        while todo:
-            a, b, which = todo.pop()
-            ga, gb = ahead(a)[which], ahead(b)[which]
-            crosses = (ga < 0) != (gb < 0)
-            if b - a <= CLOSE_S:
-                found += [_flip(path, chosen[pairs[which[k]]], (a + b) / 2, bool(ga[k] > 0)) for k in np.flatnonzero(crosses)]
-                continue
-            maybe = (np.abs(ga) + np.abs(gb) < slope[which] * (b - a)) & (b - a > APART_S)
-            which = which[crosses | maybe]
-            if len(which):
-                middle = (a + b) / 2
-                todo += [(middle, b, which), (a, middle, which)]
+        a, b = (np.repeat(t, len(pairs)) for t in (times[:-1], times[1:]))
+        which = np.tile(np.arange(len(pairs)), PARTS)
+        while len(a):
+            at_a, at_b = ahead(a, which), ahead(b, which)
+            crosses = (at_a < 0) != (at_b < 0)
+            done = b - a <= CLOSE_S
+            for n in np.flatnonzero(crosses & done):
+                found.append(_flip(path, chosen[pairs[which[n]]], float(a[n] + b[n]) / 2, bool(at_a[n] > 0)))
+            maybe = (np.abs(at_a) + np.abs(at_b) < slope[which] * (b - a)) & (b - a > APART_S)
+            on = (crosses | maybe) & ~done
+            a, b, which = a[on], b[on], which[on]
+            middle = (a + b) / 2
+            a, b, which = np.concatenate([a, middle]), np.concatenate([middle, b]), np.concatenate([which, which])
     return sorted(found, key=lambda f: f.t_s)
+
+
+class Way:
+    """A move between two keys: the eye on a cubic, the view turning evenly. speed (m/s), turning (1/s): what neither exceeds, the first by
+    the control points of the cubic's derivative."""
+
+    def __init__(self, path: MovePath, start: float, end: float) -> None:
+        self.start, self.long = start, end - start
+        shares = np.array([0.0, 1 / 3, 2 / 3, 1.0])
+        inside = float(np.nextafter(end, start))
+        cameras = [path.at(min(start + float(s) * self.long, inside)) for s in shares]
+        self.cubic = np.linalg.solve(np.vander(shares, 4, increasing=True), np.array([c.eye for c in cameras]))
+        derived = np.array([self.cubic[1], self.cubic[1] + self.cubic[2], self.cubic[1] + 2 * self.cubic[2] + 3 * self.cubic[3]])
+        self.speed = float(np.linalg.norm(derived, axis=1).max()) / self.long
+        self.turns = Slerp([0.0, 1.0], Rotation.from_matrix(np.stack([cameras[0].axes, cameras[-1].axes])))
+        rotation = cameras[0].axes.T @ cameras[-1].axes
+        self.turning = math.acos(min(max((float(np.trace(rotation)) - 1) / 2, -1.0), 1.0)) / self.long
+
+    def at(self, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """((m, 3) eyes, (m, 3) forward) at moments (m,) in s."""
+        share = np.clip((times - self.start) / self.long, 0.0, 1.0)
+        return np.vander(share, 4, increasing=True) @ self.cubic, -self.turns(share).as_matrix()[:, 2]
 
 
 def _may(by: Sorting, a: int, b: int) -> bool:
@@ -116,20 +137,6 @@ def _flip(path: MovePath, pair: np.ndarray, t: float, first_was_farther: bool) -
 def _stretches(path: MovePath) -> list[tuple[float, float]]:
     """Spans of time between neighbouring keys over which the camera moves on without a cut."""
     return [(a.t_s, b.t_s) for a, b in pairwise(path.keys) if not b.cut and b.t_s > a.t_s]
-
-
-def _speeds(path: MovePath, start: float, end: float) -> tuple[float, float]:
-    """(m/s, 1/s) that the eye and the view's direction do not exceed between two keys: the eye follows a cubic there, whose derivative is
-    bounded by its control points; the view turns evenly."""
-    shares = np.array([0.0, 1 / 3, 2 / 3, 1.0])
-    inside = np.nextafter(end, start)
-    cameras = [path.at(float(min(start + s * (end - start), inside))) for s in shares]
-    cubic = np.linalg.solve(np.vander(shares, 4, increasing=True), np.array([c.eye for c in cameras]))
-    hodograph = np.array([cubic[1], cubic[1] + cubic[2], cubic[1] + 2 * cubic[2] + 3 * cubic[3]])
-    speed = float(np.linalg.norm(hodograph, axis=1).max()) / (end - start)
-    rotation = cameras[0].axes.T @ cameras[-1].axes
-    angle = math.acos(min(max((float(np.trace(rotation)) - 1) / 2, -1.0), 1.0))
-    return speed, angle / (end - start)
 
 
 def pop_of(renderer: Renderer, build: Build, request: Request, path: MovePath, flip: Flip) -> Pop:

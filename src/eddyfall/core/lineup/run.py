@@ -17,6 +17,7 @@ from eddyfall.core.errors import EddyfallError, RequestError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request, check_request
 from eddyfall.core.frame.schedule import schedule
+from eddyfall.core.layers.capture import layers_of
 from eddyfall.core.lineup.spot import make_spot
 from eddyfall.core.passes.contract import Asked
 from eddyfall.core.rays.queries import RayScene
@@ -111,8 +112,11 @@ class _LineUp:
                 raise RequestError(f"drawable {name!r} does not exist")
             return self.frame.geometry.names[name]
         ids, counts = np.unique(self.frame.drawable[self.frame.drawable >= 0], return_counts=True)
+        if not len(ids) or self.symptom.of_layers:
+            blended, on = np.unique(layers_of(self.frame).shown.drawable, return_counts=True)
+            ids, counts = (blended, on) if len(blended) else (ids, counts)
         if not len(ids):
-            raise RequestError("nothing solid is in front anywhere on the spot")
+            raise RequestError("nothing solid is in front anywhere on the spot, nor anything blended")
         return int(ids[np.argmax(counts)])
 
     def _rays(self, build: Build) -> Callable[[Frame], RayScene]:

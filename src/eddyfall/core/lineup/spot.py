@@ -4,6 +4,7 @@ import numpy as np
 
 from eddyfall.core.defects.symptoms import Spot
 from eddyfall.core.frame.render import Frame, Request
+from eddyfall.core.layers.capture import covered_by
 from eddyfall.core.passes.contract import View
 
 PLATE_BEHIND_M = 0.5  # less in a scene of less than ten metres
@@ -12,6 +13,8 @@ PLATE_BEHIND_M = 0.5  # less in a scene of less than ten metres
 def make_spot(frame: Frame, request: Request, subject: int) -> Spot:
     """The spot of a rendered crop. The plate is square to the view, 0.5 m behind the subject's farthest pixel, and fills the crop."""
     pixels = frame.drawable == subject
+    if frame.stage.state.blended[subject]:
+        pixels = covered_by(frame, subject)
     behind = frozenset(int(i) for i in np.unique(frame.geometry.owner[frame.buffers["screen"].ids])) | _blended(frame)
     depth = frame.view_depth[pixels]
     far = float(depth.max()) if len(depth) else 1.0

@@ -45,33 +45,37 @@ def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Camera, by: Sort
 
 def sort_keys(geometry: Geometry, chosen: np.ndarray, camera: Camera, by: Sorting) -> np.ndarray:
     """(k,) sort keys in m of drawables (k,); what has more is drawn first."""
-    eye = np.array(camera.eye)
-    points = sort_points(geometry, chosen, camera, by)
+    return np.asarray(keys_from(geometry, chosen, np.array([camera.eye], float), camera.forward[None], by)[0])
+
+
+def keys_from(geometry: Geometry, chosen: np.ndarray, eyes: np.ndarray, forward: np.ndarray, by: Sorting) -> np.ndarray:
+    """(m, k) the same from eyes (m, 3) that look along forward (m, 3)."""
     if by.key == "range":
-        key = np.linalg.norm(points - eye, axis=1)
-    else:
-        key = (points - eye) @ along(camera, by)
-    return np.asarray(key + by.key_shift_m[chosen])
+        away = np.broadcast_to(_points(geometry, chosen, eyes, None, by), (len(eyes), len(chosen), 3)) - eyes[:, None]
+        return np.asarray(np.linalg.norm(away, axis=2) + by.key_shift_m[chosen])
+    along = _along(forward, by)
+    points = np.broadcast_to(_points(geometry, chosen, eyes, along, by), (len(eyes), len(chosen), 3)) - eyes[:, None]
+    return np.asarray((points * along[:, None]).sum(axis=2) + by.key_shift_m[chosen])
 
 
-def along(camera: Camera, by: Sorting) -> np.ndarray:
-    """(3,) the unit direction that keys other than range are measured along."""
-    if by.key == "view_depth":
-        return camera.forward
+def _along(forward: np.ndarray, by: Sorting) -> np.ndarray:
+    """(m, 3) the unit directions that keys other than range are measured along."""
     length = float(np.linalg.norm(by.direction))
-    return np.array(by.direction) / length if length > 0 else camera.forward
+    if by.key == "view_depth" or length == 0:
+        return forward
+    return np.broadcast_to(np.array(by.direction) / length, forward.shape)
 
 
-def sort_points(geometry: Geometry, chosen: np.ndarray, camera: Camera, by: Sorting) -> np.ndarray:
-    """(k, 3) m: the point of each of the drawables (k,) that its key is of."""
+def _points(geometry: Geometry, chosen: np.ndarray, eyes: np.ndarray, along: np.ndarray | None, by: Sorting) -> np.ndarray:
+    """(m or 1, k, 3) m: the point of each of the drawables (k,) that its key is of; along: None by range."""
     low, high = geometry.bounds[chosen, 0], geometry.bounds[chosen, 1]
     if by.point == "bounds_centre":
-        points = (low + high) / 2
+        points = (low + high)[None] / 2
     elif by.point == "node_origin":
-        points = np.array([geometry.drawables[i].origin for i in chosen], float).reshape(-1, 3)
-    elif by.key == "range":
-        points = np.clip(np.array(camera.eye), low, high)
+        points = np.array([geometry.drawables[i].origin for i in chosen], float).reshape(1, -1, 3)
+    elif along is None:
+        points = np.clip(eyes[:, None], low, high)
     else:
-        points = np.where(along(camera, by) > 0, low, high)
+        points = np.where(along[:, None] > 0, low, high)
     shared = by.place[chosen]
     return np.asarray(np.where(np.isnan(shared), points, shared))

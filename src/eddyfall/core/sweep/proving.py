@@ -18,6 +18,7 @@ from eddyfall.core.defects.registry import code_of
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.memo import give_back
+from eddyfall.core.layers.capture import covered_by
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, apply_together
 from eddyfall.core.sweep.findings import Impact, Remedy, Verdict
@@ -140,7 +141,7 @@ class Prover:
         worst = max(where, key=lambda v: suspicion.pixels.get(v, 0))
         delta = self._seen(changed, worst)
         ids = [i for i, d in enumerate(self.survey.geometry.drawables) if d.name in suspicion.subjects]
-        collateral = float((delta.changed & ~np.isin(delta.before, ids)).mean())
+        collateral = float((delta.changed & ~np.isin(delta.before, ids) & ~self._covered(worst, ids)).mean())
         verdict: Verdict = remedy.verdict
         if verdict == "no effect" and ought is not None and delta.changed.any():
             mine = np.isin(delta.before, ids) | np.isin(self._small(ought, worst)[1], ids)
@@ -150,6 +151,15 @@ class Prover:
             if spoilt.any() and float(left[spoilt].mean()) < (1 - NEARER) * float(apart[spoilt].mean()):
                 verdict = "masks"
         return replace(remedy, collateral=collateral, verdict=verdict)
+
+    def _covered(self, viewpoint: str, ids: list[int]) -> np.ndarray | bool:
+        """(h, w) bool: where subjects that are blended lie, at the size impact is measured at; False where none is."""
+        state = self.survey.stage(viewpoint).state
+        mine = [i for i in ids if state.blended[i]]
+        if not mine:
+            return False
+        frame = replace(self.survey, size=IMPACT_SIZE).frame(viewpoint)
+        return np.asarray(np.any([covered_by(frame, i) for i in mine], axis=0))
 
     def _impact(self, suspicion: Suspicion, best: Remedy | None) -> Impact:
         shown = self._shown(suspicion)

@@ -1,11 +1,9 @@
 """What the Light and colour sheet asks of the core, each as the command line gives it."""
 
-import io
 from dataclasses import replace
 from typing import Literal, get_args
 
 import numpy as np
-from PIL import Image
 
 from eddyfall.core.defects.reflections_told import Reflections, reflections
 from eddyfall.core.defects.survey import Survey
@@ -36,6 +34,7 @@ from eddyfall.core.truth.response.rehearsal import Rehearsal, rehearse
 from eddyfall.core.truth.response.survey import Answer, answers
 from eddyfall.core.truth.roles import SideBySide, side_by_side
 from eddyfall.core.truth.screen_budget import ScreenBudget, screen_budget
+from eddyfall.workbench.services.pictures import png
 from eddyfall.workbench.studio.room import STUDIO
 
 SIZE = (240, 135)  # of the frames compared: a reference of it has some samples within seconds
@@ -96,7 +95,7 @@ def moment_picture(
         path = move_of(renderer, build, name, viewpoint, request)
         request = replace(request, viewpoint=path.viewpoint, role=path.role, camera=path.at(at_s))
         if shown == "standin":
-            return _png(drawn_picture(renderer.frame(build, request, DRAWN)))
+            return png(drawn_picture(renderer.frame(build, request, DRAWN)))
         return _drawn(compare(renderer, build, Wanted(request=request, samples=samples)), shown)
 
     drawn: bytes = STUDIO.draw(asked)
@@ -186,14 +185,8 @@ def picture(build: CoreBuild, viewpoint: str, target: str | None, samples: int, 
 
 def _drawn(found: Comparison, shown: Shown) -> bytes:
     if shown == "standin":
-        return _png(drawn_picture(found.frame))
-    return _png(picture_of(found.reference) if shown == "reference" else off_picture(found))
-
-
-def _png(picture: np.ndarray) -> bytes:
-    stream = io.BytesIO()
-    Image.fromarray(picture).save(stream, "PNG", compress_level=1)
-    return stream.getvalue()
+        return png(drawn_picture(found.frame))
+    return png(picture_of(found.reference) if shown == "reference" else off_picture(found))
 
 
 def _wanted(viewpoint: str, target: str | None, samples: int, bounces: int) -> Wanted:

@@ -1,0 +1,68 @@
+"""What the Draw order sheet asks of the core, each as the command line gives it."""
+
+from dataclasses import replace
+from typing import Literal
+
+from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.handover.documents.draw_order import FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.layers.along_move import Walked, walked
+from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.pairs import shown_as, wrong_pairs
+from eddyfall.core.layers.strata import Strata, strata_at
+from eddyfall.core.passes.draw_order import sorting
+from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.truth.moving.along import move_of
+from eddyfall.workbench.services.pictures import png
+from eddyfall.workbench.studio.room import STUDIO
+
+Shown = Literal["drawn", "true"]
+
+
+def order(build: CoreBuild, viewpoint: str, target: str | None) -> FrameOrderDocument:
+    """The draw order at a viewpoint and the pairs that are off. RequestError if it does not exist."""
+
+    def asked(renderer: Renderer) -> FrameOrderDocument:
+        layers = captured(renderer, build, Request(viewpoint, DEFAULT_SIZE, None, target))
+        by = sorting(layers.frame.stage)
+        return FrameOrderDocument.from_core(viewpoint, layers, wrong_pairs(layers), by.key, by.point)
+
+    found: FrameOrderDocument = STUDIO.draw(asked)
+    return found
+
+
+def strata(build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float, x: int, y: int) -> StrataDocument:
+    """The layers of a pixel of a viewpoint's frame, or of one at a moment of a move. RequestError if it lies outside."""
+
+    def asked(renderer: Renderer) -> Strata:
+        return strata_at(captured(renderer, build, _posed(renderer, build, viewpoint, target, move, at_s)), x, y)
+
+    return StrataDocument.from_core(STUDIO.draw(asked))
+
+
+def walk(build: CoreBuild, viewpoint: str, target: str | None, move: str) -> WalkedDocument:
+    """The draw order along a move. RequestError if there is none of that name."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+
+    def asked(renderer: Renderer) -> Walked:
+        return walked(renderer, build, move_of(renderer, build, move, viewpoint, request), request)
+
+    return WalkedDocument.from_core(STUDIO.draw(asked), DEFAULT_SIZE)
+
+
+def picture(build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float, shown: Shown) -> bytes:
+    """PNG of the viewpoint's frame, or of that at a moment of a move, as drawn or with every pixel's layers in their true order."""
+
+    def asked(renderer: Renderer) -> bytes:
+        layers = captured(renderer, build, _posed(renderer, build, viewpoint, target, move, at_s))
+        return png(shown_as(layers.frame, layers.drawn if shown == "drawn" else layers.sorted))
+
+    drawn: bytes = STUDIO.draw(asked)
+    return drawn
+
+
+def _posed(renderer: Renderer, build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float) -> Request:
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+    if move is None:
+        return request
+    path = move_of(renderer, build, move, viewpoint, request)
+    return replace(request, viewpoint=path.viewpoint, role=path.role, camera=path.at(at_s))

@@ -1,0 +1,57 @@
+"""What the Draw order sheet asks: orders, layers of a pixel and moves as the command line says them, and pictures of both orders."""
+
+import io
+import json
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from api_helpers import send, upload
+from eddyfall.cli import main
+from layer_scenes import mist_and_cutter
+from scenes import write_build
+
+pytestmark = pytest.mark.django_db(transaction=True)
+KEYS = {"a": {"t_s": 0, "viewpoint": "left"}, "b": {"t_s": 1, "viewpoint": "right"}}
+VIEWS = {n: {"eye": [x, 1.6, 0.0], "target": [x, 1.6, -1.0], "fov_y_deg": 55} for n, x in (("left", -1), ("right", 1))}
+
+
+@pytest.fixture
+def walk(people, tmp_path):
+    path = write_build(mist_and_cutter(viewpoints=VIEWS, moves={"walk": {"keys": KEYS}}), tmp_path, "mist")
+    answer = upload(people["artist"], people["project"], path.read_bytes(), path.with_suffix(".setup.json").read_bytes())
+    assert answer.status_code == 201, answer.content
+    return {"path": path, "base": f"/api/projects/{people['project'].pk}/builds/1/layers/left", **people}
+
+
+def test_orders_layers_and_moves_are_what_the_command_line_says(walk, capsys):
+    viewer, base = walk["viewer"], walk["base"]
+    for asked, ways in (
+        ("/order?", ("--viewpoint", "left")), ("/strata?x=700&y=270", ("--viewpoint", "left", "--at", "700,270")),
+        ("/walk?move=walk", ("--move", "walk")),
+    ):  # fmt: skip
+        main(["order", str(walk["path"]), *ways, "--json", "-"])
+        assert send(viewer, "GET", base + asked) == (200, json.loads(capsys.readouterr().out)), asked
+    status, posed = send(viewer, "GET", base + "/strata?x=480&y=270&move=walk&at_s=1")
+    assert status == 200 and [s["drawable"] for s in posed["strata"]] == ["mist", "cutter"] and posed["true"] == [0, 1]
+
+
+def test_pictures_of_both_orders(walk):
+    pictures = {}
+    for shown in ("drawn", "true"):
+        answer = walk["viewer"].get(f"{walk['base']}/picture?shown={shown}")
+        assert answer.status_code == 200 and answer["Content-Type"] == "image/png"
+        pictures[shown] = np.asarray(Image.open(io.BytesIO(answer.content)))
+    assert pictures["drawn"].shape == (540, 960, 3) and (pictures["drawn"] != pictures["true"]).any(axis=2).sum() > 15_000
+    moved = walk["viewer"].get(walk["base"] + "/picture?shown=drawn&move=walk&at_s=1")
+    assert moved.status_code == 200 and moved.content != answer.content
+
+
+@pytest.mark.parametrize("asked", ["/strata?x=960&y=0", "/walk?move=none", "/picture?shown=other", "/strata?x=1", "/walk"])
+def test_what_makes_no_sense_is_refused(walk, asked):
+    assert send(walk["viewer"], "GET", walk["base"] + asked)[0] == 422
+
+
+def test_strangers_see_nothing(walk):
+    assert send(walk["stranger"], "GET", walk["base"] + "/order")[0] == 404

@@ -1,0 +1,47 @@
+"""The glasshouse: every seeded fault of draw order is found, no healthy twin is, and what can be cured by whole objects is."""
+
+import pytest
+
+from eddyfall.core.defects.registry import code_of
+from eddyfall.core.lineup import line_up
+from eddyfall.core.scene.changes import apply_change
+from eddyfall.core.sweep import sweep
+from eddyfall.demo.glasshouse import make_glasshouse
+
+
+@pytest.fixture(scope="module")
+def house():
+    build, truth = make_glasshouse()
+    return build, truth, sweep(build).findings
+
+
+def test_exactly_the_seeded_causes_are_found_and_no_twin(house):
+    _, truth, findings = house
+    assert {(f.code, f.suspicion.cause) for f in findings} == {(row["code"], row["cause"]) for row in truth["findings"]}
+    for row in truth["findings"]:
+        assert set(row["subjects"]) <= set(next(f for f in findings if f.code == row["code"]).suspicion.subjects)
+    for twin in truth["healthy"]:
+        assert all(twin["subject"] not in f.suspicion.subjects for f in findings)
+
+
+def test_the_pop_is_cured_by_the_least_shift_and_a_rank_breaks_the_pane(house):
+    build, _, findings = house
+    flip = next(f for f in findings if f.code == "order.flip")
+    assert "x = -0.263 m" in flip.suspicion.title and flip.best.change.title == "sort mist_card as if 0.763 m farther"
+    rank = next(r for r in flip.remedies if "rank" in r.change.title)
+    assert any("draught_pane" in title for title in rank.new_findings)
+    left = sweep(apply_change(build, flip.best.change)).findings
+    assert {f.code for f in left} == {"order.wrong", "order.inside-mesh"}, "crossing banners and a mesh of its own have no order"
+    assert all(f.best is None for f in left)
+
+
+def test_a_line_up_on_the_banners_says_that_no_order_clears_them(house):
+    build, _, findings = house
+    crossed = next(f for f in findings if f.code == "order.wrong")
+    x, y, w, h = crossed.suspicion.regions["banners"]
+    result = line_up(
+        build, "banners", (x + w // 4, y + h // 4, w // 2, h // 2), code_of(crossed.code).symptom, subject="banner_red"
+    )
+    tried = {t.title: t for t in result.trials}
+    assert "draw rank 1 for banner_red" in tried and tried["draw rank 1 for banner_red"].before > 0
+    assert not any(t.verdict == "clears it" for t in result.trials)
