@@ -68,6 +68,18 @@ export const keys = {
     what: string,
     of: string | null,
   ) => ["light", what, l.project, l.build, l.viewpoint, l.target, of, `${l.stamp} ${l.state}`],
+  layers: (
+    l: {
+      project: number;
+      build: number;
+      viewpoint: string;
+      target: string | null;
+      stamp: string;
+      state: string;
+    },
+    what: string,
+    of: string | null,
+  ) => ["layers", what, l.project, l.build, l.viewpoint, l.target, of, `${l.stamp} ${l.state}`],
   cures: (
     project: number,
     build: number,

@@ -146,6 +146,7 @@ describe("the frame around every sheet", () => {
       "Sweep",
       "Bench",
       "Lightmaps",
+      "Draw order",
       "Shadow reach",
       "Light and colour",
       "Ledger",
@@ -191,7 +192,14 @@ describe("the frame around every sheet", () => {
     const tables = [...document.querySelectorAll("dialog[aria-label=Keys] caption")].map(
       (c) => c.textContent,
     );
-    expect(tables).toEqual(["Bench", "Lightmaps", "Shadow reach", "Light and colour", "Everywhere"]);
+    expect(tables).toEqual([
+      "Bench",
+      "Lightmaps",
+      "Draw order",
+      "Shadow reach",
+      "Light and colour",
+      "Everywhere",
+    ]);
   });
   test("turns to night and back", async () => {
     await open("/p/3/b/1/bench");

@@ -1,4 +1,5 @@
 import { BENCH } from "./bench/sheet";
+import { DRAW_ORDER } from "./draworder/sheet";
 import { INTAKE } from "./intake/sheet";
 import { LEDGER } from "./ledger/sheet";
 import { LIGHT } from "./light/sheet";
@@ -9,4 +10,14 @@ import type { Sheet } from "./sheet";
 import { SWEEP } from "./sweep/sheet";
 
 /** The sheets of a build, in the order of the header. A new one is a folder and a line here. */
-export const SHEETS: readonly Sheet[] = [INTAKE, SETUP, SWEEP, BENCH, LIGHTMAPS, SHADOW_REACH, LIGHT, LEDGER];
+export const SHEETS: readonly Sheet[] = [
+  INTAKE,
+  SETUP,
+  SWEEP,
+  BENCH,
+  LIGHTMAPS,
+  DRAW_ORDER,
+  SHADOW_REACH,
+  LIGHT,
+  LEDGER,
+];

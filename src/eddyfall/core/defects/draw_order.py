@@ -17,7 +17,7 @@ from eddyfall.core.defects.order_ways import order_ways
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.moves import MovePath, path_of
-from eddyfall.core.layers.capture import captured, layers_of
+from eddyfall.core.layers.capture import captured, covered_by, layers_of
 from eddyfall.core.layers.flips import Pop, flips, overlap_at, pop_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
 from eddyfall.core.passes.contract import Camera
@@ -172,11 +172,18 @@ def _told(survey: Survey, pair: tuple[str, str], seen: dict[str, Seen]) -> Suspi
         code=FLIP if pops else INSIDE if nearer == farther else WRONG, cause_kind="drawables",
         cause=" | ".join(dict.fromkeys(pair)), title=title, subjects=tuple(dict.fromkeys((farther, nearer))), value=value,
         limit=LEAST_PIXELS, evidence=tuple(_evidence(survey, pops, off)), pixels=pixels,
-        regions={v: region_of(m) for v, m in masks.items()},
+        regions={v: region_of(m) for v, m in (masks or _shown(survey, pixels, farther)).items()},
         candidates=tuple(_ways_out(survey, view, nearer, farther, [c for v in pixels for c in seen[v].cameras])),
         not_drawn_yet="" if masks else "it shows on the way, not at the viewpoint",
         facts={"nearer": nearer, "farther": farther, "undrawn flips": sum(s.undrawn for s in seen.values())},
     )  # fmt: skip
+
+
+def _shown(survey: Survey, pixels: dict[str, int], drawable: str) -> dict[str, np.ndarray]:
+    """By viewpoint (h, w) bool: where a drawable lies on its frame, if anywhere."""
+    number = survey.geometry.names[drawable]
+    masks = {v: covered_by(survey.frame(v), number) for v in pixels} if survey.pictures else {}
+    return {v: mask for v, mask in masks.items() if mask.any()}
 
 
 def _headline(nearer: str, farther: str, pops: list[tuple[str, Popped]], off: list[tuple[str, Off]]) -> tuple[str, str, float]:

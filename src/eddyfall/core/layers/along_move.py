@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from itertools import combinations
 
 import numpy as np
 
@@ -16,7 +17,7 @@ from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 
-MOST_LANES, MOST_POPS, MOST_MOMENTS = 24, 24, 241
+MOST_LANES, MOST_COMPARED, MOST_POPS, MOST_MOMENTS = 24, 64, 24, 241
 LOOKS = 13  # poses at which pairs are looked for that are off without changing places
 LOOKED_AT = (480, 270)  # px of these frames
 
@@ -84,7 +85,7 @@ def walked(
     for number, t in enumerate(np.linspace(path.keys[0].t_s, path.keys[-1].t_s, LOOKS) if len(chosen) else ()):
         progress(f"order at {t:.2f} s", 0.7 + 0.3 * number / LOOKS)
         looks.append(look_at(renderer, build, path, asked, float(t)))
-    lanes = _lanes(geometry, chosen, shown, looks)
+    lanes = _lanes(geometry, path, asked.size, chosen, shown, looks)
     turns = np.full((len(times), len(lanes)), -1)
     for k, camera in enumerate(cameras):
         order = draw_order(geometry, np.array(lanes, int), camera, by)
@@ -105,10 +106,18 @@ def look_at(renderer: Renderer, build: Build, path: MovePath, asked: Request, t_
     return Look(t_s, tuple(p for p in wrong_pairs(layers) if p.pixels >= least))
 
 
-def _lanes(geometry: Geometry, chosen: np.ndarray, met: list[Flip], looks: list[Look]) -> tuple[int, ...]:
-    """Those that change places or are off first, then the rest, in the order of the file."""
+def _lanes(
+    geometry: Geometry, path: MovePath, size: tuple[int, int], chosen: np.ndarray, met: list[Flip], looks: list[Look]
+) -> tuple[int, ...]:
+    """Those that change places or are off, then those that lie before or behind another on some frame, in the order of the file."""
     first = {d for f in met for d in (f.first, f.second)} | {d for look in looks for p in look.pairs for d in (p.early, p.late)}
-    return tuple(sorted([*sorted(first), *(int(d) for d in chosen if d not in first)][:MOST_LANES]))
+    over: set[int] = set()
+    for look in looks:
+        camera = path.at(look.t_s)
+        for a, b in combinations(chosen[:MOST_COMPARED], 2):
+            if not {a, b} <= over and overlap_at(geometry, camera, size, a, b):
+                over |= {int(a), int(b)}
+    return tuple(sorted([*sorted(first), *sorted(over - first)][:MOST_LANES]))
 
 
 def line_of(geometry: Geometry, by: Sorting, a: int, b: int, height: float) -> Line:

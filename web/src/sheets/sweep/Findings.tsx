@@ -6,6 +6,7 @@ import { Mark } from "../../ui/marks";
 import { Picture } from "../../ui/Picture";
 import { Empty, Failed } from "../../ui/state";
 import { percent, withUnit } from "../../ui/words";
+import { orderLink } from "../draworder/words";
 import { lightLink } from "../light/words";
 import { reachLink } from "../shadowreach/words";
 
@@ -111,6 +112,11 @@ function Line({
         {d.sheet === "shadow-reach" && (
           <Link className="underline" to={reachLink(project, build, d)}>
             Shadow reach
+          </Link>
+        )}
+        {d.sheet === "draw-order" && (
+          <Link className="underline" to={orderLink(project, build, d)}>
+            Draw order
           </Link>
         )}
         {d.sheet === "light" && (

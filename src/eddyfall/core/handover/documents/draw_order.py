@@ -33,7 +33,7 @@ class FrameOrderDocument(Document):
     viewpoint: str
     key: str
     point: str
-    size: tuple[int, int]
+    size: list[int]
     order: list[str]
     pairs: list[PairDocument]
     off_px: int
@@ -43,7 +43,7 @@ class FrameOrderDocument(Document):
         names = [d.name for d in layers.frame.geometry.drawables]
         off = apart(layers.frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE
         return cls(
-            viewpoint=viewpoint, key=key, point=point, size=layers.frame.pixels.size, order=[names[d] for d in layers.order],
+            viewpoint=viewpoint, key=key, point=point, size=list(layers.frame.pixels.size), order=[names[d] for d in layers.order],
             pairs=[PairDocument.from_core(p, names) for p in pairs], off_px=int(off.sum()),
         )  # fmt: skip
 
@@ -72,7 +72,7 @@ class StratumDocument(Document):
 class StrataDocument(Document):
     """The layers of a pixel, in the order they are drawn; true: their numbers in the order they lie, the farthest first."""
 
-    pixel: tuple[int, int]
+    pixel: list[int]
     strata: list[StratumDocument]
     true: list[int]
     opaque: list[float]
@@ -82,7 +82,7 @@ class StrataDocument(Document):
     @classmethod
     def from_core(cls, s: Strata) -> Self:
         return cls(
-            pixel=s.pixel, strata=[StratumDocument.from_core(t) for t in s.strata], true=list(s.true), opaque=list(s.opaque),
+            pixel=list(s.pixel), strata=[StratumDocument.from_core(t) for t in s.strata], true=list(s.true), opaque=list(s.opaque),
             drawn=list(s.drawn), due=list(s.due),
         )  # fmt: skip
 
@@ -145,8 +145,8 @@ class WalkedDocument(Document):
     viewpoint: str
     key: str
     point: str
-    size: tuple[int, int]
-    looked_at: tuple[int, int]
+    size: list[int]
+    looked_at: list[int]
     t_s: list[float]
     eyes: list[list[float]]
     forward: list[list[float]]
@@ -162,7 +162,7 @@ class WalkedDocument(Document):
         names = [d.name for d in w.geometry.drawables]
         bounds = w.geometry.bounds
         return cls(
-            move=w.path.name, viewpoint=w.path.viewpoint, key=w.by.key, point=w.by.point, size=size, looked_at=LOOKED_AT,
+            move=w.path.name, viewpoint=w.path.viewpoint, key=w.by.key, point=w.by.point, size=list(size), looked_at=list(LOOKED_AT),
             t_s=w.t_s.tolist(), eyes=w.eyes.tolist(), forward=w.forward.tolist(),
             lanes=[
                 LaneDocument(drawable=names[d], turns=w.turns[:, k].tolist(), bounds=[float(v) for v in bounds[d][:, [0, 2]].ravel()])

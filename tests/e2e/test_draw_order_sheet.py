@@ -1,0 +1,68 @@
+"""The Draw order sheet as it is used: from the sweep to the pop, a rank that breaks a pane, the least shift, proof, hand over."""
+
+import json
+import re
+
+from browser_helpers import barriers, bring, command_line, hand_over, sweep_to_the_end
+from layer_scenes import card, mist_and_cutter, unlit
+from scenes import write_build
+
+
+def walked():
+    """The walk past mist and cutter from viewpoint to viewpoint, a pane before both."""
+    views = {n: {"eye": [x, 1.6, 0.0], "target": [x, 1.6, -1.0], "fov_y_deg": 55} for n, x in (("left", -3), ("right", 3))}
+    keys = {"a": {"t_s": 0, "viewpoint": "left"}, "b": {"t_s": 3, "viewpoint": "right"}}
+    pane = card("pane", (-1.5, 1.5), (0.5, 2.5), -2.0, unlit("pane", 0.6, 0.1))
+    build = mist_and_cutter(more=(pane,), moves={"walk": {"keys": keys}})
+    raw = {**build.raw_setup, "viewpoints": views}
+    return build, raw
+
+
+def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand_over(page, tmp_path):
+    build, raw = walked()
+    path = write_build(build, tmp_path, "mist")
+    path.with_suffix(".setup.json").write_text(json.dumps(raw))
+    project = bring(page, "Mist", path, path.with_suffix(".setup.json"))
+    page.get_by_role("link", name="Sweep", exact=True).click()
+    sweep_to_the_end(page)
+    page.get_by_text(re.compile(r"mist pops at x = -0\.263 m of walk: cutter changes places with it")).wait_for()
+    # The sheet by mouse: the crossing, frames either side, the layers of a pixel.
+    page.get_by_role("link", name="Draw order").last.click()
+    page.get_by_role("heading", name="mist pops at x = −0.263 m").wait_for(timeout=90_000)
+    page.get_by_test_id("prints").get_by_text(re.compile("px off")).wait_for()
+    _, said = command_line("order", path, "--move", "walk")
+    assert page.get_by_test_id("pops").get_by_role("row").count() == 1 + len(said["pops"])
+    page.get_by_test_id("pop-0").click(force=True)
+    box = page.get_by_test_id("either").bounding_box()
+    page.mouse.click(box["x"] + box["width"] * 0.75, box["y"] + box["height"] * 0.5)
+    page.get_by_test_id("log-true").wait_for(timeout=60_000)
+    # By keys: along the move, the next pop, a pixel further.
+    page.get_by_role("heading", name="Crossing chart").click()
+    page.keyboard.press("Shift+ArrowRight")
+    before = page.get_by_role("heading", name="Layers at").inner_text()
+    page.keyboard.press("p")
+    page.keyboard.press("Shift+ArrowLeft")
+    assert page.get_by_role("heading", name="Layers at").inner_text() != before
+    page.keyboard.press("n")
+    for theme in ("nightwatch", "survey"):
+        page.evaluate("t => { document.documentElement.dataset.theme = t }", theme)
+        for width in (1024, 1920, 1280):
+            page.set_viewport_size({"width": width, "height": 800})
+            assert barriers(page, theme) == []
+            assert page.evaluate("() => document.documentElement.scrollWidth <= window.innerWidth"), (theme, width)
+    # The case: a rank ends the pop and cuts the pane, the shift does not.
+    page.goto(f"/p/{project}/b/1/sweep")
+    page.get_by_text(re.compile("mist pops at")).wait_for()
+    page.get_by_role("button", name="Open case").first.click()
+    page.get_by_role("button", name=re.compile("sort mist as if 0.763 m farther")).click()
+    page.get_by_role("button", name="Keep this fix").click()
+    page.get_by_text("1 kept").wait_for()
+    page.get_by_role("button", name="Prove it everywhere").click()
+    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.goto(f"/p/{project}/b/1/draw-order?move=walk&from=left")
+    page.get_by_role("heading", name="Nothing pops along walk").wait_for(timeout=90_000)
+    page.get_by_role("link", name="Ledger", exact=True).click()
+    hand_over(page, tmp_path / "out")
+    assert command_line("sweep", tmp_path / "out" / "mist.glb")[0] == 0
+    code, said = command_line("order", tmp_path / "out" / "mist.glb", "--move", "walk")
+    assert code == 0 and said["pops"] == []

@@ -1,0 +1,162 @@
+import { useEffect, useState } from "react";
+import { Page } from "../../ui/Page";
+import { Pick } from "../../ui/Pick";
+import { Empty, Failed, Skeleton } from "../../ui/state";
+import { useTitleBlock } from "../../ui/titleBlock";
+import { figure } from "../../ui/words";
+import { useMoves } from "../light/queries";
+import { useLook } from "../look";
+import { CrossingChart } from "./CrossingChart";
+import { FloorPlan } from "./FloorPlan";
+import { FrameEither } from "./FrameEither";
+import { PairTable, PopTable } from "./OrderTables";
+import { Prints } from "./Prints";
+import { useOrder, useWalk } from "./queries";
+import { Strata } from "./Strata";
+import { useCase } from "./useCase";
+import { useOrderKeys } from "./useOrderKeys";
+import { nearest, popCount, sortedBy, title } from "./words";
+
+const REST_MS = 200; // that a moment is stayed at before its frame is drawn
+
+/** Blended things: the order they are drawn in along a move and at a viewpoint, held against where they lie. */
+export function DrawOrder() {
+  const { info, viewpoints, targets, look, query, set } = useLook();
+  const moves = useMoves(look).data;
+  const move = query.get("move") ?? moves?.own[0] ?? null;
+  const order = useOrder(look);
+  const walk = useWalk(look, move);
+  const walked = walk.data;
+  const [place, setPlace] = useState({ of: "", at: 0, pop: 0 });
+  const of = walked ? `${walked.move} ${look.stamp} ${look.state} ${look.target}` : "";
+  const worst = walked ? largest(walked.pops) : 0;
+  const here =
+    place.of === of
+      ? place
+      : { of, pop: worst, at: walked ? nearest(walked, walked.pops[worst]?.t_s ?? 0) : 0 };
+  const setAt = (at: number) => setPlace({ ...here, at });
+  const setPop = (pop: number) =>
+    setPlace({ of, pop, at: walked ? nearest(walked, walked.pops[pop]?.t_s ?? 0) : 0 });
+  const pop = walked?.pops[here.pop];
+  const now = walked?.t_s[here.at] ?? 0;
+  const rested = useRested(now);
+  const pose = { move: walked ? walked.move : null, at_s: walked ? rested : 0 };
+  const [pixel, setPixel] = useState<[number, number] | null>(null);
+  const [wipe, setWipe] = useState(0.5);
+  const open = useCase(look, pop !== undefined && pop.turn !== "harmless");
+  useOrderKeys({
+    viewpoints,
+    viewpoint: look.viewpoint,
+    look: (v) => set({ from: v }),
+    time: (by) => walked && setAt(Math.min(Math.max(here.at + by, 0), walked.t_s.length - 1)),
+    pop: (by) => walked && setPop(Math.min(Math.max(here.pop + by, 0), Math.max(walked.pops.length - 1, 0))),
+    next: () => walked && setPop(nextVisible(walked.pops, here.pop)),
+    open: () => open.mutate(undefined),
+    pixel,
+    setPixel,
+  });
+  useTitleBlock(
+    order.data ? { viewpoint: order.data.viewpoint, blended: String(order.data.order.length) } : {},
+  );
+  return (
+    <Page>
+      <div className="flex items-end gap-3">
+        <div className="mr-auto min-w-0">
+          <h1>{order.data ? title(order.data, walked) : "Draw order"}</h1>
+          {order.data && (
+            <p className="second">
+              {sortedBy(order.data)}
+              {walked && ` · ${popCount(walked)} along ${walked.move}`} · {figure(order.data.off_px)} px off
+              at {order.data.viewpoint}
+              {look.state === "built" ? " · as it came in" : ""}
+            </p>
+          )}
+        </div>
+        <Pick
+          label="Viewpoint"
+          above
+          value={look.viewpoint}
+          options={viewpoints}
+          pick={(v) => set({ from: v })}
+        />
+        <Pick
+          label="Move"
+          above
+          value={move ?? ""}
+          options={["", ...(moves?.own ?? []), ...(moves?.stock ?? [])]}
+          pick={(v) => set({ move: v || null })}
+          className="w-28"
+        />
+        <Pick
+          label="Target"
+          above
+          value={look.target ?? ""}
+          options={["", ...targets]}
+          pick={(v) => set({ target: v || null })}
+          className="w-28"
+        />
+        <button type="button" className="btn btn-sm" onClick={() => open.mutate(undefined)}>
+          Open a case
+        </button>
+      </div>
+      <Failed error={order.error ?? walk.error ?? info.error ?? open.error} />
+      {order.isPending && !order.error && !info.error && <Skeleton lines={9} />}
+      {info.data && viewpoints.length === 0 && (
+        <Empty title="Nothing to look from">The build has no viewpoints. Add one in Set-up.</Empty>
+      )}
+      {order.data && (
+        <div className="grid grid-cols-[minmax(0,1.5fr)_minmax(360px,1fr)] gap-6 mt-3 items-start">
+          <div className="min-w-0">
+            {move !== null && walk.isPending && !walk.error && <Skeleton lines={6} />}
+            {walked && walked.lanes.length > 0 && (
+              <section aria-label="Along the move">
+                <h2>Crossing chart</h2>
+                <CrossingChart walked={walked} at={here.at} setAt={setAt} pop={here.pop} setPop={setPop} />
+                <p className="second">
+                  <span aria-hidden="true">◆</span> a pop, as large as the pixels that jump ·{" "}
+                  <span aria-hidden="true">▨</span> off its true order where it was looked at
+                </p>
+              </section>
+            )}
+            {walked && pop && <Prints look={look} walked={walked} pop={pop} />}
+            {walked && <PopTable walked={walked} pop={here.pop} setPop={setPop} />}
+            <PairTable order={order.data} />
+          </div>
+          <div className="min-w-0">
+            {walked && walked.lanes.length > 0 && <FloorPlan walked={walked} at={here.at} />}
+            <h2 className="mt-3">
+              {walked ? (
+                <>
+                  {walked.move} at <span className="num">{rested.toFixed(2)} s</span>
+                </>
+              ) : (
+                order.data.viewpoint
+              )}
+            </h2>
+            <FrameEither {...{ look, pose, wipe, setWipe, at: pixel, pick: setPixel }} />
+            <Strata look={look} pose={pose} at={pixel} />
+          </div>
+        </div>
+      )}
+    </Page>
+  );
+}
+
+/** A moment once one has stayed at it. */
+function useRested(t: number): number {
+  const [rested, setRested] = useState(t);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(t), REST_MS);
+    return () => clearTimeout(timer);
+  }, [t]);
+  return rested;
+}
+
+const largest = (pops: { pixels: number }[]) =>
+  pops.reduce((most, p, k) => (p.pixels > (pops[most]?.pixels ?? -1) ? k : most), 0);
+
+/** The next pop that one sees, from the beginning again after the last. */
+export function nextVisible(pops: { turn: string }[], at: number): number {
+  const seen = pops.map((p, k) => (p.turn === "harmless" ? -1 : k)).filter((k) => k >= 0);
+  return seen.find((k) => k > at) ?? seen[0] ?? at;
+}

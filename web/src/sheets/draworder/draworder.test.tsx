@@ -1,0 +1,194 @@
+import { cleanup, fireEvent, render, screen, within } from "@testing-library/react";
+import { Route, Routes } from "react-router";
+import { afterEach, describe, expect, test, vi } from "vitest";
+import { around, serve } from "../../testing";
+import { TitleBlockRoom } from "../../ui/titleBlock";
+import { DrawOrder, nextVisible } from "./DrawOrder";
+import type { Walked } from "./queries";
+import { placeOf, title } from "./words";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+const TIMES = [0, 1, 2, 3];
+const pop = (t_s: number, over: object = {}) => ({
+  first: "cutter",
+  second: "mist",
+  t_s,
+  eye: [-3 + 2 * t_s, 1.6, 0],
+  pixels: 17928,
+  nit_px: 3764,
+  worst: 12.04,
+  off_before: 17928,
+  off_after: 0,
+  turn: "wrong to right",
+  ...over,
+});
+const walked = (over: object = {}) => ({
+  move: "walk",
+  viewpoint: "left",
+  key: "range",
+  point: "bounds_centre",
+  size: [960, 540],
+  looked_at: [480, 270],
+  t_s: TIMES,
+  eyes: TIMES.map((t) => [-3 + 2 * t, 1.6, 0]),
+  forward: TIMES.map(() => [0, 0, -1]),
+  lanes: [
+    { drawable: "mist", turns: [1, 1, 0, 0], bounds: [-1.5, -4, 1.5, -4] },
+    { drawable: "cutter", turns: [0, 0, 1, 1], bounds: [0.75, -3.6, 2.25, -3.6] },
+  ],
+  pops: [pop(1.3683), pop(2.5, { pixels: 3, turn: "harmless" })],
+  looks: [
+    { t_s: 0, pairs: [{ early: "cutter", late: "mist", pixels: 900, nit_px: 100, worst: 12 }] },
+    { t_s: 3, pairs: [] },
+  ],
+  lines: [{ first: "cutter", second: "mist", floor: [1.5, 0.4, -0.395], heading_deg: null }],
+  undrawn: 0,
+  wrong: true,
+  ...over,
+});
+const order = (over: object = {}) => ({
+  viewpoint: "left",
+  key: "range",
+  point: "bounds_centre",
+  size: [960, 540],
+  order: ["cutter", "mist"],
+  pairs: [{ early: "cutter", late: "mist", pixels: 9000, nit_px: 1900, worst: 12.0 }],
+  off_px: 9000,
+  ...over,
+});
+const stratum = (drawable: string, place: string, over: object = {}) => ({
+  drawable,
+  kind: "blended",
+  far_m: 4,
+  keep: [0.5, 0.5, 0.5],
+  lay: [0.4, 0.4, 0.4],
+  share: [0.4, 0.4, 0.4],
+  true_share: [0.12, 0.12, 0.12],
+  place,
+  against: place === "in place" ? [] : ["mist"],
+  ...over,
+});
+const STRATA = {
+  pixel: [480, 270],
+  strata: [stratum("cutter", "too early", { kind: "destination_out" }), stratum("mist", "too late")],
+  true: [1, 0],
+  opaque: [0.2, 0.2, 0.2],
+  drawn: [0.5, 0.5, 0.5],
+  due: [0.29, 0.29, 0.29],
+};
+
+function sheet(over: { walk?: object; order?: object; moves?: string[] } = {}) {
+  const asked = serve({
+    "GET /api/projects/1/builds/1/layers/left/order": order(over.order),
+    "GET /api/projects/1/builds/1/layers/left/walk": walked(over.walk),
+    "GET /api/projects/1/builds/1/layers/left/strata": STRATA,
+    "GET /api/projects/1/builds/1/light/left/moves": { own: over.moves ?? ["walk"], stock: ["sway"] },
+    "POST /api/projects/1/builds/1/cases": { number: 7 },
+    "GET /api/projects/1/builds/1": {
+      viewpoints: [{ key: "left" }, { key: "right" }],
+      targets: [],
+      version: 3,
+    },
+  });
+  render(
+    around({
+      at: "/p/1/b/1/draw-order",
+      children: (
+        <TitleBlockRoom>
+          <Routes>
+            <Route path="/p/:project/b/:build/draw-order" element={<DrawOrder />} />
+            <Route path="/p/1/b/1/bench/7" element={<p>case seven</p>} />
+          </Routes>
+        </TitleBlockRoom>
+      ),
+    }),
+  );
+  return asked;
+}
+
+describe("along a move", () => {
+  test("the largest pop is the headline, its crossing, line and frames either side are shown", async () => {
+    sheet();
+    expect(
+      (await screen.findByRole("heading", { level: 1, name: "mist pops at x = −0.263 m" })).textContent,
+    ).toBeTruthy();
+    const chart = screen.getByTestId("crossing");
+    expect(chart.getAttribute("aria-label")).toBe("Draw order of 2 blended things along walk, one pop");
+    expect(within(chart).getByTestId("pop-0")).toBeTruthy();
+    expect(screen.getAllByTestId("flip-line").length).toBe(1);
+    const prints = screen.getByTestId("prints");
+    expect(within(prints).getByText(/^17.928 px off$/)).toBeTruthy();
+    expect(within(prints).getByText("✓ in order")).toBeTruthy();
+    expect(within(screen.getByTestId("pairs")).getByText("cutter")).toBeTruthy();
+  });
+
+  test("keys go along it, to a pixel and to a case", async () => {
+    const asked = sheet();
+    await screen.findByTestId("crossing");
+    expect(screen.getByText("Click into the frame, or press P, to see the layers of a pixel.")).toBeTruthy();
+    fireEvent.keyDown(window, { key: "p" });
+    await screen.findByTestId("log-drawn");
+    fireEvent.keyDown(window, { key: "ArrowRight", shiftKey: true });
+    await screen.findByText("490, 270");
+    const drawn = within(screen.getByTestId("log-drawn"))
+      .getAllByRole("listitem")
+      .map((l) => l.textContent);
+    const lies = within(screen.getByTestId("log-true"))
+      .getAllByRole("listitem")
+      .map((l) => l.textContent);
+    expect(drawn[0]).toContain("mist");
+    expect(lies[0]).toContain("cutter");
+    expect(screen.getByText(/too early against mist/)).toBeTruthy();
+    expect(screen.getByText("cut-behind")).toBeTruthy();
+    fireEvent.keyDown(window, { key: "Escape" });
+    fireEvent.keyDown(window, { key: "ArrowDown" });
+    await screen.findByRole("heading", { name: /x = 2.000 m: cutter and mist/ });
+    fireEvent.keyDown(window, { key: "n" });
+    await screen.findByRole("heading", { name: /x = −0.263 m: cutter and mist/ });
+    fireEvent.keyDown(window, { key: "Enter" });
+    await screen.findByText("case seven");
+    const body = asked.find((a) => a.method === "POST")?.body;
+    expect(body).toMatchObject({ symptom: "pops", viewpoint: "left" });
+  });
+
+  test("without a move the viewpoint alone is told", async () => {
+    sheet({ moves: [] });
+    await screen.findByRole("heading", { name: "mist is drawn over cutter, which is nearer, at left" });
+    expect(screen.queryByTestId("crossing")).toBeNull();
+  });
+});
+
+describe("words", () => {
+  const of = walked() as unknown as Walked;
+  test("a turn has a heading, a way an axis", () => {
+    const turning = {
+      ...of,
+      eyes: TIMES.map(() => [0, 1.6, 0]),
+      forward: TIMES.map(() => [0.2576, 0, -0.9662]),
+    } as Walked;
+    expect(placeOf(turning, turning.pops[0] as Walked["pops"][number])).toBe("a heading of 14.93°");
+    expect(placeOf(of, of.pops[0] as Walked["pops"][number])).toBe("x = −0.263 m");
+  });
+  test("what is in order is said, and faces of one mesh", () => {
+    const clean = { ...of, pops: [], looks: [] } as unknown as Walked;
+    expect(title(order({ pairs: [] }) as never, clean)).toBe("Nothing pops along walk");
+    expect(title(order({ pairs: [] }) as never, undefined)).toBe("left is drawn in its true order");
+    expect(title(order({ pairs: [], order: [] }) as never, undefined)).toBe(
+      "Nothing blended is in sight at left",
+    );
+    const tank = { early: "tank", late: "tank", pixels: 90, nit_px: 1, worst: 9 };
+    expect(title(order({ pairs: [tank] }) as never, clean)).toBe(
+      "Faces of tank are drawn in the wrong order at left",
+    );
+  });
+  test("the next pop that one sees", () => {
+    const turns = ["harmless", "wrong to right", "harmless", "right to wrong"].map((turn) => ({ turn }));
+    expect([nextVisible(turns, 0), nextVisible(turns, 1), nextVisible(turns, 3), nextVisible([], 0)]).toEqual(
+      [1, 3, 1, 0],
+    );
+  });
+});

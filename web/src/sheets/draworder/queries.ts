@@ -1,0 +1,69 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { buildPath, client, must, type Schemas } from "../../api/client";
+import { keys } from "../../api/keys";
+import type { Look } from "../look";
+
+export type Walked = Schemas["WalkedDocument"];
+export type Pop = Walked["pops"][number];
+export type FrameOrder = Schemas["FrameOrderDocument"];
+export type StrataOf = Schemas["StrataDocument"];
+export type Stratum = StrataOf["strata"][number];
+
+const ONCE = { retry: false, staleTime: Number.POSITIVE_INFINITY } as const;
+const SHEET = "/api/projects/{project_id}/builds/{number}/layers/{viewpoint}";
+const pathOf = (l: Look) => ({ project_id: l.project, number: l.build, viewpoint: l.viewpoint });
+const asSeen = (l: Look) => ({ target: l.target, state: l.state });
+
+/** The draw order at the viewpoint, and the pairs that are off there. */
+export const useOrder = (l: Look) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "order", null),
+    enabled: l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/order`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
+/** The draw order along a move, once one is picked. */
+export const useWalk = (l: Look, move: string | null) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "walk", move),
+    enabled: l.viewpoint !== "" && move !== null,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET(`${SHEET}/walk`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), move: move ?? "" } },
+          signal,
+        }),
+      ),
+  });
+
+/** What is looked at: the viewpoint itself, or a moment of a move. */
+export type Pose = { move: string | null; at_s: number };
+
+/** The layers of a pixel of what is looked at. */
+export const useStrata = (l: Look, pose: Pose, at: [number, number] | null) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "strata", `${pose.move} ${pose.at_s.toFixed(4)} ${at?.join(",")}`),
+    enabled: l.viewpoint !== "" && at !== null,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET(`${SHEET}/strata`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), ...pose, x: at?.[0] ?? 0, y: at?.[1] ?? 0 } },
+          signal,
+        }),
+      ),
+  });
+
+/** Address of a picture of what is looked at, as drawn or with all layers in their true order. */
+export const pictureUrl = (l: Look, pose: Pose, shown: "drawn" | "true") =>
+  `${buildPath(l.project, l.build)}/layers/${encodeURIComponent(l.viewpoint)}/picture?${new URLSearchParams({
+    shown,
+    state: l.state,
+    stamp: l.stamp,
+    ...(pose.move === null ? {} : { move: pose.move, at_s: pose.at_s.toFixed(5) }),
+    ...(l.target ? { target: l.target } : {}),
+  })}`;

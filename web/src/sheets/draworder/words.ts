@@ -1,0 +1,72 @@
+import type { FindingDocument } from "../../api/client";
+import { figure } from "../../ui/words";
+import type { FrameOrder, Pop, Walked } from "./queries";
+
+/** The sheet as it shows what a finding is about: from where it spoils most. */
+export function orderLink(project: number, build: number, finding: FindingDocument): string {
+  const from = Object.entries(finding.pixels).sort((a, b) => b[1] - a[1])[0]?.[0];
+  return `/p/${project}/b/${build}/draw-order${from ? `?from=${encodeURIComponent(from)}` : ""}`;
+}
+
+const KEYS: Record<string, string> = {
+  view_depth: "depth along the view",
+  range: "range to the eye",
+  direction: "a fixed direction",
+};
+const POINTS: Record<string, string> = {
+  bounds_centre: "the middle of bounds",
+  node_origin: "node origins",
+  nearest: "the nearest point of bounds",
+};
+
+/** What blended things are sorted by. */
+export const sortedBy = (o: { key: string; point: string }) =>
+  `sorted by ${KEYS[o.key] ?? o.key}, of ${POINTS[o.point] ?? o.point}`;
+
+/** Pops that one sees. */
+export const visible = (w: Walked): Pop[] => w.pops.filter((p) => p.turn !== "harmless");
+
+/** How many pops one sees. */
+export function popCount(w: Walked): string {
+  const count = visible(w).length;
+  return count === 0 ? "no pop" : count === 1 ? "one pop" : `${count} pops`;
+}
+
+/** Where the eye is at a pop: by the axis that it goes along; by its heading where it only turns. */
+export function placeOf(w: Walked, pop: Pop): string {
+  const k = Math.min(Math.max(nearest(w, pop.t_s), 1), w.eyes.length - 1);
+  const [a, b] = [w.eyes[k - 1] ?? [], w.eyes[k] ?? []];
+  const way = [0, 1, 2].map((i) => Math.abs((b[i] ?? 0) - (a[i] ?? 0)));
+  const axis = way.indexOf(Math.max(...way));
+  if ((way[axis] ?? 0) > 1e-6) return `${"xyz"[axis]} = ${metres(pop.eye[axis] ?? 0)}`;
+  const [x = 0, , z = 0] = w.forward[k] ?? [];
+  return `a heading of ${((Math.atan2(x, -z) * 180) / Math.PI).toFixed(2)}°`;
+}
+
+export const metres = (v: number) => `${v < 0 ? "−" : ""}${Math.abs(v).toFixed(3)} m`;
+
+/** The moment nearest to a time. */
+export function nearest(w: Walked, t: number): number {
+  let near = 0;
+  for (const [k, at] of w.t_s.entries()) if (Math.abs(at - t) < Math.abs((w.t_s[near] ?? 0) - t)) near = k;
+  return near;
+}
+
+/** What is wrong, in plain words: the largest pop, else the worst pair on the way or at the viewpoint. */
+export function title(order: FrameOrder, walked: Walked | undefined): string {
+  const pop = walked && [...visible(walked)].sort((a, b) => b.pixels - a.pixels)[0];
+  if (pop) return `${other(pop)} pops at ${placeOf(walked, pop)}`;
+  const pair = order.pairs[0];
+  if (pair && pair.early === pair.late)
+    return `Faces of ${pair.early} are drawn in the wrong order at ${order.viewpoint}`;
+  if (pair) return `${pair.late} is drawn over ${pair.early}, which is nearer, at ${order.viewpoint}`;
+  const off = walked?.looks.flatMap((k) => k.pairs).sort((a, b) => b.pixels - a.pixels)[0];
+  if (off) return `${off.late} is drawn over ${off.early}, which is nearer, along ${walked?.move}`;
+  if (order.order.length === 0) return `Nothing blended is in sight at ${order.viewpoint}`;
+  return walked ? `Nothing pops along ${walked.move}` : `${order.viewpoint} is drawn in its true order`;
+}
+
+/** What one sees jump: the farther of the two. */
+export const other = (p: Pop) => (p.off_before <= p.off_after ? p.first : p.second);
+
+export const pops = (p: Pop) => `${figure(p.pixels)} px · ΔE ${p.worst.toFixed(1)} · ${p.turn}`;
