@@ -1,6 +1,5 @@
 """The Draw order sheet as it is used: from the sweep to the pop, a rank that breaks a pane, the least shift, proof, hand over."""
 
-import json
 import re
 
 from browser_helpers import barriers, bring, command_line, hand_over, sweep_to_the_end
@@ -13,15 +12,11 @@ def walked():
     views = {n: {"eye": [x, 1.6, 0.0], "target": [x, 1.6, -1.0], "fov_y_deg": 55} for n, x in (("left", -3), ("right", 3))}
     keys = {"a": {"t_s": 0, "viewpoint": "left"}, "b": {"t_s": 3, "viewpoint": "right"}}
     pane = card("pane", (-1.5, 1.5), (0.5, 2.5), -2.0, unlit("pane", 0.6, 0.1))
-    build = mist_and_cutter(more=(pane,), moves={"walk": {"keys": keys}})
-    raw = {**build.raw_setup, "viewpoints": views}
-    return build, raw
+    return mist_and_cutter(more=(pane,), viewpoints=views, moves={"walk": {"keys": keys}})
 
 
 def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand_over(page, tmp_path):
-    build, raw = walked()
-    path = write_build(build, tmp_path, "mist")
-    path.with_suffix(".setup.json").write_text(json.dumps(raw))
+    path = write_build(walked(), tmp_path, "mist")
     project = bring(page, "Mist", path, path.with_suffix(".setup.json"))
     page.get_by_role("link", name="Sweep", exact=True).click()
     sweep_to_the_end(page)

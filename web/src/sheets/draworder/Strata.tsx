@@ -110,7 +110,7 @@ function Log({
               </span>
             </li>
           ))}
-        <li className="px-2 bg-base-300 second">opaque</li>
+        <li className="px-2 bg-base-200">opaque</li>
       </ol>
     </div>
   );
