@@ -5,6 +5,7 @@ table 1, for what one layer makes of what lies below it)."""
 
 import itertools
 
+import networkx
 import numpy as np
 import pytest
 
@@ -14,6 +15,7 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import SetupError
 from eddyfall.core.frame.moves import path_of
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.layers.best import in_front, knots
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.flips import flips, pop_of
 from eddyfall.core.layers.pairs import wrong_pairs
@@ -154,7 +156,51 @@ def test_faces_of_one_box_are_drawn_as_the_file_has_them():
     assert shown == pytest.approx(21_457, rel=0.01)
     assert named(layers, wrong_pairs(layers)) == [("box", "box", pytest.approx(11_841, rel=0.01))]
     (told,) = FAMILY.inspect(Survey(box_of_six_colours(), RENDERER))
-    assert (told.code, told.cause, told.candidates) == ("order.inside-mesh", "box", ())
+    assert (told.code, told.cause, len(told.candidates)) == ("order.inside-mesh", "box", 2)
+    for way in told.candidates:  # back faces first, and farthest first: of a convex box both are right
+        after = captured(RENDERER, apply_change(box_of_six_colours(), way.change), FRAME)
+        assert wrong_pairs(after) == [] and np.abs(after.drawn - layers.sorted).max() < 1e-6
+        assert np.abs(after.drawn - after.frame.linear).max() < 1e-6
+
+
+def test_the_best_order_is_what_trying_all_gives_and_a_ring_is_named():
+    """Against all orders drawn and against networkx, whose strongly connected components these are."""
+    (ring,) = knots(captured(RENDERER, slats(), FRAME))
+    layers = captured(RENDERER, slats(), FRAME)
+    assert {names_of(layers)[d] for d in ring.members} == {"red", "green", "blue"} and ring.crossing == () and ring.exact
+    assert ring.left_px == pytest.approx(1740, rel=0.01) and ring.left_nit_px == pytest.approx(290, rel=0.01)
+    (told,) = FAMILY.inspect(Survey(slats(), RENDERER))
+    assert told.code == "order.no-valid-order" and told.title.endswith("red, green, blue lie in a ring")
+    (crossed,) = FAMILY.inspect(Survey(crossing_cards(), RENDERER))
+    assert crossed.title.endswith("red and green cross") and crossed.value == pytest.approx(24_284, rel=0.01)
+    rng, met = np.random.default_rng(8), 0
+    for _ in range(12):
+        cards = []
+        for k in range(int(rng.integers(3, 7))):
+            quad = Shape().quad(
+                tuple(rng.uniform((-2, -1, -6), (0, 1, -3))),
+                tuple(rng.uniform((1, -1, -1), (3, 1, 1))),
+                tuple(rng.uniform((-1, 1, -1), (1, 3, 1))),
+            )
+            cards.append(Thing(f"c{k}", quad, unlit(f"c{k}", tuple(rng.uniform(0, 1, 3)), rng.uniform(0.3, 0.7))))
+        layers = captured(RENDERER, seen_from((0, 1, 0), (0, 1, -1), *cards), Request("eye", (240, 135)))
+        over = in_front(layers)
+        graph = networkx.DiGraph([(a, b) for a, b in np.argwhere(over >= 16).tolist() if a != b])
+        parts = {tuple(sorted(p)) for p in networkx.strongly_connected_components(graph) if len(p) > 1}
+        found = knots(layers)
+        assert {k.members for k in found} <= parts
+        for k in found:
+            least = np.inf
+            alone = captured(
+                RENDERER, seen_from((0, 1, 0), (0, 1, -1), *(cards[d - 1] for d in k.members)), Request("eye", (240, 135))
+            )
+            for order in itertools.permutations(alone.order):
+                turn = np.zeros(len(names_of(alone)), int)
+                turn[list(order)] = range(len(order))
+                least = min(least, float(np.abs(alone.by_drawable(turn) - alone.sorted).mean(axis=2).sum()))
+            assert k.left_nit_px == pytest.approx(least, rel=1e-6)
+            met += 1
+    assert met > 4
 
 
 # Any scene

@@ -4,7 +4,7 @@ import pytest
 
 from eddyfall.core.defects.registry import code_of
 from eddyfall.core.lineup import line_up
-from eddyfall.core.scene.changes import apply_change
+from eddyfall.core.scene.changes import apply_change, apply_changes
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.glasshouse import make_glasshouse
 
@@ -31,13 +31,19 @@ def test_the_pop_is_cured_by_the_least_shift_and_a_rank_breaks_the_pane(house):
     rank = next(r for r in flip.remedies if "rank" in r.change.title)
     assert any("draught_pane" in title for title in rank.new_findings)
     left = sweep(apply_change(build, flip.best.change)).findings
-    assert {f.code for f in left} == {"order.wrong", "order.inside-mesh"}, "crossing banners and a mesh of its own have no order"
-    assert all(f.best is None for f in left)
+    assert {f.code for f in left} == {"order.no-valid-order", "order.inside-mesh"}
+    banners = next(f for f in left if f.code == "order.no-valid-order")
+    assert banners.remedies == () and "banner_red and banner_blue cross" in banners.suspicion.title
+    tank = next(f for f in left if f.code == "order.inside-mesh")
+    assert tank.best.change.title == "draw what is seen of tank_glass from behind first"
+    assert {f.code for f in sweep(apply_changes(build, [flip.best.change, tank.best.change])).findings} == {
+        "order.no-valid-order"
+    }
 
 
 def test_a_line_up_on_the_banners_says_that_no_order_clears_them(house):
     build, _, findings = house
-    crossed = next(f for f in findings if f.code == "order.wrong")
+    crossed = next(f for f in findings if f.code == "order.no-valid-order")
     x, y, w, h = crossed.suspicion.regions["banners"]
     result = line_up(
         build, "banners", (x + w // 4, y + h // 4, w // 2, h // 2), code_of(crossed.code).symptom, subject="banner_red"

@@ -139,7 +139,7 @@ def _banners(world: World) -> None:
     world.add("banner_red", Shape().quad((5.4, 0.8, 3.6), (-1.8, 0, 1.2), (0, 2.2, 0)), red)
     world.add("banner_blue", Shape().quad((5.4, 0.6, 4.8), (-1.8, 0, -1.2), (0, 2.0, 0)), blue)
     world.truth.append(
-        {"code": "order.wrong", "cause": "banner_blue | banner_red", "subjects": ["banner_red", "banner_blue"], "seed": "crossing",
+        {"code": "order.no-valid-order", "cause": "banner_red | banner_blue", "subjects": ["banner_red", "banner_blue"], "seed": "crossing",
          "hidden_in_roles": {}}
     )  # fmt: skip
 

@@ -1,4 +1,5 @@
-"""order.flip, order.wrong, order.inside-mesh: blended drawables that lie over one another in the wrong order, at a viewpoint or on the way.
+"""order.flip, order.wrong, order.no-valid-order, order.inside-mesh: blended drawables that lie over one another in the wrong order, at a
+viewpoint or on the way.
 
 Every pair is measured by replaying the frame's own fragments: what the pair in the drawn order adds to the picture. A remedy's reach is
 measured by the same family: a rank that puts one pair right and another wrong brings a finding of its own."""
@@ -6,24 +7,26 @@ measured by the same family: a rank that puts one pair right and another wrong b
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.order_symptoms import OVER, POPS
-from eddyfall.core.defects.order_ways import order_ways
+from eddyfall.core.defects.order_ways import order_ways, triangle_ways
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.frame.moves import MovePath, path_of
+from eddyfall.core.frame.render import Frame
+from eddyfall.core.layers.best import Knot, knots
 from eddyfall.core.layers.capture import captured, covered_by, layers_of
 from eddyfall.core.layers.flips import Pop, flips, overlap_at, pop_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.passes.draw_order import sorting
 
-FLIP, WRONG, INSIDE = "order.flip", "order.wrong", "order.inside-mesh"
+FLIP, WRONG, INSIDE, NONE = "order.flip", "order.wrong", "order.inside-mesh", "order.no-valid-order"
 MOST_POPS, POSES = 24, 7  # of a move that are drawn: flips, and moments besides
 ON_THE_WAY = (320, 180)  # px of the frames of these moments
 MOST_TOLD = 4
@@ -55,11 +58,24 @@ class Popped:
 
 
 @dataclass(frozen=True)
+class Tied:
+    """Drawables that no order of whole things draws right: names; those that cross; the best order, what it leaves, where (h, w) bool."""
+
+    members: tuple[str, ...]
+    crossing: tuple[tuple[str, str], ...]
+    best: tuple[str, ...]
+    left_px: int
+    left_nit_px: float
+    where: np.ndarray
+
+
+@dataclass(frozen=True)
 class Seen:
-    """At a viewpoint: pairs that are off there or on its moves, pops on its moves, flips that were not drawn, cameras that were looked
-    through."""
+    """At a viewpoint: pairs that are off there or on its moves, what no order draws right there, pops on its moves, flips that were not
+    drawn, cameras that were looked through."""
 
     off: tuple[Off, ...]
+    knots: tuple[Tied, ...]
     pops: tuple[Popped, ...]
     undrawn: int
     cameras: tuple[Camera, ...]
@@ -78,12 +94,13 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
         return None
     frame = survey.frame(viewpoint)
     names = [d.name for d in survey.geometry.drawables]
-    off = []
-    for pair in wrong_pairs(layers_of(frame, least=2)):
-        if pair.pixels >= LEAST_PIXELS:
-            where = np.zeros(frame.pixels.shape, bool)
-            where.flat[pair.where] = True
-            off.append(Off(names[pair.early], names[pair.late], pair.pixels, pair.nit_px, pair.worst, "", where))
+    layers = layers_of(frame, least=2)
+    off = [
+        Off(names[p.early], names[p.late], p.pixels, p.nit_px, p.worst, "", _mask(frame, p.where))
+        for p in wrong_pairs(layers)
+        if p.pixels >= LEAST_PIXELS
+    ]
+    tied = tuple(_tied(frame, knot, names) for knot in knots(layers)) if len(chosen) > 1 and off else ()
     cameras, pops, undrawn = [frame.camera], [], 0
     for path in moves_of(survey, viewpoint):
         popped, left = _pops(survey, path, chosen, names)
@@ -96,7 +113,21 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
             if len(chosen) > 1:
                 off += _off_at(survey, path, float(t), camera, names)
         cameras += [path.at(float(t)) for t in path.moments]
-    return Seen(tuple(off), tuple(pops), undrawn, tuple(cameras))
+    return Seen(tuple(off), tied, tuple(pops), undrawn, tuple(cameras))
+
+
+def _mask(frame: Frame, where: np.ndarray) -> np.ndarray:
+    mask = np.zeros(frame.pixels.shape, bool)
+    mask.flat[where] = True
+    return mask
+
+
+def _tied(frame: Frame, knot: Knot, names: list[str]) -> Tied:
+    def of(numbers: Iterable[int]) -> tuple[str, ...]:
+        return tuple(names[n] for n in numbers)
+
+    crossing = tuple((names[a], names[b]) for a, b in knot.crossing)
+    return Tied(of(knot.members), crossing, of(knot.order), knot.left_px, knot.left_nit_px, _mask(frame, knot.where))
 
 
 def moves_of(survey: Survey, viewpoint: str) -> Iterator[MovePath]:
@@ -148,7 +179,34 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     pairs: dict[tuple[str, str], None] = {}
     for s in there.values():
         pairs |= {_key(p.first, p.second): None for p in s.pops} | {_key(o.nearer, o.farther): None for o in s.off}
-    return [_told(survey, pair, there) for pair in pairs]
+    # What no order draws right is told once, as that, and not pair by pair.
+    tied = [(v, k) for v, s in there.items() for k in s.knots]
+    within = {_key(a, b) for _, k in tied for a in k.members for b in k.members if a != b}
+    popping = {_key(p.first, p.second) for s in there.values() for p in s.pops}
+    told = [_told(survey, pair, there) for pair in pairs if pair not in within or pair in popping]
+    return [*told, *_no_order(survey, tied)]
+
+
+def _no_order(survey: Survey, tied: list[tuple[str, Tied]]) -> Iterator[Suspicion]:
+    """One suspicion for each set of drawables that no order draws right, where it leaves most."""
+    by_members: dict[tuple[str, ...], list[tuple[str, Tied]]] = {}
+    for v, k in tied:
+        by_members.setdefault(k.members, []).append((v, k))
+    for members, seen in by_members.items():
+        view, worst = max(seen, key=lambda s: s[1].left_px)
+        crossing = ", ".join(f"{a} and {b}" for a, b in worst.crossing)
+        how = f"{crossing} cross" if crossing else f"{', '.join(members)} lie in a ring"
+        yield Suspicion(
+            code=NONE, cause_kind="drawables", cause=" | ".join(members), title=f"no order of whole things is right at {view}: {how}",
+            subjects=members, value=float(worst.left_px), limit=LEAST_PIXELS,
+            evidence=(
+                Evidence(measure=f"pixels off in the best order, {' before '.join(worst.best)}; {worst.left_nit_px:.0f} nit px",
+                         value=worst.left_px, unit="px", limit=LEAST_PIXELS, picture=survey.painted(view, worst.where),
+                         source="the price of not splitting them"),
+            ),
+            pixels={v: k.left_px for v, k in seen}, regions={v: region_of(k.where) for v, k in seen},
+            facts={"members": list(members), "best order": list(worst.best)},
+        )  # fmt: skip
 
 
 def _key(a: str, b: str) -> tuple[str, str]:
@@ -224,9 +282,14 @@ def _ways(pair: tuple[str, str], pops: list[Popped], off: list[Off]) -> tuple[st
 
 
 def _ways_out(survey: Survey, viewpoint: str, nearer: str, farther: str, cameras: list[Camera]) -> Iterator[Candidate]:
-    if survey.pictures and nearer != farther:
-        for change, predicts in order_ways(survey, viewpoint, nearer, farther, cameras):
-            yield Candidate(change=change, predicts=predicts)
+    if not survey.pictures:
+        return
+    if nearer == farther:
+        for change, predicts, cost in triangle_ways(survey, nearer):
+            yield Candidate(change=change, predicts=predicts, costs=(cost,))
+        return
+    for change, predicts in order_ways(survey, viewpoint, nearer, farther, cameras):
+        yield Candidate(change=change, predicts=predicts)
 
 
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
@@ -246,9 +309,12 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
             continue
         nearer, farther = names[pair.early], names[pair.late]
         if nearer == farther:
-            continue
-        for change, predicts in order_ways(survey, viewpoint, nearer, farther, [frame.camera]):
+            ways = [(change, predicts) for change, predicts, _ in triangle_ways(survey, nearer)]
+            because = f"faces of {nearer} are drawn over nearer ones of it on {pair.pixels} px"
+        else:
+            ways = list(order_ways(survey, viewpoint, nearer, farther, [frame.camera]))
             because = f"{farther} is drawn over {nearer}, which is nearer, on {pair.pixels} px"
+        for change, predicts in ways:
             found.setdefault(change.id, Lever("blended", change, predicts, because))
     return list(found.values())
 
@@ -262,6 +328,8 @@ FAMILY = register(
                  limit=f"pixels that change visibly: {LEAST_PIXELS}"),
             Code(code=WRONG, words="A blended thing is drawn over one that is nearer", kind="Transparency",
                  symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
+            Code(code=NONE, words="Blended things cross or lie in a ring, so that no order of whole things is right", kind="Transparency",
+                 symptom=OVER.name, sheet="draw-order", limit=f"pixels that the best order leaves off: {LEAST_PIXELS}"),
             Code(code=INSIDE, words="Faces of one blended thing are drawn in the wrong order", kind="Transparency",
                  symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
         ),

@@ -5,9 +5,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from eddyfall.core.defects.contract import Cost
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.passes.contract import Camera
-from eddyfall.core.passes.draw_order import sort_keys, sorting
+from eddyfall.core.passes.draw_order import TRIANGLES, sort_keys, sorting
 from eddyfall.core.scene.changes import Change, set_leaf, set_leaves, set_resolved
 from eddyfall.core.scene.setup.sections.order import Order
 
@@ -15,6 +16,22 @@ MM = 1000
 SCENE_WIDE = "reaches the whole scene"
 KEYS = {"range": "range to the eye", "view_depth": "depth along the view"}
 POINTS = {"nearest": "the nearest point of bounds", "node_origin": "node origins", "bounds_centre": "the middle of bounds"}
+
+
+def triangle_ways(survey: Survey, drawable: str) -> Iterator[tuple[Change, str, Cost]]:
+    """(change, what it predicts, what it costs): other orders of the triangles of one blended drawable."""
+    d = survey.geometry.drawables[survey.geometry.names[drawable]]
+    if d.material < 0:
+        return
+    key = survey.build.scene.material_keys[d.material]
+    now = sorting(survey.stage()).triangles[survey.geometry.names[drawable]]
+    for kind, title, predicts, cost in (
+        ("back_first", f"draw what is seen of {key} from behind first", "right for what is convex", Cost("draws", 1, "draws")),
+        ("sorted", f"draw triangles of {key} farthest first", "right where they do not cross",
+         Cost("sorted for each frame", d.last - d.first, "triangles")),
+    ):  # fmt: skip
+        if TRIANGLES[int(now)] != kind:
+            yield set_leaf(survey.build, ("materials", key, "triangles"), kind, scope="material", title=title), predicts, cost
 
 
 def order_ways(survey: Survey, viewpoint: str, nearer: str, farther: str, cameras: list[Camera]) -> Iterator[tuple[Change, str]]:

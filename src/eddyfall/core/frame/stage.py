@@ -9,6 +9,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.passes.contract import Camera, DrawableState, LightState, LookUp, Stage, Textures
+from eddyfall.core.passes.draw_order import TRIANGLES
 from eddyfall.core.raster.coverage import with_coverage_kept
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
@@ -18,7 +19,7 @@ from eddyfall.core.scene.model import Scene, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
-from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader
+from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader, Triangles
 from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.columns import BASE_ALPHA
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
@@ -38,6 +39,7 @@ class MaterialState:
     shader: str
     cutoff: float
     casts_both: bool = False
+    triangles: Triangles = "file"
 
 
 def material_states(build: Build) -> list[MaterialState]:
@@ -54,6 +56,7 @@ def material_states(build: Build) -> list[MaterialState]:
                 entry.shader or STOCK_SHADERS[material.alpha_mode],
                 material.alpha_cutoff,
                 double_sided if entry.casts_both_sides is None else entry.casts_both_sides,
+                entry.triangles,
             )
         )
     return [*states, MaterialState("(default)", "opaque", False, STOCK_SHADERS["OPAQUE"], 0.5)]
@@ -91,6 +94,7 @@ def make_state(
                 "casts": node.casts and not is_plate,
                 "receives": node.receives,
                 "rank": node.draw_rank,
+                "triangles": TRIANGLES.index(m.triangles),
                 "key_shift_m": node.key_shift_m,
                 "sort_place": shared.get(d.node, ((np.nan,) * 3, 0))[0],
                 "sort_member": shared.get(d.node, ((np.nan,) * 3, 0))[1],
@@ -105,7 +109,7 @@ def make_state(
                 "moves": node.moves,
             }
         )
-    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member"), np.int64)
+    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member", "triangles"), np.int64)
     types |= dict.fromkeys(("padding_m", "draw_distance_m", "key_shift_m", "sort_place"), np.float64) | {"blend": np.uint8}
     columns = {k: freeze(np.array([r[k] for r in rows], types.get(k, bool))) for k in rows[0] if k != "shader"}
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))

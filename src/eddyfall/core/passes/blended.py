@@ -9,7 +9,7 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
-from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
+from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting, triangles_of
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Layer, Recorder
@@ -129,7 +129,7 @@ def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
     if not len(order):
         return None
     view = View(inputs["camera"], pixels)
-    screen = _on_screen(geometry, order, section.double_sided, view, section.depth, textures)
+    screen = _on_screen(geometry, order, section.sorting, section.double_sided, view, section.depth, textures)
     if not len(screen.ids):
         return None
     soup = Soup(
@@ -150,11 +150,11 @@ def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
 
 
 def _on_screen(
-    geometry: Geometry, order: np.ndarray, double_sided: np.ndarray, view: View, depth: Any, textures: Any
+    geometry: Geometry, order: np.ndarray, by: Sorting, double_sided: np.ndarray, view: View, depth: Any, textures: Any
 ) -> ScreenTriangles:
     """Screen triangles of the drawables in `order`, within the window."""
-    spans = [np.arange(geometry.drawables[i].first, geometry.drawables[i].last, dtype=np.int32) for i in order]
-    chosen = np.concatenate(spans)
+    eye = np.array(view.camera.eye)
+    chosen = np.concatenate([triangles_of(geometry, int(i), eye, by) for i in order])
     cull = np.where(double_sided[geometry.owner[chosen]], 0, 1).astype(np.int8)
     return project(
         geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, view.clip_matrix(depth), view.pixels.size,
@@ -295,7 +295,7 @@ def twin(r: Recorder) -> None:
     order = draw_order(r.geometry, r.values["in_view"], r.view.camera, sorting(stage))
     if not len(order):
         return
-    screen = _on_screen(r.geometry, order, state.double_sided, r.view, depth_format, r.values["textures"])
+    screen = _on_screen(r.geometry, order, sorting(stage), state.double_sided, r.view, depth_format, r.values["textures"])
     c, t = np.zeros(3), np.ones(3)
     opaque, opaque_layers, fog = r.colour, len(r.layers), stage.resolved[Fog]
     start = [layer.weight for layer in r.layers]

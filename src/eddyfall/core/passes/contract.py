@@ -201,8 +201,9 @@ class LightState:
 
 @dataclass(frozen=True)
 class DrawableState:
-    """By drawable, (d,): blend kind code, and what setup and shader say of it. sort_place: (d, 3) m of the point it shares, nan: its own;
-    sort_member: its turn among those that share it."""
+    """By drawable, (d,): blend kind code, and what setup and shader say of it. triangles: in which order its own are drawn (as
+    `draw_order` numbers them); sort_place: (d, 3) m of the point it shares, nan: its own; sort_member: its turn among those that share
+    it."""
 
     blend: np.ndarray
     double_sided: np.ndarray
@@ -218,6 +219,7 @@ class DrawableState:
     casts: np.ndarray
     receives: np.ndarray
     rank: np.ndarray
+    triangles: np.ndarray
     key_shift_m: np.ndarray
     sort_place: np.ndarray
     sort_member: np.ndarray
@@ -258,6 +260,7 @@ SETTING_OF_STATE = {
     "casts": "nodes.casts",
     "receives": "nodes.receives",
     "rank": "nodes.draw_rank",
+    "triangles": "materials.triangles",
     "key_shift_m": "nodes.key_shift_m",
     "sort_place": "sort_points",
     "sort_member": "sort_points",

@@ -9,13 +9,16 @@ import numpy as np
 from eddyfall.core.passes.contract import Camera, Stage
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.order import Key, Order, Point
+from eddyfall.core.scene.setup.tables import Triangles
 from eddyfall.core.shade.blend import FIRST_BLENDED
+
+TRIANGLES: tuple[Triangles, ...] = ("file", "back_first", "sorted")
 
 
 @dataclass(frozen=True, kw_only=True)
 class Sorting:
     """What the order follows from: the section's leaves, and by drawable blend kind, rank, m added to the key, (d, 3) shared place (nan:
-    none) and turn there."""
+    none) and turn there, the order of its triangles."""
 
     key: Key
     direction: tuple[float, float, float]
@@ -25,6 +28,7 @@ class Sorting:
     key_shift_m: np.ndarray
     place: np.ndarray
     member: np.ndarray
+    triangles: np.ndarray
 
 
 def sorting(stage: Stage) -> Sorting:
@@ -32,7 +36,7 @@ def sorting(stage: Stage) -> Sorting:
     s, order = stage.state, stage.resolved[Order]
     return Sorting(
         key=order.key, direction=order.direction, point=order.point, blend=s.blend, rank=s.rank, key_shift_m=s.key_shift_m,
-        place=s.sort_place, member=s.sort_member,
+        place=s.sort_place, member=s.sort_member, triangles=s.triangles,
     )  # fmt: skip
 
 
@@ -41,6 +45,23 @@ def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Camera, by: Sort
     chosen = np.sort(in_view[by.blend[in_view] >= FIRST_BLENDED])
     key = sort_keys(geometry, chosen, camera, by)
     return chosen[np.lexsort((chosen, by.member[chosen], -key, by.rank[chosen]))].astype(np.int32)
+
+
+def triangles_of(geometry: Geometry, drawable: int, eye: np.ndarray, by: Sorting) -> np.ndarray:
+    """(t,) triangles of a drawable in the order they are drawn for an eye (3,): as in the file; those seen from behind first; or
+    by the range of their middles, farthest first."""
+    d = geometry.drawables[drawable]
+    chosen = np.arange(d.first, d.last, dtype=np.int32)
+    kind = TRIANGLES[int(by.triangles[drawable])]
+    if kind == "file":
+        return chosen
+    corners = geometry.positions[geometry.triangles[chosen]].astype(np.float64)
+    middles = corners.mean(axis=1)
+    if kind == "sorted":
+        return chosen[np.argsort(-np.linalg.norm(middles - eye, axis=1), kind="stable")]
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    in_front = ((eye - corners[:, 0]) * normals).sum(axis=1) > 0
+    return chosen[np.argsort(in_front, kind="stable")]
 
 
 def sort_keys(geometry: Geometry, chosen: np.ndarray, camera: Camera, by: Sorting) -> np.ndarray:

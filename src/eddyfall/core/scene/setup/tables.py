@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 from eddyfall.core.scene.setup.leaf import Rgb, Section, Vec2, Vec3, leaf
 from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 
+Triangles = Literal["file", "back_first", "sorted"]
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
 
 
@@ -60,6 +61,11 @@ class MaterialSetup(Section):
     shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode")
     blend: BlendKind | None = leaf(None, "-", "how it meets what is behind; null follows glTF alphaMode")
     double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided")
+    triangles: Triangles = leaf(
+        "file",
+        "-",
+        "order of its triangles, if it is blended: as in the file, those seen from behind first, or farthest first",
+    )
     casts_both_sides: bool | None = leaf(
         None, "-", "whether faces turned away from a light are drawn into its shadow maps; null follows double_sided"
     )
