@@ -16,7 +16,7 @@ from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Le
 from eddyfall.core.defects.order_symptoms import OVER, POPS
 from eddyfall.core.defects.order_ways import order_ways, triangle_ways
 from eddyfall.core.defects.registry import register
-from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.frame.moves import MovePath, path_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.layers.best import Knot, knots
@@ -260,12 +260,15 @@ def _headline(nearer: str, farther: str, pops: list[tuple[str, Popped]], off: li
 def _evidence(survey: Survey, pops: list[tuple[str, Popped]], off: list[tuple[str, Off]]) -> Iterator[Evidence]:
     for _, p in pops:
         told = f"{p.place} of {p.move}, {p.pop.flip.t_s:.4f} s"
-        yield Evidence(measure=f"pixels that pop at {told} ({p.pop.turn})", value=p.pop.pixels, unit="px", limit=LEAST_PIXELS)
+        picture = painted(p.pop.shown, p.pop.where) if survey.pictures else None
+        yield Evidence(
+            measure=f"pixels that pop at {told} ({p.pop.turn})", value=p.pop.pixels, unit="px", limit=LEAST_PIXELS, picture=picture
+        )  # fmt: skip
         yield Evidence(measure=f"largest CIEDE2000 there; {p.pop.nit_px:.0f} nit px", value=p.pop.worst, unit="CIEDE2000")
     for v, o in sorted(off, key=lambda o: (o[1].at != "", -o[1].pixels))[:MOST_TOLD]:
         where = f"at {v}" if not o.at else f"along {o.at}"
         yield Evidence(
-            measure=f"pixels off by the order of the two {where}; {o.nit_px:.0f} nit px, CIEDE2000 up to {o.worst:.1f}", value=o.pixels,
+            measure=f"pixels off by the order of {'its own faces' if o.nearer == o.farther else 'the two'} {where}; {o.nit_px:.0f} nit px, CIEDE2000 up to {o.worst:.1f}", value=o.pixels,
             unit="px", limit=LEAST_PIXELS, picture=survey.painted(v, o.where) if o.where is not None else None,
         )  # fmt: skip
 

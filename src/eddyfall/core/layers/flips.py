@@ -18,7 +18,7 @@ from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.frame.moves import MovePath
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.capture import Layers, captured
-from eddyfall.core.layers.pairs import LEAST_PIXELS, apart
+from eddyfall.core.layers.pairs import LEAST_PIXELS, apart, shown_as
 from eddyfall.core.passes.contract import Camera, Pixels, View
 from eddyfall.core.passes.draw_order import Sorting, keys_from
 from eddyfall.core.scene.build import Build
@@ -44,7 +44,7 @@ class Flip:
 @dataclass(frozen=True)
 class Pop:
     """What a flip does to the picture at its pose: pixels that change visibly (CIEDE2000 above 2), sum of nits, largest CIEDE2000, pixels
-    that are visibly off the true order before and after, where (h, w) bool."""
+    that are visibly off the true order before and after, where (h, w) bool, and the frame itself as drawn (h, w, 3) uint8."""
 
     flip: Flip
     pixels: int
@@ -53,6 +53,7 @@ class Pop:
     off_before: int
     off_after: int
     where: np.ndarray
+    shown: np.ndarray
 
     @property
     def turn(self) -> Turn:
@@ -149,7 +150,8 @@ def pop_of(renderer: Renderer, build: Build, request: Request, path: MovePath, f
     )
     seen = delta > VISIBLE_DIFFERENCE
     nits = float(np.abs(before - after).mean(axis=2).sum())
-    return Pop(flip, int(seen.sum()), nits, float(delta.max(initial=0.0)), off_before, off_after, seen)
+    shown = shown_as(layers.frame, layers.frame.linear)
+    return Pop(flip, int(seen.sum()), nits, float(delta.max(initial=0.0)), off_before, off_after, seen, shown)
 
 
 def _turns(layers: Layers, first: int, second: int) -> np.ndarray:

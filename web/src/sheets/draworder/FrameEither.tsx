@@ -1,4 +1,4 @@
-import type { PointerEvent } from "react";
+import { type PointerEvent, useState } from "react";
 import { Picture } from "../../ui/Picture";
 import { Label, Wipe } from "../../ui/Wipe";
 import type { Look } from "../look";
@@ -25,20 +25,29 @@ export function FrameEither({ look, pose, wipe, setWipe, at, pick }: Props) {
     pick([Math.min(Math.max(x, 0), WIDE - 1), Math.min(Math.max(y, 0), HIGH - 1)]);
   };
   const layer = "absolute inset-0 w-full h-full select-none";
+  const [drawn, truly] = [pictureUrl(look, pose, "drawn"), pictureUrl(look, pose, "true")];
+  const [there, setThere] = useState({ drawn: "", truly: "" });
   return (
     <div className="stage p-2">
       <div className="relative aspect-video cursor-crosshair" data-testid="either" onPointerUp={ask}>
-        <Picture src={pictureUrl(look, pose, "drawn")} alt="as drawn" className={layer} draggable={false} />
         <Picture
-          src={pictureUrl(look, pose, "true")}
+          src={drawn}
+          alt="as drawn"
+          className={layer}
+          draggable={false}
+          settled={() => setThere((t) => ({ ...t, drawn }))}
+        />
+        <Picture
+          src={truly}
+          settled={() => setThere((t) => ({ ...t, truly }))}
           alt="with every pixel's layers in their true order"
           className={layer}
           style={{ clipPath: `inset(0 0 0 ${wipe * 100}%)` }}
           draggable={false}
         />
         <Wipe at={wipe} set={setWipe} />
-        <Label side="left" text="as drawn" />
-        <Label side="right" text="true order" />
+        <Label side="left" text={there.drawn === drawn ? "as drawn" : "is being drawn"} />
+        <Label side="right" text={there.truly === truly ? "true order" : "is being drawn"} />
         {at && (
           <svg
             viewBox={`0 0 ${WIDE} ${HIGH}`}

@@ -106,7 +106,7 @@ function Log({
             >
               <span className="truncate font-semibold">{s.drawable}</span>
               <span className="num whitespace-nowrap">
-                {nits(s.keep)} | {nits(s.lay)}
+                {mean(s.keep)} | {mean(s.lay)}
               </span>
             </li>
           ))}
@@ -117,6 +117,8 @@ function Log({
 }
 
 export const kindWord = (kind: string) => (kind === "destination_out" ? "cut-behind" : kind);
+
+const mean = (rgb: number[]) => figure(Number(grey(rgb).toPrecision(2)));
 
 const grey = (rgb: number[]) => rgb.reduce((a, b) => a + Math.abs(b), 0) / 3;
 
