@@ -127,6 +127,43 @@ def test_flips_are_those_of_a_fine_walk_and_none_is_missed():
             assert (flip.first, flip.second) == (a, b) and t - 3 / 1200 - 1e-6 <= flip.t_s <= t + 1e-6
 
 
+def test_range_has_two_crossings_beside_a_thing_on_the_way():
+    """From (0, 0, 10) a buoy at (.9, .1, 0) and a barge at (x, -.2, 0) are as far where x^2 + .04 = .81 + .01: at x = +-.883."""
+    for x, barge_first in ((0.880, False), (0.886, True), (-0.880, False), (-0.886, True)):
+        buoy, barge = (
+            card("buoy", (0.8, 1.0), (0, 0.2), 0.0, unlit("b", 0.5, 0.5)),
+            card("barge", (x - 0.1, x + 0.1), (-0.3, -0.1), 0.0, unlit("c", 0.5, 0.5)),
+        )
+        build = seen_from((0, 0, 10), (0, 0, 0), buoy, barge, order={"key": "range"})
+        assert (order_of(build)[0] == "barge") == barge_first, x
+
+
+def test_a_sheet_on_water_that_is_drawn_after_it_and_a_pane_that_is_cut_as_well():
+    """Over .2: water of .05 and .86 keeps .028 and lays .043, the sheet of .8 and .5 halves that and lays .4: .4355; the water drawn last
+    leaves .14 of .5 and lays .043: .113."""
+    sheet, water = (
+        card("sheet", (-1, 1), (0, 1), -3.0, unlit("sheet", 0.8, 0.5)),
+        card("water", (-3, 3), (-0.5, 0.5), -3.2, unlit("water", 0.05, 0.86)),
+    )
+    backdrop = card("back", (-9, 9), (-9, 9), -9.0, unlit("back", 0.2))
+    for rank, value in ((0, 0.4355), (1, 0.113)):
+        build = seen_from(
+            (0, 0.25, 0), (0, 0.25, -1), backdrop, sheet, water, nodes={"water": {"draw_rank": rank}}, order={"key": "range"}
+        )
+        drawn = captured(RENDERER, build, Request("eye", (96, 54))).drawn
+        assert np.abs(drawn[26, 48] - value).max() < 1e-6
+    # At x = -1 a pane of .6 and one tenth before mist and cutter: .321 as it lies, .510 today, .293 by a rank, which cuts the pane too.
+    for setup, value in (
+        ({}, 0.510),
+        ({"nodes": {"cutter": {"draw_rank": 1}}}, 0.293),
+        ({"nodes": {"mist": {"key_shift_m": 0.763}}}, 0.321),
+    ):
+        layers = captured(RENDERER, mist_and_cutter(-1.0, more=(pane(),), **setup), FRAME)
+        both = (np.diff(layers.shown.starts) == 3).reshape(layers.frame.pixels.shape)
+        assert both.sum() > 1000 and np.abs(layers.drawn[both] - value).max() < 1e-4
+        assert np.abs(layers.sorted[both] - 0.321).max() < 1e-4
+
+
 # What no order of whole things puts right
 
 

@@ -267,8 +267,9 @@ def _evidence(survey: Survey, pops: list[tuple[str, Popped]], off: list[tuple[st
         yield Evidence(measure=f"largest CIEDE2000 there; {p.pop.nit_px:.0f} nit px", value=p.pop.worst, unit="CIEDE2000")
     for v, o in sorted(off, key=lambda o: (o[1].at != "", -o[1].pixels))[:MOST_TOLD]:
         where = f"at {v}" if not o.at else f"along {o.at}"
+        whose = "its own faces" if o.nearer == o.farther else "the two"
         yield Evidence(
-            measure=f"pixels off by the order of {'its own faces' if o.nearer == o.farther else 'the two'} {where}; {o.nit_px:.0f} nit px, CIEDE2000 up to {o.worst:.1f}", value=o.pixels,
+            measure=f"pixels off by the order of {whose} {where}; {o.nit_px:.0f} nit px, CIEDE2000 up to {o.worst:.1f}", value=o.pixels,
             unit="px", limit=LEAST_PIXELS, picture=survey.painted(v, o.where) if o.where is not None else None,
         )  # fmt: skip
 
