@@ -21,7 +21,7 @@ from eddyfall.core.frame.moves import MovePath, path_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.layers.best import Knot, knots
 from eddyfall.core.layers.capture import captured, covered_by, layers_of
-from eddyfall.core.layers.flips import Pop, flips, overlap_at, pop_of
+from eddyfall.core.layers.flips import Pop, flips, pop_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.passes.draw_order import sorting
@@ -141,10 +141,7 @@ def moves_of(survey: Survey, viewpoint: str) -> Iterator[MovePath]:
 def _pops(survey: Survey, path: MovePath, chosen: np.ndarray, names: list[str]) -> tuple[list[Popped], int]:
     by = sorting(survey.stage(path.viewpoint))
     request = replace(survey.request(path.viewpoint), role=survey.role or path.role)
-    met = [
-        f for f in flips(survey.geometry, path, by, chosen)
-        if overlap_at(survey.geometry, path.at(f.t_s), survey.size, f.first, f.second)
-    ]  # fmt: skip
+    met = flips(survey.geometry, path, by, chosen, survey.size)
     drawn = [pop_of(survey.renderer, survey.build, request, path, f) for f in met[:MOST_POPS]]
     shown = [
         Popped(names[p.flip.first], names[p.flip.second], path.name, _place(path, p), p) for p in drawn if p.turn != "harmless"

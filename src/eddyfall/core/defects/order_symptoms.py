@@ -12,7 +12,7 @@ from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.moves import path_of
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import captured, layers_of
-from eddyfall.core.layers.flips import flips, overlap_at, pop_of
+from eddyfall.core.layers.flips import flips, pop_of
 from eddyfall.core.layers.pairs import apart
 from eddyfall.core.passes.draw_order import sorting
 from eddyfall.core.rays.queries import RayScene
@@ -40,8 +40,7 @@ def popping(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame]
         frame = renderer.frame(build, replace(request, camera=path.at(path.keys[0].t_s)), "linear")
         s = frame.stage.state
         chosen = np.flatnonzero(s.blended & s.drawn & s.colour_pass & ~s.camera_hidden)
-        met = flips(frame.geometry, path, sorting(frame.stage), chosen)
-        shown = [f for f in met if overlap_at(frame.geometry, path.at(f.t_s), POP_SIZE, f.first, f.second)]
+        shown = flips(frame.geometry, path, sorting(frame.stage), chosen, POP_SIZE)
         pops = [pop_of(renderer, build, request, path, f) for f in shown[:MOST_POPS]]
         total += sum(p.nit_px for p in pops if p.worst > VISIBLE_DIFFERENCE)
     return total

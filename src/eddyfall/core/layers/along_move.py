@@ -75,8 +75,7 @@ def walked(
     chosen = np.flatnonzero(state.blended & state.drawn & state.colour_pass & ~state.camera_hidden)
     times = path.moments if len(path.moments) <= MOST_MOMENTS else np.linspace(path.keys[0].t_s, path.keys[-1].t_s, MOST_MOMENTS)
     cameras = [path.at(float(t)) for t in times]
-    met = flips(geometry, path, by, chosen)
-    shown = [f for f in met if overlap_at(geometry, path.at(f.t_s), asked.size, f.first, f.second)]
+    shown = flips(geometry, path, by, chosen, asked.size)
     pops = []
     for number, flip in enumerate(shown[:MOST_POPS]):
         progress(f"change of places at {flip.t_s:.2f} s", 0.7 * number / min(len(shown), MOST_POPS))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from itertools import combinations, pairwise
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -65,42 +65,84 @@ class Pop:
         return "right to wrong" if self.off_after > self.off_before else "wrong to right"
 
 
-def flips(geometry: Geometry, path: MovePath, by: Sorting, chosen: np.ndarray) -> list[Flip]:
-    """Every flip of two of the drawables (k,) along a move, in order of time. Those of unlike rank, or of one shared point, have none."""
-    pairs = np.array([(a, b) for a, b in combinations(range(len(chosen)), 2) if _may(by, chosen[a], chosen[b])], int)
-    if not len(pairs):
-        return []
+def flips(
+    geometry: Geometry, path: MovePath, by: Sorting, chosen: np.ndarray, size: tuple[int, int] | None = None
+) -> list[Flip]:  # fmt: skip
+    """Every flip of two of the drawables (k,) along a move, in order of time. Those of unlike rank, or of one shared point, have none. size
+    (px): only those whose boxes on a frame of that size overlap as they change places."""
+    chosen = np.asarray(chosen, int)
+    may = _may(by, chosen)
     # The widest that two of its corners or points lie apart: what a turning view sees of a pair.
     corners = geometry.bounds[chosen]
     points = np.where(np.isnan(by.place[chosen]), corners.mean(axis=1), by.place[chosen])
     reach = np.linalg.norm(corners[:, 1] - corners[:, 0], axis=1) / 2
-    wide = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1) + reach[pairs].sum(axis=1)
     found: list[Flip] = []
     for start, end in _stretches(path):
-        way = Way(path, start, end)
-        slope = {"range": np.full(len(pairs), 2 * way.speed), "view_depth": way.turning * wide}.get(by.key, np.zeros(len(pairs)))
-
-        def ahead(times: np.ndarray, which: np.ndarray, way: Way = way) -> np.ndarray:
-            """(n,) m by which the first of pair which (n,) has the larger key at a moment (n,)."""
-            moments, at = np.unique(times, return_inverse=True)
-            keys = keys_from(geometry, chosen, *way.at(moments), by)
-            return np.asarray(keys[at, pairs[which, 0]] - keys[at, pairs[which, 1]])
-
-        times = np.linspace(start, end, PARTS + 1)
-        a, b = (np.repeat(t, len(pairs)) for t in (times[:-1], times[1:]))
-        which = np.tile(np.arange(len(pairs)), PARTS)
+        way, times = Way(path, start, end), np.linspace(start, end, PARTS + 1)
+        boxes = None if size is None else [boxes_on(geometry, chosen, path.at(float(t)), size) for t in times]
+        parts = [_near(may, None if boxes is None or size is None else (boxes[k], boxes[k + 1], size)) for k in range(PARTS)]
+        a, b = (np.repeat(t, [len(p[0]) for p in parts]) for t in (times[:-1], times[1:]))
+        one, other = (np.concatenate([p[k] for p in parts]) for k in (0, 1))
+        wide = np.linalg.norm(points[one] - points[other], axis=1) + reach[one] + reach[other]
+        slope = {"range": np.full(len(one), 2 * way.speed), "view_depth": way.turning * wide}.get(by.key, np.zeros(len(one)))
         while len(a):
-            at_a, at_b = ahead(a, which), ahead(b, which)
+            at_a, at_b = (_ahead(geometry, chosen, way, by, t, one, other) for t in (a, b))
             crosses = (at_a < 0) != (at_b < 0)
             done = b - a <= CLOSE_S
             for n in np.flatnonzero(crosses & done):
-                found.append(_flip(path, chosen[pairs[which[n]]], float(a[n] + b[n]) / 2, bool(at_a[n] > 0)))
-            maybe = (np.abs(at_a) + np.abs(at_b) < slope[which] * (b - a)) & (b - a > APART_S)
+                found.append(_flip(path, (chosen[one[n]], chosen[other[n]]), float(a[n] + b[n]) / 2, bool(at_a[n] > 0)))
+            maybe = (np.abs(at_a) + np.abs(at_b) < slope * (b - a)) & (b - a > APART_S)
             on = (crosses | maybe) & ~done
-            a, b, which = a[on], b[on], which[on]
+            a, b, one, other, slope = a[on], b[on], one[on], other[on], slope[on]
             middle = (a + b) / 2
-            a, b, which = np.concatenate([a, middle]), np.concatenate([middle, b]), np.concatenate([which, which])
-    return sorted(found, key=lambda f: f.t_s)
+            a, b = np.concatenate([a, middle]), np.concatenate([middle, b])
+            one, other, slope = (np.concatenate([v, v]) for v in (one, other, slope))
+    found.sort(key=lambda f: f.t_s)
+    if size is None:
+        return found
+    return [f for f in found if overlap_at(geometry, path.at(f.t_s), size, f.first, f.second)]
+
+
+def _ahead(
+    geometry: Geometry, chosen: np.ndarray, way: Way, by: Sorting, times: np.ndarray, one: np.ndarray, other: np.ndarray
+) -> np.ndarray:  # fmt: skip
+    """(n,) m by which `one` (n,) of the chosen has a larger key than `other` (n,) at moments (n,)."""
+    moments, at = np.unique(times, return_inverse=True)
+    keys = keys_from(geometry, chosen, *way.at(moments), by)
+    return np.asarray(keys[at, one] - keys[at, other])
+
+
+def _may(by: Sorting, chosen: np.ndarray) -> np.ndarray:
+    """(k, k) bool, of each pair once: of one rank, and not of one shared point."""
+    rank, place = by.rank[chosen], by.place[chosen]
+    may = rank[:, None] == rank[None]
+    own = np.flatnonzero(~np.isnan(place[:, 0]))
+    may[np.ix_(own, own)] &= (place[own][:, None] != place[own][None]).any(axis=2)
+    return np.asarray(np.triu(may, 1))
+
+
+def _near(
+    may: np.ndarray, between: tuple[np.ndarray, np.ndarray, tuple[int, int]] | None
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Pairs that may change places in a part of the way: all, or those whose boxes at its ends overlap, each grown by how far it moves and
+    cut to the frame."""
+    if between is None:
+        one, other = np.nonzero(may)
+        return one, other
+    first, last, (width, height) = between
+    moved = np.abs(last - first).max(axis=1, keepdims=True) + 1.0
+    low = np.maximum(np.minimum(first, last)[:, :2] - moved, 0.0)
+    high = np.minimum(np.maximum(first, last)[:, 2:] + moved, (width, height))
+    # Swept along x: of those in sight, each with those that begin before it ends.
+    seen = np.flatnonzero((low < high).all(axis=1))
+    seen = seen[np.argsort(low[seen, 0], kind="stable")]
+    until = np.searchsorted(low[seen, 0], high[seen, 0])
+    count = np.maximum(until - np.arange(len(seen)) - 1, 0)
+    a = np.repeat(np.arange(len(seen)), count)
+    b = np.arange(len(a)) - np.repeat(np.cumsum(count) - count, count) + a + 1
+    one, other = np.minimum(seen[a], seen[b]), np.maximum(seen[a], seen[b])
+    over = may[one, other] & (low[one, 1] < high[other, 1]) & (low[other, 1] < high[one, 1])
+    return one[over], other[over]
 
 
 class Way:
@@ -125,13 +167,8 @@ class Way:
         return np.vander(share, 4, increasing=True) @ self.cubic, -self.turns(share).as_matrix()[:, 2]
 
 
-def _may(by: Sorting, a: int, b: int) -> bool:
-    shared = np.array_equal(by.place[a], by.place[b])  # nan is not equal to nan
-    return bool(by.rank[a] == by.rank[b] and not shared)
-
-
-def _flip(path: MovePath, pair: np.ndarray, t: float, first_was_farther: bool) -> Flip:
-    first, second = (pair[0], pair[1]) if first_was_farther else (pair[1], pair[0])
+def _flip(path: MovePath, pair: tuple[int, int], t: float, first_was_farther: bool) -> Flip:
+    first, second = pair if first_was_farther else (pair[1], pair[0])
     return Flip(int(first), int(second), t, path.at(t).eye)
 
 
@@ -164,21 +201,22 @@ def _turns(layers: Layers, first: int, second: int) -> np.ndarray:
 
 
 def overlap_at(geometry: Geometry, camera: Camera, size: tuple[int, int], a: int, b: int) -> bool:
-    """Whether the bounds of two drawables may overlap on a frame: boxes of their corners on screen do, or one reaches behind the eye."""
-    boxes = []
+    """Whether the boxes of two drawables overlap on a frame."""
+    boxes = boxes_on(geometry, np.array([a, b]), camera, size)
+    low, high = np.maximum(boxes[:, :2].max(axis=0), 0.0), np.minimum(boxes[:, 2:].min(axis=0), size)
+    return bool((low < high).all())
+
+
+def boxes_on(geometry: Geometry, chosen: np.ndarray, camera: Camera, size: tuple[int, int]) -> np.ndarray:
+    """(k, 4) x0, y0, x1, y1 px: boxes of drawables' bounds on a frame; the whole frame of those that reach behind the eye, nothing of those
+    that lie behind it."""
+    bounds = geometry.bounds[np.asarray(chosen, int)]
+    corners = np.stack([bounds[:, [i >> 2 & 1, i >> 1 & 1, i & 1], [0, 1, 2]] for i in range(8)], axis=1)
     rays = View(camera, Pixels(size, (0, 0, *size))).rays
-    for d in (a, b):
-        low, high = geometry.bounds[d]
-        corners = np.array([[(low, high)[i >> k & 1][k] for k in range(3)] for i in range(8)])
-        depth = camera.view_depth(corners)
-        if depth.max() <= 0:
-            return False
-        if depth.min() <= 0:
-            boxes.append((0.0, 0.0, float(size[0]), float(size[1])))
-            continue
-        on = (corners - rays.eye) / depth[:, None] - rays.d0
-        x, y = on @ rays.du / (rays.du @ rays.du), on @ rays.dv / (rays.dv @ rays.dv)
-        boxes.append((float(x.min()), float(y.min()), float(x.max()), float(y.max())))
-    (ax0, ay0, ax1, ay1), (bx0, by0, bx1, by1) = boxes
-    x0, y0, x1, y1 = max(ax0, bx0, 0.0), max(ay0, by0, 0.0), min(ax1, bx1, size[0]), min(ay1, by1, size[1])
-    return x0 < x1 and y0 < y1
+    depth = camera.view_depth(corners)
+    on = (corners - rays.eye) / np.where(depth > 0, depth, 1.0)[..., None] - rays.d0
+    x, y = on @ rays.du / (rays.du @ rays.du), on @ rays.dv / (rays.dv @ rays.dv)
+    boxes = np.stack([x.min(axis=1), y.min(axis=1), x.max(axis=1), y.max(axis=1)], axis=1)
+    boxes[depth.min(axis=1) <= 0] = (0.0, 0.0, *size)
+    boxes[depth.max(axis=1) <= 0] = (-2.0, -2.0, -1.0, -1.0)
+    return boxes
