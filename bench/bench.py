@@ -61,6 +61,7 @@ from eddyfall.demo.walk import worst_spot
 from eddyfall.demo.write import make_demo
 from eddyfall.demo.yard import make_yard
 from faults import faults
+from layers import layers
 from readers import readers
 from server_memory import server_memory
 
@@ -464,6 +465,7 @@ def moves() -> None:
 
 PARTS: dict[str, Callable[[], None]] = {
     "moves": moves,
+    "layers": lambda: layers(show),
     "paths": paths,
     "bake": bakes,
     "frame": frame,

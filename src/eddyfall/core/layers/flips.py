@@ -108,8 +108,9 @@ def _ahead(
 ) -> np.ndarray:  # fmt: skip
     """(n,) m by which `one` (n,) of the chosen has a larger key than `other` (n,) at moments (n,)."""
     moments, at = np.unique(times, return_inverse=True)
-    keys = keys_from(geometry, chosen, *way.at(moments), by)
-    return np.asarray(keys[at, one] - keys[at, other])
+    eyes, forward = (v[at] for v in way.at(moments))
+    first, second = (keys_from(geometry, chosen[which], eyes, forward, by) for which in (one, other))
+    return np.asarray(first - second)
 
 
 def _may(by: Sorting, chosen: np.ndarray) -> np.ndarray:

@@ -66,37 +66,37 @@ def triangles_of(geometry: Geometry, drawable: int, eye: np.ndarray, by: Sorting
 
 def sort_keys(geometry: Geometry, chosen: np.ndarray, camera: Camera, by: Sorting) -> np.ndarray:
     """(k,) sort keys in m of drawables (k,); what has more is drawn first."""
-    return np.asarray(keys_from(geometry, chosen, np.array([camera.eye], float), camera.forward[None], by)[0])
+    each = (len(chosen), 3)
+    return keys_from(
+        geometry, chosen, np.broadcast_to(np.array(camera.eye, float), each), np.broadcast_to(camera.forward, each), by
+    )  # fmt: skip
 
 
-def keys_from(geometry: Geometry, chosen: np.ndarray, eyes: np.ndarray, forward: np.ndarray, by: Sorting) -> np.ndarray:
-    """(m, k) the same from eyes (m, 3) that look along forward (m, 3)."""
+def keys_from(geometry: Geometry, which: np.ndarray, eyes: np.ndarray, forward: np.ndarray, by: Sorting) -> np.ndarray:
+    """(n,) sort keys in m of drawables which (n,), each from an eye (n, 3) that looks along forward (n, 3)."""
     if by.key == "range":
-        away = np.broadcast_to(_points(geometry, chosen, eyes, None, by), (len(eyes), len(chosen), 3)) - eyes[:, None]
-        return np.asarray(np.linalg.norm(away, axis=2) + by.key_shift_m[chosen])
+        away = np.linalg.norm(_points(geometry, which, eyes, None, by) - eyes, axis=1)
+        return np.asarray(away + by.key_shift_m[which])
     along = _along(forward, by)
-    points = np.broadcast_to(_points(geometry, chosen, eyes, along, by), (len(eyes), len(chosen), 3)) - eyes[:, None]
-    return np.asarray((points * along[:, None]).sum(axis=2) + by.key_shift_m[chosen])
+    return np.asarray(((_points(geometry, which, eyes, along, by) - eyes) * along).sum(axis=1) + by.key_shift_m[which])
 
 
 def _along(forward: np.ndarray, by: Sorting) -> np.ndarray:
-    """(m, 3) the unit directions that keys other than range are measured along."""
+    """(n, 3) the unit directions that keys other than range are measured along."""
     length = float(np.linalg.norm(by.direction))
     if by.key == "view_depth" or length == 0:
         return forward
     return np.broadcast_to(np.array(by.direction) / length, forward.shape)
 
 
-def _points(geometry: Geometry, chosen: np.ndarray, eyes: np.ndarray, along: np.ndarray | None, by: Sorting) -> np.ndarray:
-    """(m or 1, k, 3) m: the point of each of the drawables (k,) that its key is of; along: None by range."""
-    low, high = geometry.bounds[chosen, 0], geometry.bounds[chosen, 1]
-    if by.point == "bounds_centre":
-        points = (low + high)[None] / 2
-    elif by.point == "node_origin":
-        points = np.array([geometry.drawables[i].origin for i in chosen], float).reshape(1, -1, 3)
-    elif along is None:
-        points = np.clip(eyes[:, None], low, high)
+def _points(geometry: Geometry, which: np.ndarray, eyes: np.ndarray, along: np.ndarray | None, by: Sorting) -> np.ndarray:
+    """(n, 3) m: the point of each of the drawables (n,) that its key is of; along: None by range."""
+    if by.point == "nearest":
+        low, high = geometry.bounds[which, 0], geometry.bounds[which, 1]
+        points = np.clip(eyes, low, high) if along is None else np.where(along > 0, low, high)
     else:
-        points = np.where(along[:, None] > 0, low, high)
-    shared = by.place[chosen]
+        points = (geometry.middles if by.point == "bounds_centre" else geometry.origins)[which]
+    if np.isnan(by.place).all():
+        return np.asarray(points)
+    shared = by.place[which]
     return np.asarray(np.where(np.isnan(shared), points, shared))

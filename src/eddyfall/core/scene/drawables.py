@@ -64,6 +64,16 @@ class Geometry:
         return np.array([(d.low, d.high) for d in self.drawables], dtype=np.float64)
 
     @cached_property
+    def middles(self) -> np.ndarray:
+        """(drawables, 3) float64 m: the middles of their bounds."""
+        return np.asarray(self.bounds.mean(axis=1))
+
+    @cached_property
+    def origins(self) -> np.ndarray:
+        """(drawables, 3) float64 m: their nodes' origins."""
+        return np.array([d.origin for d in self.drawables], dtype=np.float64)
+
+    @cached_property
     def scene_bounds(self) -> tuple[np.ndarray, np.ndarray]:
         """Low and high corner of everything but the plate."""
         if len(self.drawables) == 1:
