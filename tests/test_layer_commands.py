@@ -81,6 +81,18 @@ def test_a_walk_is_told_with_where_it_pops_and_the_map_with_its_line(run, file):
     assert still[0] == 0 and json.loads(still[1])["pops"] == []
 
 
+def test_what_each_alpha_asks_for_is_told(run, file, tmp_path):
+    code, out, _ = run("blend-advice", file, "--json", "-")
+    told = {c["material"]: c for c in json.loads(out)}
+    assert code == 0 and set(told) == {"mist", "pane"} and {c["advice"] for c in told.values()} == {"blended"}
+    assert told["mist"]["open"] == pytest.approx(0.5) and "asks for" in run("blend-advice", file)[1]
+    solid = write_build(
+        mist_and_cutter(materials={"cutter": {"blend": "premultiplied"}, "mist": {"blend": "additive"}}), tmp_path, "solid"
+    )
+    (cutter,) = json.loads(run("blend-advice", solid, "--json", "-")[1])
+    assert (cutter["material"], cutter["open"]) == ("cutter", pytest.approx(0.3))
+
+
 @pytest.mark.parametrize(
     ("args", "says"),
     [

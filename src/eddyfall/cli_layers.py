@@ -1,4 +1,4 @@
-"""Commands about blended layers: order, flip-map."""
+"""Commands about blended layers: order, flip-map, blend-advice."""
 
 import argparse
 from collections.abc import Callable
@@ -27,6 +27,32 @@ def add_commands(command: Callable[..., Any]) -> None:
         "flip-map", flip_map, "say where two blended things change places in the draw order: lines on the floor, or headings"
     )
     sub.add_argument("--move", metavar="NAME", help="along one move of the setup (default: all)")
+
+    command(
+        "blend-advice",
+        blend_advice,
+        "say what kind of blending the alpha of each blended material asks for, by the texels it covers",
+    )
+
+
+def blend_advice(args: argparse.Namespace) -> int:
+    from eddyfall.core.defects.blend_kinds import blended_materials, census_of
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.draw_order import CensusDocument
+
+    out, build = Out(args), opened(args)
+    survey = Survey(build, Renderer(), args.target)
+    found = [CensusDocument.from_core(census_of(survey, m)) for m in blended_materials(survey)]
+    rows = [
+        [c.material, str(c.texels), f"{c.open:.3f}", f"{c.clear:.3f}", "-" if c.edge_texels is None else f"{c.edge_texels:.2f}",
+         str(c.hole), c.advice]
+        for c in found
+    ]  # fmt: skip
+    head = ["material", "covered texels", "lets through", "all or nothing", "edges, texels", "largest hole", "asks for"]
+    out.table("", head, rows)
+    out.result(found, inputs(args))
+    return int(any(c.advice in ("opaque", "cutout") for c in found))
 
 
 def order(args: argparse.Namespace) -> int:

@@ -2,7 +2,8 @@
 
 x runs along the benches, y = 0 is the floor, visitors walk at z = 0 and look at the spray benches at z = -4 or back at the tank at
 z = 4. A card that cuts streaks into the mist changes places with it on the way; two banners cross; the tank's faces are drawn in the
-order of the file. A second pair of sheets and a bell jar that hides its back faces are as they ought to be.
+order of the file; a board and a trellis are blended for nothing. A second pair of sheets and a bell jar that hides its back faces are as
+they ought to be.
 """
 
 from pathlib import Path
@@ -31,6 +32,7 @@ def make_glasshouse(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
     _spray_benches(world)
     _banners(world)
     _tank(world)
+    _boards(world)
     build = finish_build(world.scene(), parse_setup(world.setup), world.setup, [])
     return build, {"findings": world.truth, "healthy": world.healthy}
 
@@ -164,6 +166,19 @@ def _tank(world: World) -> None:
         }
     )
     world.healthy.append({"subject": "bell_jar", "twin_of": "order.inside-mesh", "why": "its back faces are left out"})
+
+
+def _boards(world: World) -> None:
+    """A board and a trellis that came in as blended: the alpha of the one is one almost everywhere, that of the other nothing but holes."""
+    board, wood = pictures.planks(world.rng, (196, 186, 158), boards=3), pictures.grating((150, 118, 82), periods=6, size=192)
+    board[..., 3] = 255 - world.rng.integers(0, 6, board.shape[:2])
+    for name, picture, x, y in (("seed_board", board, (-7.6, -6.8), (0.7, 1.5)), ("trellis", wood, (-2.2, -1.5), (0.2, 1.9))):
+        kind = world.material(name, picture, unlit=True, alpha_mode="BLEND", base_rgba=(0.5, 0.5, 0.5, 1.0))
+        world.add(name, Shape().quad((x[1], y[0], 5.2), (x[0] - x[1], 0, 0), (0, y[1] - y[0], 0)), kind)
+        world.truth.append(
+            {"code": "blend.unjustified", "cause": name, "subjects": [name], "seed": "alpha mode", "hidden_in_roles": {}}
+        )
+    world.healthy.append({"subject": "water_tank", "twin_of": "blend.unjustified", "why": "it lets through all over"})
 
 
 def _weedy(rng: np.random.Generator, size: int = 256) -> np.ndarray:

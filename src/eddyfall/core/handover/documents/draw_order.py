@@ -1,11 +1,13 @@
 """The draw order of blended things as documents: at a frame, at a pixel, along a move."""
 
+import math
 from typing import Self
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.handover.documents.base import Document
 from eddyfall.core.layers.along_move import LOOKED_AT, Line, Walked
 from eddyfall.core.layers.capture import Layers
+from eddyfall.core.layers.census import Census
 from eddyfall.core.layers.flips import Pop
 from eddyfall.core.layers.pairs import Pair, apart
 from eddyfall.core.layers.strata import Strata, Stratum
@@ -173,3 +175,22 @@ class WalkedDocument(Document):
             lines=[LineDocument.from_core(n, names) for n in w.lines],
             undrawn=w.undrawn, wrong=w.wrong,
         )  # fmt: skip
+
+
+class CensusDocument(Document):
+    """The alpha of a material, as `Census` has it; edge_texels: null where it is soft without any hole."""
+
+    material: str
+    texels: int
+    open: float
+    clear: float
+    edge_texels: float | None
+    hole: int
+    advice: str
+
+    @classmethod
+    def from_core(cls, c: Census) -> Self:
+        edge = c.edge_texels if math.isfinite(c.edge_texels) else None
+        return cls(
+            material=c.material, texels=c.texels, open=c.open, clear=c.clear, edge_texels=edge, hole=c.hole, advice=c.advice
+        )

@@ -1,0 +1,111 @@
+"""The alpha that a blended material really shows: of the texels that its triangles cover, and what kind of blending that asks for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from scipy.ndimage import label
+
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.maps import overridden_maps, with_maps
+from eddyfall.core.scene.model import Material
+
+Kind = Literal["opaque", "cutout", "blended", "unsure"]
+OPEN, HOLE, COHERENT = 0.05, 0.5, 16  # mean open share of what is opaque; what is a hole, of at least so many texels together
+CLEAR, CLEAR_SHARE, EDGE_TEXELS = 0.05, 0.9, 1.5  # of a cutout: near 0 or 1, on such a share of its texels, edges so wide
+NEAR = 0.15  # of a limit, within which nothing is advised
+EACH_TEXEL, MOST_SAMPLES = 8, 4_000_000  # samples that find out what is covered
+SEED = 7
+
+
+@dataclass(frozen=True)
+class Census:
+    """A material's alpha: covered texels (1 without a picture), mean open share (1 - alpha), share of them that is clear (near 0 or 1),
+    edge_texels: how wide the rest is along the border of holes (0: none), hole: texels of the largest coherent hole."""
+
+    material: str
+    texels: int
+    open: float
+    clear: float
+    edge_texels: float
+    hole: int
+
+    @property
+    def advice(self) -> Kind:
+        """What its alpha asks for; unsure near a limit."""
+        solid = self.open < OPEN and self.hole < COHERENT
+        near_solid = abs(self.open - OPEN) < NEAR * OPEN or (self.open < OPEN and COHERENT / 2 < self.hole < 2 * COHERENT)
+        if near_solid:
+            return "unsure"
+        if solid:
+            return "opaque"
+        edges = self.edge_texels <= EDGE_TEXELS
+        if self.hole >= COHERENT and self.clear >= CLEAR_SHARE and edges:
+            slim = self.clear - CLEAR_SHARE < NEAR * (1 - CLEAR_SHARE) or self.edge_texels > (1 - NEAR) * EDGE_TEXELS
+            return "unsure" if slim else "cutout"
+        near_cut = self.clear > CLEAR_SHARE - NEAR * CLEAR_SHARE and self.edge_texels < (1 + NEAR) * EDGE_TEXELS
+        return "unsure" if near_cut and self.hole >= COHERENT and self.open > OPEN else "blended"
+
+
+def census(build: Build, geometry: Geometry, material: int) -> Census:
+    """The alpha of a material, over all that it is on."""
+    name = build.scene.material_keys[material]
+    m: Material = with_maps(build.scene.materials, overridden_maps(build))[material]
+    factor = float(m.base_rgba[3])
+    use = m.base_texture
+    if use is None or build.scene.images[use.image].pixels.shape[2] < 4:
+        return Census(name, 1, 1 - factor, float(1 - factor < CLEAR or factor < CLEAR), 0.0, COHERENT if factor < HOLE else 0)
+    alpha = np.asarray(build.scene.images[use.image].pixels[..., 3], float) / 255 * factor
+    return counted(name, alpha, covered(geometry, material, alpha.shape, (use.wrap_u, use.wrap_v), use.uv_set))
+
+
+def counted(name: str, alpha: np.ndarray, mask: np.ndarray) -> Census:
+    """The census of an alpha picture (h, w) over the texels of a mask (h, w) bool."""
+    a = alpha[mask]
+    if not len(a):
+        return Census(name, 0, 0.0, 1.0, 0.0, 0)
+    holes = mask & (alpha < HOLE)
+    parts, count = label(holes)
+    hole = int(np.bincount(parts[holes]).max()) if count else 0
+    between = mask & (alpha > CLEAR) & (alpha < 1 - CLEAR)
+    border = sum(
+        int((np.roll(holes, 1, axis) ^ holes)[np.roll(mask, 1, axis) & mask].sum()) for axis in (0, 1)
+    )  # texel sides between a hole and what is none
+    edge = float(between.sum()) / border if border else (np.inf if between.any() else 0.0)
+    clear = float(((a < CLEAR) | (a > 1 - CLEAR)).mean())
+    return Census(name, int(mask.sum()), float((1 - a).mean()), clear, edge, hole)
+
+
+def covered(
+    geometry: Geometry, material: int, shape: tuple[int, int], wrap: tuple[str, str], uv_set: int
+) -> np.ndarray:  # fmt: skip
+    """(h, w) bool: texels of a picture that triangles of a material cover, found by some points in each texel's worth of them."""
+    height, width = shape
+    mask = np.zeros(shape, bool)
+    owners = [i for i, d in enumerate(geometry.things) if d.material == material]
+    chosen = np.flatnonzero(np.isin(geometry.owner, owners))
+    uv = (geometry.uv1 if uv_set == 1 else geometry.uv0)[geometry.triangles[chosen]].astype(np.float64) * (width, height)
+    one, other = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    area = np.abs(one[:, 0] * other[:, 1] - one[:, 1] * other[:, 0]) / 2
+    # What is tiled many times over is seen as a whole long before each of its tiles has been asked for.
+    scale = min(1.0, MOST_SAMPLES / max(float(area.sum()) * EACH_TEXEL, 1.0))
+    counts = np.ceil(area * EACH_TEXEL * scale).astype(np.int64) + 4
+    of = np.repeat(np.arange(len(chosen)), counts)
+    u, v = np.random.default_rng(SEED).random((2, len(of)))
+    u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
+    at = uv[of, 0] + u[:, None] * one[of] + v[:, None] * other[of]
+    x, y = (_wrapped(np.floor(at[:, k]).astype(np.int64), edge, wrap[k]) for k, edge in enumerate((width, height)))
+    mask[y, x] = True
+    return mask
+
+
+def _wrapped(texel: np.ndarray, edge: int, wrap: str) -> np.ndarray:
+    if wrap == "clamp":
+        return np.asarray(np.clip(texel, 0, edge - 1))
+    if wrap == "mirror":
+        folded = np.mod(texel, 2 * edge)
+        return np.asarray(np.where(folded < edge, folded, 2 * edge - 1 - folded))
+    return np.asarray(np.mod(texel, edge))
