@@ -26,7 +26,7 @@ def test_exactly_the_seeded_causes_are_found_and_no_twin(house):
 
 
 def test_the_pop_is_cured_by_the_least_shift_and_a_rank_breaks_the_pane(house):
-    build, _, findings = house
+    findings = house[2]
     flip = next(f for f in findings if f.code == "order.flip")
     assert "x = -0.263 m" in flip.suspicion.title and flip.best.change.title == "sort mist_card as if 0.763 m farther"
     rank = next(r for r in flip.remedies if "rank" in r.change.title)

@@ -172,9 +172,14 @@ def _boards(world: World) -> None:
     """A board and a trellis that came in as blended: the alpha of the one is one almost everywhere, that of the other nothing but holes."""
     board, wood = pictures.planks(world.rng, (196, 186, 158), boards=3), pictures.grating((150, 118, 82), periods=6, size=192)
     board[..., 3] = 255 - world.rng.integers(0, 6, board.shape[:2])
-    for name, picture, x, y in (("seed_board", board, (-7.6, -6.8), (0.7, 1.5)), ("trellis", wood, (-2.2, -1.5), (0.2, 1.9))):
-        kind = world.material(name, picture, unlit=True, alpha_mode="BLEND", base_rgba=(0.5, 0.5, 0.5, 1.0))
-        world.add(name, Shape().quad((x[1], y[0], 5.2), (x[0] - x[1], 0, 0), (0, y[1] - y[0], 0)), kind)
+    shapes = {
+        "seed_board": Shape().box((-7.6, 0.7, 5.2), (-6.8, 1.5, 5.24)),
+        "trellis": Shape().quad((-1.5, 0.2, 5.2), (-0.7, 0, 0), (0, 1.7, 0)),
+    }
+    for (name, shape), picture in zip(shapes.items(), (board, wood)):
+        sides = name == "trellis"
+        kind = world.material(name, picture, unlit=True, alpha_mode="BLEND", base_rgba=(0.5, 0.5, 0.5, 1.0), double_sided=sides)
+        world.add(name, shape, kind, casts=not sides)
         world.truth.append(
             {"code": "blend.unjustified", "cause": name, "subjects": [name], "seed": "alpha mode", "hidden_in_roles": {}}
         )
