@@ -17,7 +17,7 @@ Kind = Literal["opaque", "cutout", "blended", "unsure"]
 OPEN, HOLE, COHERENT = 0.05, 0.5, 16  # mean open share of what is opaque; what is a hole, of at least so many texels together
 CLEAR, CLEAR_SHARE, EDGE_TEXELS = 0.05, 0.9, 1.5  # of a cutout: near 0 or 1, on such a share of its texels, edges so wide
 NEAR = 0.15  # of a limit, within which nothing is advised
-EACH_TEXEL, MOST_SAMPLES = 8, 4_000_000  # samples that find out what is covered
+EACH_TEXEL, MOST_SAMPLES = 4, 1_500_000  # samples that find out what is covered
 SEED = 7
 
 

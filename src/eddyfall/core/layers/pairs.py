@@ -39,7 +39,10 @@ def apart(frame: Frame, first: np.ndarray, second: np.ndarray) -> np.ndarray:
     """(...) CIEDE2000 of nits (..., 3) and (..., 3) as the frame exposes them."""
     e = frame.stage.resolved[Exposure]
     scale = exposure_scale(e.mode, e.ev100)
-    return delta_e_of_light(first * scale, second * scale)
+    found = np.zeros(first.shape[:-1], np.float32)
+    differ = (first != second).any(axis=-1)
+    found[differ] = delta_e_of_light(first[differ] * scale, second[differ] * scale)
+    return found
 
 
 def wrong_pairs(layers: Layers) -> list[Pair]:
