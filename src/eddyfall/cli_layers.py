@@ -71,6 +71,7 @@ def order(args: argparse.Namespace) -> int:
 
 def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     from eddyfall.core.handover.documents.draw_order import FrameOrderDocument
+    from eddyfall.core.handover.exr import png_of
     from eddyfall.core.handover.package import write_new
     from eddyfall.core.layers.capture import captured
     from eddyfall.core.layers.pairs import LEAST_PIXELS, shown_as, wrong_pairs
@@ -89,7 +90,7 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
             "pairs in the wrong order", ["drawn too early (nearer)", "drawn over it", "px", "nit px", "CIEDE2000 up to"], rows
         )
     if args.picture:
-        write_new(args.picture, _png(shown_as(layers.frame, layers.sorted)), inputs(args))
+        write_new(args.picture, png_of(shown_as(layers.frame, layers.sorted)), inputs(args))
     out.result(found, inputs(args))
     return int(any(p.pixels >= LEAST_PIXELS for p in found.pairs))
 
@@ -168,16 +169,6 @@ def flip_map(args: argparse.Namespace) -> int:
     out.table("", ["move", "one", "other", "change places where", "px that pop, at most"], rows)
     out.result(found, inputs(args))
     return int(any(w.wrong for w in found))
-
-
-def _png(picture: Any) -> bytes:
-    import io
-
-    from PIL import Image
-
-    data = io.BytesIO()
-    Image.fromarray(picture).save(data, "PNG")
-    return data.getvalue()
 
 
 def _key(key: str) -> str:

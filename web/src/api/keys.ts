@@ -1,6 +1,16 @@
 /** Names of what was asked of the server, in one place: two that ask the same share the answer. */
 type Where = { project: number; build: number; asset: string; target: string | null };
 
+/** What a sheet of one viewpoint looks at. */
+type Looked = {
+  project: number;
+  build: number;
+  viewpoint: string;
+  target: string | null;
+  stamp: string;
+  state: string;
+};
+
 export const keys = {
   session: () => ["session"],
   ownEvents: () => ["session", "events"],
@@ -56,30 +66,26 @@ export const keys = {
     target: string | null,
     stamp: string,
   ) => ["shadows", project, build, viewpoint, light, target, stamp],
-  light: (
-    l: {
-      project: number;
-      build: number;
-      viewpoint: string;
-      target: string | null;
-      stamp: string;
-      state: string;
-    },
-    what: string,
-    of: string | null,
-  ) => ["light", what, l.project, l.build, l.viewpoint, l.target, of, `${l.stamp} ${l.state}`],
-  layers: (
-    l: {
-      project: number;
-      build: number;
-      viewpoint: string;
-      target: string | null;
-      stamp: string;
-      state: string;
-    },
-    what: string,
-    of: string | null,
-  ) => ["layers", what, l.project, l.build, l.viewpoint, l.target, of, `${l.stamp} ${l.state}`],
+  light: (l: Looked, what: string, of: string | null) => [
+    "light",
+    what,
+    l.project,
+    l.build,
+    l.viewpoint,
+    l.target,
+    of,
+    `${l.stamp} ${l.state}`,
+  ],
+  layers: (l: Looked, what: string, of: string | null) => [
+    "layers",
+    what,
+    l.project,
+    l.build,
+    l.viewpoint,
+    l.target,
+    of,
+    `${l.stamp} ${l.state}`,
+  ],
   cures: (
     project: number,
     build: number,

@@ -38,8 +38,13 @@ def layer_name(name: str) -> str:
 
 def png_bytes(frame: Frame) -> bytes:
     """8-bit sRGB PNG of the display picture."""
+    return png_of(frame.display)
+
+
+def png_of(picture: np.ndarray) -> bytes:
+    """PNG of a picture (h, w, 3) uint8, quickly."""
     import io
 
     stream = io.BytesIO()
-    Image.fromarray(frame.display).save(stream, "PNG", compress_level=1)
+    Image.fromarray(picture).save(stream, "PNG", compress_level=1)
     return stream.getvalue()

@@ -5,6 +5,7 @@ from typing import Literal
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.draw_order import FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.handover.exr import png_of
 from eddyfall.core.layers.along_move import Walked, walked
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.pairs import shown_as, wrong_pairs
@@ -12,7 +13,6 @@ from eddyfall.core.layers.strata import Strata, strata_at
 from eddyfall.core.passes.draw_order import sorting
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.moving.along import move_of
-from eddyfall.workbench.services.pictures import png
 from eddyfall.workbench.studio.room import STUDIO
 
 Shown = Literal["drawn", "true"]
@@ -54,7 +54,7 @@ def picture(build: CoreBuild, viewpoint: str, target: str | None, move: str | No
 
     def asked(renderer: Renderer) -> bytes:
         layers = captured(renderer, build, _posed(renderer, build, viewpoint, target, move, at_s))
-        return png(shown_as(layers.frame, layers.drawn if shown == "drawn" else layers.sorted))
+        return png_of(shown_as(layers.frame, layers.drawn if shown == "drawn" else layers.sorted))
 
     drawn: bytes = STUDIO.draw(asked)
     return drawn

@@ -19,6 +19,7 @@ from eddyfall.core.handover.documents.reflections import ReflectionsDocument
 from eddyfall.core.handover.documents.roles import SideBySideDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
+from eddyfall.core.handover.exr import png_of
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.swap import swap_shader
 from eddyfall.core.truth.dials import Dials
@@ -34,7 +35,6 @@ from eddyfall.core.truth.response.rehearsal import Rehearsal, rehearse
 from eddyfall.core.truth.response.survey import Answer, answers
 from eddyfall.core.truth.roles import SideBySide, side_by_side
 from eddyfall.core.truth.screen_budget import ScreenBudget, screen_budget
-from eddyfall.workbench.services.pictures import png
 from eddyfall.workbench.studio.room import STUDIO
 
 SIZE = (240, 135)  # of the frames compared: a reference of it has some samples within seconds
@@ -95,7 +95,7 @@ def moment_picture(
         path = move_of(renderer, build, name, viewpoint, request)
         request = replace(request, viewpoint=path.viewpoint, role=path.role, camera=path.at(at_s))
         if shown == "standin":
-            return png(drawn_picture(renderer.frame(build, request, DRAWN)))
+            return png_of(drawn_picture(renderer.frame(build, request, DRAWN)))
         return _drawn(compare(renderer, build, Wanted(request=request, samples=samples)), shown)
 
     drawn: bytes = STUDIO.draw(asked)
@@ -185,8 +185,8 @@ def picture(build: CoreBuild, viewpoint: str, target: str | None, samples: int, 
 
 def _drawn(found: Comparison, shown: Shown) -> bytes:
     if shown == "standin":
-        return png(drawn_picture(found.frame))
-    return png(picture_of(found.reference) if shown == "reference" else off_picture(found))
+        return png_of(drawn_picture(found.frame))
+    return png_of(picture_of(found.reference) if shown == "reference" else off_picture(found))
 
 
 def _wanted(viewpoint: str, target: str | None, samples: int, bounces: int) -> Wanted:

@@ -1,13 +1,12 @@
 """Frames as files: drawn by the studio, and kept at hand in the web process by what they show."""
 
-import io
 from typing import Any
 
 import numpy as np
-from PIL import Image
 
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.handover.exr import png_of
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.setup.sections.exposure import Exposure
@@ -32,14 +31,7 @@ def frame(build: CoreBuild, request: Request, form: str) -> tuple[bytes, float]:
         exposure = drawn.stage.resolved[Exposure]
         scale = float(exposure_scale(exposure.mode, exposure.ev100))
         return np.ascontiguousarray(drawn.linear, "<f4").tobytes(), scale
-    return png(drawn.display), 1.0
-
-
-def png(picture: np.ndarray) -> bytes:
-    """A picture (h, w, 3) uint8 as a PNG, quickly."""
-    stream = io.BytesIO()
-    Image.fromarray(picture).save(stream, "PNG", compress_level=1)
-    return stream.getvalue()
+    return png_of(drawn.display), 1.0
 
 
 def around(spot: list[int] | None) -> tuple[int, int, int, int] | None:

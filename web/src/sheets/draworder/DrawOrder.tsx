@@ -6,6 +6,7 @@ import { useTitleBlock } from "../../ui/titleBlock";
 import { figure } from "../../ui/words";
 import { useMoves } from "../light/queries";
 import { useLook } from "../look";
+import { useCaseOf } from "../useCaseOf";
 import { CrossingChart } from "./CrossingChart";
 import { FloorPlan } from "./FloorPlan";
 import { FrameEither } from "./FrameEither";
@@ -13,7 +14,6 @@ import { PairTable, PopTable } from "./OrderTables";
 import { Prints } from "./Prints";
 import { useOrder, useWalk } from "./queries";
 import { Strata } from "./Strata";
-import { useCase } from "./useCase";
 import { useOrderKeys } from "./useOrderKeys";
 import { nearest, popCount, sortedBy, title } from "./words";
 
@@ -43,7 +43,8 @@ export function DrawOrder() {
   const pose = { move: walked ? walked.move : null, at_s: walked ? rested : 0 };
   const [pixel, setPixel] = useState<[number, number] | null>(null);
   const [wipe, setWipe] = useState(0.5);
-  const open = useCase(look, pop !== undefined && pop.turn !== "harmless");
+  const pops = pop !== undefined && pop.turn !== "harmless";
+  const open = useCaseOf(look, pops ? "pops" : "drawn over what is nearer", null);
   useOrderKeys({
     viewpoints,
     viewpoint: look.viewpoint,

@@ -1,10 +1,8 @@
 import { type RefObject, useEffect, useState } from "react";
-import { useNavigate } from "react-router";
-import { client, must } from "../../api/client";
-import { useWrite } from "../../api/writes";
 import { Pick } from "../../ui/Pick";
 import { Failed, Skeleton } from "../../ui/state";
 import type { Look } from "../look";
+import { useCaseOf } from "../useCaseOf";
 import { GaugeChart } from "./GaugeChart";
 import { MomentPicture } from "./MomentPicture";
 import { MovePlan } from "./MovePlan";
@@ -33,7 +31,7 @@ export function TideGauge({ look, region, move, setMove, wipe, acts }: Props) {
   const drawn = useAlong(look, region, forecast.data ? move : null, true);
   const along = drawn.data ?? forecast.data;
   const [at, setAt] = useState(0);
-  const open = useCase(look, region);
+  const open = useCaseOf(look, "drifts while moving", region);
   const k = Math.min(at, (along?.moments.length ?? 1) - 1);
   useEffect(() => {
     acts.current = along
@@ -84,26 +82,6 @@ export function TideGauge({ look, region, move, setMove, wipe, acts }: Props) {
         </div>
       )}
     </section>
-  );
-}
-
-/** A case of what is looked at. */
-function useCase(look: Look, region: Region | null) {
-  const go = useNavigate();
-  return useWrite(
-    () =>
-      must(
-        client.POST("/api/projects/{project_id}/builds/{number}/cases", {
-          params: { path: { project_id: look.project, number: look.build } },
-          body: {
-            viewpoint: look.viewpoint,
-            symptom: "drifts while moving",
-            spot: region,
-            target: look.target,
-          },
-        }),
-      ),
-    (c) => go(`/p/${look.project}/b/${look.build}/bench/${c.number}`),
   );
 }
 
