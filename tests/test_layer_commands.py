@@ -81,6 +81,30 @@ def test_a_walk_is_told_with_where_it_pops_and_the_map_with_its_line(run, file):
     assert still[0] == 0 and json.loads(still[1])["pops"] == []
 
 
+def test_on_a_floor_the_range_is_wrong_left_of_the_line_between_two(run, tmp_path):
+    """On x, z within 3 m of (0, 0) range draws the cutter first left of 1.5 x + .4 z = -.395, on 45.6 %, though it is the nearer wherever
+    the two overlap; 1.377 m is the least shift that ends that."""
+    path = write_build(mist_and_cutter(), tmp_path)
+    code, out, _ = run("flip-map", path, "--floor=-3,-3,3,3", "--json", "-")
+    (pair,) = json.loads(out)["pairs"]
+    assert code == 1 and (pair["first"], pair["second"]) == ("mist", "cutter") and 33 < pair["over_m2"] < 36
+    assert 1 - pair["first_drawn_m2"] / 36 == pytest.approx(0.456, abs=0.002)
+    assert 0.85 < pair["wrong_m2"] / (36 - pair["first_drawn_m2"]) < 1
+    for shift, whole in ((1.377, True), (1.30, False)):
+        shifted = write_build(mist_and_cutter(nodes={"mist": {"key_shift_m": shift}}), tmp_path, f"shifted {shift}")
+        (pair,) = json.loads(run("flip-map", shifted, "--floor=-3,-3,3,3", "--json", "-")[1])["pairs"]
+        assert (pair["first_drawn_m2"] == pytest.approx(36)) == whole and pair["wrong_m2"] < 0.1
+    # A rank is right from before both, and wrong behind the mist: from z < -4 on, not between, where nothing lies before the other.
+    ranked = write_build(mist_and_cutter(nodes={"cutter": {"draw_rank": 1}}), tmp_path, "ranked")
+    (pair,) = json.loads(run("flip-map", ranked, "--floor=0.5,-6,1.5,-2", "--json", "-")[1])["pairs"]
+    rows = ["x" in row for row in pair["cells"]]
+    assert rows == [True] * 20 + [False] * 20
+    assert run("flip-map", path)[0] == 2 and run("flip-map", path, "--floor=0,0,0,0")[0] == 2
+    by_depth = write_build(mist_and_cutter(order={"key": "view_depth"}), tmp_path, "by depth")
+    code, _, error = run("flip-map", by_depth, "--floor")
+    assert code == 2 and "no line on any floor" in error
+
+
 def test_what_each_alpha_asks_for_is_told(run, file, tmp_path):
     code, out, _ = run("blend-advice", file, "--json", "-")
     told = {c["material"]: c for c in json.loads(out)}

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from eddyfall.cli_tools import Out, inputs, numbers, opened
-from eddyfall.core.errors import RequestError
+from eddyfall.core.errors import RequestError, printable
 
 
 def add_commands(command: Callable[..., Any]) -> None:
@@ -26,7 +26,13 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub = command(
         "flip-map", flip_map, "say where two blended things change places in the draw order: lines on the floor, or headings"
     )
-    sub.add_argument("--move", metavar="NAME", help="along one move of the setup (default: all)")
+    asked = sub.add_mutually_exclusive_group()
+    asked.add_argument("--move", metavar="NAME", help="along one move of the setup (default: all)")
+    asked.add_argument(
+        "--floor", nargs="?", const=(), type=metres, metavar="X0,Z0,X1,Z1",
+        help="on a floor instead, cell by cell (default: where viewpoints and moves stand, and 2 m around)",
+    )  # fmt: skip
+    sub.add_argument("--height", type=float, metavar="M", help="of the eye above the floor (default: as viewpoints have it)")
 
     command(
         "blend-advice",
@@ -147,6 +153,8 @@ def flip_map(args: argparse.Namespace) -> int:
     from eddyfall.core.layers.along_move import walked
 
     out, build, renderer = Out(args), opened(args), Renderer()
+    if args.floor is not None:
+        return _floor(args, out, build, renderer)
     names = [args.move] if args.move else list(build.setup.moves)
     if not names:
         raise RequestError("the setup has no moves: say where one walks")
@@ -169,6 +177,39 @@ def flip_map(args: argparse.Namespace) -> int:
     out.table("", ["move", "one", "other", "change places where", "px that pop, at most"], rows)
     out.result(found, inputs(args))
     return int(any(w.wrong for w in found))
+
+
+def _floor(args: Any, out: Out, build: Any, renderer: Any) -> int:
+    from eddyfall.core.frame.render import Request
+    from eddyfall.core.handover.documents.draw_order import FloorDocument
+    from eddyfall.core.layers.floor import floor_map, floor_of
+
+    if not build.setup.viewpoints:
+        raise RequestError("the build has no viewpoints: whose settings hold is not said")
+    frame = renderer.frame(build, Request(next(iter(build.setup.viewpoints)), (96, 54), None, args.target), "linear")
+    rect, height = floor_of(build, frame)
+    found = floor_map(frame, args.floor or rect, height if args.height is None else args.height)
+    told = FloorDocument.from_core(found, [d.name for d in frame.geometry.drawables])
+    whole = found.shape[0] * found.shape[1] * found.cell_m**2
+    rows = [
+        [p.first, p.second, f"{p.over_m2:.2f}", f"{p.wrong_m2:.2f}", f"{p.wrong_m2 / whole:.1%}"]
+        for p in sorted(told.pairs, key=lambda p: -p.wrong_m2)
+    ]
+    head = ["one", "other", "m2 where one lies before the other", "m2 where the order is wrong", "of the floor"]
+    out.table(f"{whole:.1f} m2 of floor, eyes at {found.height_m:.2f} m", head, rows)
+    out.result(told, inputs(args))
+    return int(any(p.wrong_m2 > 0 for p in told.pairs))
+
+
+def metres(text: str) -> tuple[float, ...]:
+    parts = text.split(",")
+    try:
+        values = tuple(float(p) for p in parts)
+    except ValueError:
+        values = ()
+    if len(values) != 4:
+        raise argparse.ArgumentTypeError(f"{printable(text)!r} is not four numbers with commas between")
+    return values
 
 
 def _key(key: str) -> str:

@@ -3,12 +3,15 @@
 import math
 from typing import Self
 
+import numpy as np
+
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.handover.documents.base import Document
 from eddyfall.core.layers.along_move import LOOKED_AT, Line, Walked
 from eddyfall.core.layers.capture import Layers
 from eddyfall.core.layers.census import Census
 from eddyfall.core.layers.flips import Pop
+from eddyfall.core.layers.floor import Floor
 from eddyfall.core.layers.pairs import Pair, apart
 from eddyfall.core.layers.strata import Strata, Stratum
 
@@ -194,3 +197,39 @@ class CensusDocument(Document):
         return cls(
             material=c.material, texels=c.texels, open=c.open, clear=c.clear, edge_texels=edge, hole=c.hole, advice=c.advice
         )
+
+
+class FloorPairDocument(Document):
+    """Two blended things on a floor: m2 on which one lies before the other, on which they are drawn the wrong way round there, on which the
+    first is drawn first at all; cells: a row for each step along z, a character for each along x: "." neither lies before the other, "o" in
+    order, "x" wrong."""
+
+    first: str
+    second: str
+    over_m2: float
+    wrong_m2: float
+    first_drawn_m2: float
+    cells: list[str]
+
+
+class FloorDocument(Document):
+    """A floor from x0, z0 (m) on in cells of cell_m, eyes at height_m."""
+
+    x0: float
+    z0: float
+    cell_m: float
+    height_m: float
+    pairs: list[FloorPairDocument]
+
+    @classmethod
+    def from_core(cls, f: Floor, names: list[str]) -> Self:
+        cell = f.cell_m**2
+        pairs = [
+            FloorPairDocument(
+                first=names[p.first], second=names[p.second], over_m2=float((p.in_front > 0).sum() * cell),
+                wrong_m2=float(p.wrong.sum() * cell), first_drawn_m2=float(p.first_drawn.sum() * cell),
+                cells=["".join(row) for row in np.where(p.wrong, "x", np.where(p.in_front > 0, "o", ".")).tolist()],
+            )
+            for p in f.pairs
+        ]  # fmt: skip
+        return cls(x0=f.x0, z0=f.z0, cell_m=f.cell_m, height_m=f.height_m, pairs=pairs)
