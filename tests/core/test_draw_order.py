@@ -296,6 +296,15 @@ def test_a_replay_is_the_pass_and_pairs_add_up_to_what_sorting_changes_in_two_hu
     assert checked > 300 and rays.size == size
 
 
+def test_a_crop_has_the_layers_of_the_whole_frame():
+    build, (x0, y0, x1, y1) = walked(), (420, 180, 700, 330)
+    whole = captured(RENDERER, build, Request("right", (960, 540)))
+    part = captured(RENDERER, build, Request("right", (960, 540), (x0, y0, x1, y1)))
+    for of in ("drawn", "sorted"):
+        assert np.abs(getattr(whole, of)[y0:y1, x0:x1] - getattr(part, of)).max() < 1e-6
+    assert len(part.swaps.pixel) == np.isin(whole.swaps.pixel, np.arange(540 * 960).reshape(540, 960)[y0:y1, x0:x1]).sum()
+
+
 # Settings
 
 
