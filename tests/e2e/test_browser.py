@@ -353,7 +353,7 @@ def test_eleven_names_fit_the_header(page):
     page.evaluate("""() => {
         const nav = document.querySelector('nav[aria-label=Sheets]');
         const last = nav.lastElementChild;
-        for (const name of ['Draw order', 'Surfaces', 'Shots']) {
+        for (const name of ['Surfaces', 'Shots']) {
             const copy = last.cloneNode(true);
             copy.textContent = name;
             nav.insertBefore(copy, last);
