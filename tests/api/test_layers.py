@@ -29,9 +29,9 @@ def test_orders_layers_and_moves_are_what_the_command_line_says(walk, capsys):
     viewer, base = walk["viewer"], walk["base"]
     for asked, ways in (
         ("/order?", ("--viewpoint", "left")), ("/strata?x=700&y=270", ("--viewpoint", "left", "--at", "700,270")),
-        ("/walk?move=walk", ("--move", "walk")),
+        ("/walk?move=walk", ("--move", "walk")), ("/floor?", ("--floor",)),
     ):  # fmt: skip
-        main(["order", str(walk["path"]), *ways, "--json", "-"])
+        main(["flip-map" if "--floor" in ways else "order", str(walk["path"]), *ways, "--json", "-"])
         assert send(viewer, "GET", base + asked) == (200, json.loads(capsys.readouterr().out)), asked
     status, posed = send(viewer, "GET", base + "/strata?x=480&y=270&move=walk&at_s=1")
     assert status == 200 and [s["drawable"] for s in posed["strata"]] == ["mist", "cutter"] and posed["true"] == [0, 1]

@@ -6,7 +6,7 @@ from django.http import HttpResponse
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from eddyfall.core.handover.documents.draw_order import FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.routes import route
@@ -63,6 +63,11 @@ def strata(request: Any, project_id: int, number: int, viewpoint: str, asked: Qu
 @route(router, "GET", SHEET + "/walk", "viewer", response=WalkedDocument)
 def walk(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfMove]) -> Any:
     return ask(request, "measure", layers.walk, _of(request, number, asked), viewpoint, asked.target, asked.move)
+
+
+@route(router, "GET", SHEET + "/floor", "viewer", response=FloorDocument)
+def floor(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", layers.floor, _of(request, number, asked), viewpoint, asked.target)
 
 
 @route(router, "GET", SHEET + "/picture", "viewer")

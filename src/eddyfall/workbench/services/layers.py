@@ -4,10 +4,11 @@ from dataclasses import replace
 from typing import Literal
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
-from eddyfall.core.handover.documents.draw_order import FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
 from eddyfall.core.handover.exr import png_of
 from eddyfall.core.layers.along_move import Walked, walked
 from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.floor import floor_map, floor_of
 from eddyfall.core.layers.pairs import shown_as, wrong_pairs
 from eddyfall.core.layers.strata import Strata, strata_at
 from eddyfall.core.passes.draw_order import sorting
@@ -15,6 +16,7 @@ from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.moving.along import move_of
 from eddyfall.workbench.studio.room import STUDIO
 
+SMALL = (96, 54)  # of a frame that is only asked for its settings
 Shown = Literal["drawn", "true"]
 
 
@@ -47,6 +49,17 @@ def walk(build: CoreBuild, viewpoint: str, target: str | None, move: str) -> Wal
         return walked(renderer, build, move_of(renderer, build, move, viewpoint, request), request)
 
     return WalkedDocument.from_core(STUDIO.draw(asked), DEFAULT_SIZE)
+
+
+def floor(build: CoreBuild, viewpoint: str, target: str | None) -> FloorDocument:
+    """Where on the floor around viewpoints and moves pairs are drawn in the wrong order. RequestError by depth along the view."""
+
+    def asked(renderer: Renderer) -> FloorDocument:
+        frame = renderer.frame(build, Request(viewpoint, SMALL, None, target), "linear")
+        return FloorDocument.from_core(floor_map(frame, *floor_of(build, frame)), [d.name for d in frame.geometry.drawables])
+
+    found: FloorDocument = STUDIO.draw(asked)
+    return found
 
 
 def picture(build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float, shown: Shown) -> bytes:

@@ -124,7 +124,9 @@ export function DrawOrder() {
             <PairTable order={order.data} />
           </div>
           <div className="min-w-0">
-            {walked && walked.lanes.length > 0 && <FloorPlan walked={walked} at={here.at} />}
+            {walked && walked.lanes.length > 0 && (
+              <FloorPlan look={look} walked={walked} at={here.at} pop={here.pop} />
+            )}
             <h2 className="mt-3">
               {walked ? (
                 <>

@@ -1,9 +1,28 @@
+import { useState } from "react";
+import { Failed } from "../../ui/state";
 import { Eye, fitted, HEIGHT, type Point, plan, Scale, WIDTH } from "../light/plan";
-import type { Walked } from "./queries";
+import type { Look } from "../look";
+import { type FloorOf, useFloor, type Walked } from "./queries";
 import { visible } from "./words";
 
 /** From above: what is blended, the way, and the lines on which two have equal keys, as thick as what pops there. */
-export function FloorPlan({ walked, at }: { walked: Walked; at: number }) {
+export function FloorPlan({
+  look,
+  walked,
+  at,
+  pop,
+}: {
+  look: Look;
+  walked: Walked;
+  at: number;
+  pop: number;
+}) {
+  const [wanted, setWanted] = useState(false);
+  const floor = useFloor(look, wanted);
+  const asked = walked.pops[pop] ?? walked.pops[0];
+  const pair = floor.data?.pairs.find(
+    (p) => asked && [p.first, p.second].every((n) => n === asked.first || n === asked.second),
+  );
   const eyes = walked.eyes.map(plan);
   const boxes = walked.lanes.map((l) => {
     const [x0 = 0, z0 = 0, x1 = 0, z1 = 0] = l.bounds;
@@ -33,6 +52,7 @@ export function FloorPlan({ walked, at }: { walked: Walked; at: number }) {
         aria-label={`Plan: ${walked.lines.filter((l) => l.floor).length} lines on which two change places`}
         data-testid="floor-plan"
       >
+        {floor.data && pair && <Wrong floor={floor.data} cells={pair.cells} to={to} metre={metre} />}
         {boxes.map((b) => {
           const [p, q] = [to(b.corners[0]), to(b.corners[1])];
           return (
@@ -95,7 +115,40 @@ export function FloorPlan({ walked, at }: { walked: Walked; at: number }) {
           ? `No line on any floor: by depth along the view two change places by heading, ${headings.map((h) => `${h.first} and ${h.second} at ${h.heading_deg?.toFixed(2)}° right of −z`).join("; ")}.`
           : "Red: where two have equal keys at the height of the eye, as thick as what pops."}
       </figcaption>
+      <Failed error={floor.error} />
+      {pair ? (
+        <p className="second" role="status">
+          Shaded: {pair.wrong_m2.toFixed(1)} of {pair.over_m2.toFixed(1)} m² from which {pair.first} and{" "}
+          {pair.second} overlap are where they are drawn the wrong way round.
+        </p>
+      ) : (
+        asked &&
+        headings.length === 0 && (
+          <button type="button" className="btn btn-sm mt-1" disabled={wanted} onClick={() => setWanted(true)}>
+            {wanted ? "Asking every place" : "Ask every place of the floor"}
+          </button>
+        )
+      )}
     </figure>
+  );
+}
+
+/** Cells of the floor from which a pair is drawn in the wrong order, row by row. */
+function Wrong(props: { floor: FloorOf; cells: string[]; to: (p: Point) => Point; metre: number }) {
+  const { floor, cells, to, metre } = props;
+  return (
+    <g fill="var(--color-error)" opacity={0.22} data-testid="wrong-floor">
+      {cells.flatMap((row, z) =>
+        [...row.matchAll(/x+/g)].map((run) => {
+          const p = to({ x: floor.x0 + run.index * floor.cell_m, z: floor.z0 + z * floor.cell_m });
+          const wide = run[0].length * floor.cell_m * metre;
+          return (
+            // biome-ignore lint/suspicious/noArrayIndexKey: runs are told apart by their place alone
+            <rect key={`${z} ${run.index}`} x={p.x} y={p.z} width={wide} height={floor.cell_m * metre} />
+          );
+        }),
+      )}
+    </g>
   );
 }
 

@@ -81,11 +81,29 @@ const STRATA = {
   due: [0.29, 0.29, 0.29],
 };
 
+const FLOOR = {
+  x0: -3,
+  z0: -3,
+  cell_m: 0.1,
+  height_m: 1.6,
+  pairs: [
+    {
+      first: "mist",
+      second: "cutter",
+      over_m2: 34.2,
+      wrong_m2: 14.6,
+      first_drawn_m2: 19.6,
+      cells: ["xx.o", "x..o", "...."],
+    },
+  ],
+};
+
 function sheet(over: { walk?: object; order?: object; moves?: string[] } = {}) {
   const asked = serve({
     "GET /api/projects/1/builds/1/layers/left/order": order(over.order),
     "GET /api/projects/1/builds/1/layers/left/walk": walked(over.walk),
     "GET /api/projects/1/builds/1/layers/left/strata": STRATA,
+    "GET /api/projects/1/builds/1/layers/left/floor": FLOOR,
     "GET /api/projects/1/builds/1/light/left/moves": { own: over.moves ?? ["walk"], stock: ["sway"] },
     "POST /api/projects/1/builds/1/cases": { number: 7 },
     "GET /api/projects/1/builds/1": {
@@ -153,6 +171,14 @@ describe("along a move", () => {
     await screen.findByText("case seven");
     const body = asked.find((a) => a.method === "POST")?.body;
     expect(body).toMatchObject({ symptom: "pops", viewpoint: "left" });
+  });
+
+  test("the floor is asked on demand and shaded where the pair is drawn the wrong way round", async () => {
+    sheet();
+    fireEvent.click(await screen.findByRole("button", { name: "Ask every place of the floor" }));
+    const shaded = await screen.findByTestId("wrong-floor");
+    expect(shaded.querySelectorAll("rect").length).toBe(2);
+    expect(screen.getByText(/14.6 of 34.2 m² from which mist and cutter overlap/)).toBeTruthy();
   });
 
   test("without a move the viewpoint alone is told", async () => {

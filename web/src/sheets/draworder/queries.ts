@@ -7,6 +7,7 @@ export type Walked = Schemas["WalkedDocument"];
 export type Pop = Walked["pops"][number];
 export type FrameOrder = Schemas["FrameOrderDocument"];
 export type StrataOf = Schemas["StrataDocument"];
+export type FloorOf = Schemas["FloorDocument"];
 export type Stratum = StrataOf["strata"][number];
 
 const ONCE = { retry: false, staleTime: Number.POSITIVE_INFINITY } as const;
@@ -37,6 +38,16 @@ export const useWalk = (l: Look, move: string | null) =>
           signal,
         }),
       ),
+  });
+
+/** Where on the floor pairs are drawn in the wrong order, once it is wanted. */
+export const useFloor = (l: Look, wanted: boolean) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "floor", null),
+    enabled: wanted && l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/floor`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
   });
 
 /** What is looked at: the viewpoint itself, or a moment of a move. */
