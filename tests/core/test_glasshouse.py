@@ -59,3 +59,12 @@ def test_a_line_up_on_the_banners_says_that_no_order_clears_them(house):
     tried = {t.title: t for t in result.trials}
     assert "draw rank 1 for banner_red" in tried and tried["draw rank 1 for banner_red"].before > 0
     assert not any(t.verdict == "clears it" for t in result.trials)
+
+
+def test_a_line_up_on_the_mist_clears_the_pop_with_what_the_sweep_offers(house):
+    build, _, findings = house
+    flip = next(f for f in findings if f.code == "order.flip")
+    x, y, w, h = flip.suspicion.regions["walk_left"]
+    result = line_up(build, "walk_left", (x + w // 2, y + h // 2, 60, 60), code_of(flip.code).symptom, subject="mist_card")
+    tried = {t.title: t.verdict for t in result.trials}
+    assert tried["sort mist_card as if 0.763 m farther"] == "clears it" and result.trials[0].verdict == "clears it", tried

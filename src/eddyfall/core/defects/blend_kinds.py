@@ -68,7 +68,7 @@ def conclude(survey: Survey, seen: dict[str, dict[int, Shown]]) -> list[Suspicio
         view = max(there, key=lambda v: int(there[v].where.sum()))
         told, things = there[view].census, tuple(dict.fromkeys(t for s in there.values() for t in s.things))
         change, costs = _change(survey, told.material, told.advice), (Cost("sorted draws", -len(things), "draws"),)
-        what = "opaque" if told.advice == "opaque" else "a cutout"
+        what = "something opaque" if told.advice == "opaque" else "a cutout"
         pixels = {v: int(s.where.sum()) for v, s in there.items()}
         result.append(
             Suspicion(

@@ -29,7 +29,7 @@ from eddyfall.core.passes.draw_order import sorting
 FLIP, WRONG, INSIDE, NONE = "order.flip", "order.wrong", "order.inside-mesh", "order.no-valid-order"
 MOST_POPS, POSES = 24, 7  # of a move that are drawn: flips, and moments besides
 ON_THE_WAY = (320, 180)  # px of the frames of these moments
-MOST_TOLD = 4
+MOST_TOLD, MOST_PAIRS = 4, 8
 
 
 @dataclass(frozen=True)
@@ -294,30 +294,37 @@ def _ways_out(survey: Survey, viewpoint: str, nearer: str, farther: str, cameras
 
 
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
-    """What may put pairs right that are off within the spot, or of the subject."""
-    if len(blended_of(survey, viewpoint)) < 1:
+    """What may put pairs right that are off within the spot, or of which the subject is one, there or on the way."""
+    seen = observe(replace(survey, pictures=False), viewpoint)
+    if seen is None:
         return []
-    frame = survey.frame(viewpoint)
-    names = [d.name for d in survey.geometry.drawables]
-    inside = np.zeros(frame.pixels.shape, bool)
-    if survey.spot is not None:
-        x0, y0, x1, y1 = survey.spot
-        inside[y0:y1, x0:x1] = True
+    name = survey.geometry.drawables[subject].name
+    told: dict[tuple[str, str], str] = {}
+    for off in seen.off:
+        if name in (off.nearer, off.farther) or (off.where is not None and _in_spot(survey, off.where)):
+            where = f"at {viewpoint}" if not off.at else f"along {off.at}"
+            because = f"{off.farther} is drawn over {off.nearer}, which is nearer, on {off.pixels} px {where}"
+            told.setdefault((off.nearer, off.farther), because)
+    for popped in seen.pops:
+        if name in (popped.first, popped.second):
+            pair = _ways(_key(popped.first, popped.second), [popped], [])
+            told.setdefault(pair, f"{pair[1]} pops at {popped.place} of {popped.move}")
     found: dict[str, Lever] = {}
-    for pair in wrong_pairs(layers_of(frame, least=2))[:8]:
-        here = pair.where if survey.spot is None else pair.where[inside.flat[pair.where]]
-        if not len(here) and subject not in (pair.early, pair.late):
-            continue
-        nearer, farther = names[pair.early], names[pair.late]
+    for (nearer, farther), because in list(told.items())[:MOST_PAIRS]:
         if nearer == farther:
             ways = [(change, predicts) for change, predicts, _ in triangle_ways(survey, nearer)]
-            because = f"faces of {nearer} are drawn over nearer ones of it on {pair.pixels} px"
         else:
-            ways = list(order_ways(survey, viewpoint, nearer, farther, [frame.camera]))
-            because = f"{farther} is drawn over {nearer}, which is nearer, on {pair.pixels} px"
+            ways = list(order_ways(survey, viewpoint, nearer, farther, list(seen.cameras)))
         for change, predicts in ways:
             found.setdefault(change.id, Lever("blended", change, predicts, because))
     return list(found.values())
+
+
+def _in_spot(survey: Survey, where: np.ndarray) -> bool:
+    if survey.spot is None:
+        return True
+    x0, y0, x1, y1 = survey.spot
+    return bool(where[y0:y1, x0:x1].any())
 
 
 FAMILY = register(
