@@ -2,6 +2,7 @@ import { cleanup, fireEvent, render, screen, within } from "@testing-library/rea
 import { Route, Routes } from "react-router";
 import { afterEach, describe, expect, test, vi } from "vitest";
 import { around, serve } from "../../testing";
+import { part } from "../../testing/part";
 import { TitleBlockRoom } from "../../ui/titleBlock";
 import { DrawOrder, nextVisible } from "./DrawOrder";
 import type { Walked } from "./queries";
@@ -189,7 +190,7 @@ describe("along a move", () => {
 });
 
 describe("words", () => {
-  const of = walked() as unknown as Walked;
+  const of = part<Walked>(walked());
   test("a turn has a heading, a way an axis", () => {
     const turning = {
       ...of,
@@ -200,7 +201,7 @@ describe("words", () => {
     expect(placeOf(of, of.pops[0] as Walked["pops"][number])).toBe("x = −0.263 m");
   });
   test("what is in order is said, and faces of one mesh", () => {
-    const clean = { ...of, pops: [], looks: [] } as unknown as Walked;
+    const clean = part<Walked>({ ...of, pops: [], looks: [] });
     expect(title(order({ pairs: [] }) as never, clean)).toBe("Nothing pops along walk");
     expect(title(order({ pairs: [] }) as never, undefined)).toBe("left is drawn in its true order");
     expect(title(order({ pairs: [], order: [] }) as never, undefined)).toBe(
