@@ -12,6 +12,8 @@ from eddyfall.core.defects import families  # noqa: F401
 from eddyfall.core.defects.symptoms import symptoms
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.pairs import apart, wrong_pairs
 from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change, set_leaf, set_leaves
@@ -57,6 +59,9 @@ def main(progress: Callable[[str, float], None] = lambda what, share: None) -> N
     looked = Wanted(request=Request("front", size), samples=2, points=40, asked=Asked(bounces=2))
     compare(renderer, build, looked)
     from_the_frame(build, renderer, Request("front", size))
+    layers = captured(renderer, build, Request("front", size))
+    wrong_pairs(layers)
+    apart(layers.frame, layers.drawn, layers.sorted)
     shortlist(baked, renderer.geometry(baked), triangles_per_s=1e5)
 
 
