@@ -51,7 +51,7 @@ def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand
     page.get_by_role("button", name="Open case").first.click()
     page.get_by_role("button", name=re.compile("sort mist as if 0.763 m farther")).click()
     page.get_by_role("button", name="Keep this fix").click()
-    page.get_by_text("1 kept").wait_for()
+    page.get_by_text("1 kept").wait_for(timeout=90_000)
     page.get_by_role("button", name="Prove it everywhere").click()
     page.get_by_text("✓ Proved").wait_for(timeout=90_000)
     page.goto(f"/p/{project}/b/1/draw-order?move=walk&from=left")
