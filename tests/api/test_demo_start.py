@@ -48,4 +48,4 @@ def test_what_is_filled_is_left_alone(people, net_files):
     )
     assert standing() == (True, False, [])
     waiting.update(state=Job.FAILED, message="the disk is full")
-    assert standing() == (True, True, [f"{PROJECTS[i]}: the disk is full" for i in (0, 2, 3, 4, 5)])
+    assert standing() == (True, True, [f"{name}: the disk is full" for name in PROJECTS if name != PROJECTS[1]])
