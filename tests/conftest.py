@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+from eddyfall import cli
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
 from eddyfall.core.intake import open_build
@@ -12,6 +13,18 @@ from eddyfall.core.sweep import SweepResult, sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.demo.tiny import tiny_build
 from eddyfall.demo.write import write_demo
+
+
+@pytest.fixture
+def run(capsys):
+    """Runs a command as a user does: run(words ...) gives (exit code, what it says, its errors)."""
+
+    def go(*args):
+        code = cli.main([str(a) for a in args])
+        out = capsys.readouterr()
+        return code, out.out, out.err
+
+    return go
 
 
 @pytest.fixture(scope="session")

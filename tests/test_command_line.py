@@ -21,16 +21,6 @@ def nets(tmp_path_factory):
     return write_build(net_build(), tmp_path_factory.mktemp("nets"), "nets")
 
 
-@pytest.fixture
-def run(capsys):
-    def go(*args):
-        code = main([str(a) for a in args])
-        out = capsys.readouterr()
-        return code, out.out, out.err
-
-    return go
-
-
 SMALL = ("--size", "320x180")
 
 

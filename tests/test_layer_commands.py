@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from eddyfall.cli import main
 from layer_scenes import card, mist_and_cutter, unlit
 from scenes import write_build
 
@@ -21,16 +20,6 @@ def file(tmp_path_factory):
     pane = card("pane", (-2.5, 1.5), (0.5, 2.5), -2.0, unlit("pane", 0.6, 0.1))
     build = mist_and_cutter(more=(pane,), viewpoints=VIEWS, moves={"walk": {"keys": KEYS}})
     return write_build(build, tmp_path_factory.mktemp("layers"))
-
-
-@pytest.fixture
-def run(capsys):
-    def go(*args):
-        code = main([str(a) for a in args])
-        out = capsys.readouterr()
-        return code, out.out, out.err
-
-    return go
 
 
 def test_the_order_of_a_frame_is_told_with_the_pairs_that_are_off(run, file, tmp_path):
@@ -100,8 +89,20 @@ def test_on_a_floor_the_range_is_wrong_left_of_the_line_between_two(run, tmp_pat
     rows = ["x" in row for row in pair["cells"]]
     assert rows == [True] * 20 + [False] * 20
     assert run("flip-map", path)[0] == 2 and run("flip-map", path, "--floor=0,0,0,0")[0] == 2
-    by_depth = write_build(mist_and_cutter(order={"key": "view_depth"}), tmp_path, "by depth")
-    code, _, error = run("flip-map", by_depth, "--floor")
+    for floor in ("nan,0,1,1", "0,0,inf,1"):
+        code, _, error = run("flip-map", path, f"--floor={floor}")
+        assert code == 2 and "finite" in error and error.count("\n") == 1
+    assert run("flip-map", path, "--height", "2")[0] == 2
+
+
+def test_by_depth_along_the_view_there_is_a_heading_and_no_line(run, tmp_path):
+    """f . (A - B) = 0 at atan(.4 / 1.5) = 14.93 degrees to the right of -z, wherever one stands."""
+    keys = {"a": {"t_s": 0, "viewpoint": "eye"}, "b": {"t_s": 1, "eye": [0, 1.6, 0], "target": [0.6, 1.6, -1]}}
+    path = write_build(mist_and_cutter(order={"key": "view_depth"}, moves={"turn": {"keys": keys}}), tmp_path)
+    code, out, _ = run("flip-map", path, "--json", "-")
+    (line,) = json.loads(out)[0]["lines"]
+    assert code == 1 and line["floor"] is None and line["heading_deg"] == pytest.approx(14.93, abs=0.01)
+    code, _, error = run("flip-map", path, "--floor")
     assert code == 2 and "no line on any floor" in error
 
 
@@ -124,6 +125,7 @@ def test_what_each_alpha_asks_for_is_told(run, file, tmp_path):
         (("--viewpoint", "nowhere"), "viewpoint 'nowhere'"),
         (("--move", "none"), "move 'none' does not exist"),
         (("--move", "sway"), "say which"),
+        (("--viewpoint", "at", "--at", "1,1", "--picture", "f.png"), "leave --at and --move out"),
     ],
 )
 def test_what_makes_no_sense_is_one_line(run, file, args, says):

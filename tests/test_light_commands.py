@@ -8,7 +8,6 @@ import OpenEXR
 import pytest
 from PIL import Image as Picture
 
-from eddyfall.cli import main
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.model import Image, Light, Material
@@ -37,16 +36,6 @@ def yard(reach_m=30):
 @pytest.fixture(scope="module")
 def file(tmp_path_factory):
     return write_build(yard(), tmp_path_factory.mktemp("light"))
-
-
-@pytest.fixture
-def run(capsys):
-    def go(*args):
-        code = main([str(a) for a in args])
-        out = capsys.readouterr()
-        return code, out.out, out.err
-
-    return go
 
 
 def test_a_reference_says_its_parts_and_its_noise(run, file, tmp_path):

@@ -259,7 +259,12 @@ def _print_sweep(out: Out, result: Any, name: str) -> None:
         for r in f.remedies:
             costs = ", ".join(f"{c.name} {c.value:.4g} {c.unit}" for c in r.costs)
             together = f"; proved together with {r.together - 1} like ones" if r.together > 1 else ""
-            out.say(f"    -> {r.change.title}: {r.verdict} ({costs})" + "".join(f"; {w}" for w in r.warnings) + together)
+            out.say(
+                f"    -> {r.change.title}: {r.verdict} ({costs})"
+                + "".join(f"; {w}" for w in r.warnings)
+                + "".join(f"; new: {w}" for w in r.new_findings)
+                + together
+            )
     for note in result.left_out:
         out.say(f"- {note}")
 

@@ -67,6 +67,8 @@ def order(args: argparse.Namespace) -> int:
 
     if args.viewpoint is None and args.move is None:
         raise RequestError("say --viewpoint, or --move of the setup")
+    if args.picture and (args.at or args.move):
+        raise RequestError("a picture is of the whole frame of a viewpoint: leave --at and --move out")
     out, build, renderer = Out(args), opened(args), Renderer()
     if args.move is not None:
         request = Request(args.viewpoint or "", args.size, None, args.target)
@@ -153,6 +155,8 @@ def flip_map(args: argparse.Namespace) -> int:
     from eddyfall.core.layers.along_move import walked
 
     out, build, renderer = Out(args), opened(args), Renderer()
+    if args.height is not None and args.floor is None:
+        raise RequestError("a height of the eye belongs to --floor")
     if args.floor is not None:
         return _floor(args, out, build, renderer)
     names = [args.move] if args.move else list(build.setup.moves)
@@ -197,11 +201,14 @@ def _floor(args: Any, out: Out, build: Any, renderer: Any) -> int:
     ]
     head = ["one", "other", "m2 where one lies before the other", "m2 where the order is wrong", "of the floor"]
     out.table(f"{whole:.1f} m2 of floor, eyes at {found.height_m:.2f} m", head, rows)
+    if told.left_out:
+        out.say(f"{told.left_out} more blended things were not asked about")
     out.result(told, inputs(args))
     return int(any(p.wrong_m2 > 0 for p in told.pairs))
 
 
 def metres(text: str) -> tuple[float, ...]:
+    """x0, z0, x1, z1 of a floor."""
     parts = text.split(",")
     try:
         values = tuple(float(p) for p in parts)

@@ -82,6 +82,11 @@ def test_holes_of_some_texels_in_what_is_else_whole_and_a_mean_near_its_limit_ar
         assert counted("m", np.full((EDGE, EDGE), value), WHOLE).advice == advice, value
 
 
+def test_what_is_hardly_there_at_all_is_no_cutout():
+    for alpha in (np.zeros((EDGE, EDGE)), np.full((EDGE, EDGE), 0.02), np.full((1, 1), 0.02)):
+        assert counted("m", alpha, np.ones(alpha.shape, bool)).advice == "blended"
+
+
 def textured(alpha, uv=(0.0, 1.0), blend=None, factor=1.0):
     """A card with an alpha picture, of which its UVs cover a part, before a wall."""
     rgba = np.full((*alpha.shape, 4), 200, np.uint8)

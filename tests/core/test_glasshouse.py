@@ -36,9 +36,7 @@ def test_the_pop_is_cured_by_the_least_shift_and_a_rank_breaks_the_pane(house):
 def test_what_can_be_repaired_is_and_crossing_banners_have_no_order(house):
     build, _, findings = house
     by_cause = {f.suspicion.cause: f for f in findings}
-    banners = (
-        by_cause["banner_blue | banner_red"] if "banner_blue | banner_red" in by_cause else by_cause["banner_red | banner_blue"]
-    )
+    banners = by_cause["banner_blue | banner_red"]
     assert banners.remedies == () and "banner_red and banner_blue cross" in banners.suspicion.title
     titles = {cause: f.best.change.title for cause, f in by_cause.items() if f.best}
     assert titles == {
@@ -68,3 +66,5 @@ def test_a_line_up_on_the_mist_clears_the_pop_with_what_the_sweep_offers(house):
     result = line_up(build, "walk_left", (x + w // 2, y + h // 2, 60, 60), code_of(flip.code).symptom, subject="mist_card")
     tried = {t.title: t.verdict for t in result.trials}
     assert tried["sort mist_card as if 0.763 m farther"] == "clears it" and result.trials[0].verdict == "clears it", tried
+    rank = next(t for t in result.trials if "draw rank 1" in t.title)
+    assert rank.verdict == "clears it but breaks something else" and any("draught_pane" in title for title in rank.new_findings)

@@ -49,6 +49,8 @@ def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand
     page.goto(f"/p/{project}/b/1/sweep")
     page.get_by_text(re.compile("mist pops at")).wait_for()
     page.get_by_role("button", name="Open case").first.click()
+    rank = page.get_by_role("button", name=re.compile("draw rank 1 for cutter"))
+    assert "new: cutter is drawn over pane, which is nearer" in rank.inner_text()
     page.get_by_role("button", name=re.compile("sort mist as if 0.763 m farther")).click()
     page.get_by_role("button", name="Keep this fix").click()
     page.get_by_text("1 kept").wait_for(timeout=90_000)

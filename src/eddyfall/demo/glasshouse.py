@@ -141,7 +141,7 @@ def _banners(world: World) -> None:
     world.add("banner_red", Shape().quad((5.4, 0.8, 3.6), (-1.8, 0, 1.2), (0, 2.2, 0)), red)
     world.add("banner_blue", Shape().quad((5.4, 0.6, 4.8), (-1.8, 0, -1.2), (0, 2.0, 0)), blue)
     world.truth.append(
-        {"code": "order.no-valid-order", "cause": "banner_red | banner_blue", "subjects": ["banner_red", "banner_blue"], "seed": "crossing",
+        {"code": "order.no-valid-order", "cause": "banner_blue | banner_red", "subjects": ["banner_red", "banner_blue"], "seed": "crossing",
          "hidden_in_roles": {}}
     )  # fmt: skip
 
@@ -172,17 +172,19 @@ def _boards(world: World) -> None:
     """A board and a trellis that came in as blended: the alpha of the one is one almost everywhere, that of the other nothing but holes."""
     board, wood = pictures.planks(world.rng, (196, 186, 158), boards=3), pictures.grating((150, 118, 82), periods=6, size=192)
     board[..., 3] = 255 - world.rng.integers(0, 6, board.shape[:2])
-    shapes = {
-        "seed_board": Shape().box((-7.6, 0.7, 5.2), (-6.8, 1.5, 5.24)),
-        "trellis": Shape().quad((-1.5, 0.2, 5.2), (-0.7, 0, 0), (0, 1.7, 0)),
-    }
-    for (name, shape), picture in zip(shapes.items(), (board, wood)):
-        sides = name == "trellis"
-        kind = world.material(name, picture, unlit=True, alpha_mode="BLEND", base_rgba=(0.5, 0.5, 0.5, 1.0), double_sided=sides)
-        world.add(name, shape, kind, casts=not sides)
+    sheet = Shape().quad((-1.5, 0.2, 5.2), (-0.7, 0, 0), (0, 1.7, 0))
+    for name, shape, picture in (
+        ("seed_board", Shape().box((-7.6, 0.7, 5.2), (-6.8, 1.5, 5.24)), board),
+        ("trellis", sheet, wood),
+    ):
+        kind = world.material(
+            name, picture, unlit=True, alpha_mode="BLEND", base_rgba=(0.5, 0.5, 0.5, 1.0), double_sided=shape is sheet
+        )
+        world.add(name, shape, kind)
         world.truth.append(
             {"code": "blend.unjustified", "cause": name, "subjects": [name], "seed": "alpha mode", "hidden_in_roles": {}}
         )
+    world.entry("nodes", "trellis")["casts"] = False
     world.healthy.append({"subject": "water_tank", "twin_of": "blend.unjustified", "why": "it lets through all over"})
 
 

@@ -54,7 +54,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[int, Shown]:
         if told.advice not in ("opaque", "cutout"):
             continue
         frame = survey.frame(viewpoint)
-        where = np.any([covered_by(frame, d) for d in drawables], axis=0)
+        where = covered_by(frame, drawables)
         if where.sum() >= LEAST_PIXELS:
             found[material] = Shown(told, tuple(survey.geometry.drawables[d].name for d in drawables), where)
     return found

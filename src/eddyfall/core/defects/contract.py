@@ -130,7 +130,8 @@ class Family:
     """A defect family. It looks at one viewpoint at a time, so that a frame serves all families and can then be let go.
 
     observe(survey, viewpoint) -> a small observation or None; conclude(survey, observations by viewpoint) -> suspicions;
-    levers(survey, subject drawable, viewpoint) -> single changes worth a trial.
+    levers(survey, subject drawable, viewpoint) -> single changes worth a trial. beyond_the_frame: what it finds may show elsewhere than at
+    the viewpoint (along its moves), so that a trial that clears one of its symptoms is inspected for what it newly breaks.
     """
 
     name: str
@@ -139,6 +140,7 @@ class Family:
     conclude: Callable[[Survey, dict[str, Any]], list[Suspicion]]
     levers: Callable[[Survey, int, str], list[Lever]] = lambda survey, subject, viewpoint: []
     symptoms: tuple[str, ...] = ()
+    beyond_the_frame: bool = False
 
     def inspect(self, survey: Survey) -> list[Suspicion]:
         """Suspicions over all viewpoints of the survey."""

@@ -19,12 +19,13 @@ from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.frame.moves import MovePath, path_of
 from eddyfall.core.frame.render import Frame
+from eddyfall.core.layers.along_move import look_at
 from eddyfall.core.layers.best import Knot, knots
-from eddyfall.core.layers.capture import captured, covered_by, layers_of
+from eddyfall.core.layers.capture import covered_by, layers_of
 from eddyfall.core.layers.flips import Pop, flips, pop_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
 from eddyfall.core.passes.contract import Camera
-from eddyfall.core.passes.draw_order import sorting
+from eddyfall.core.passes.draw_order import blended_in, sorting
 
 FLIP, WRONG, INSIDE, NONE = "order.flip", "order.wrong", "order.inside-mesh", "order.no-valid-order"
 MOST_POPS, POSES = 24, 7  # of a move that are drawn: flips, and moments besides
@@ -59,11 +60,13 @@ class Popped:
 
 @dataclass(frozen=True)
 class Tied:
-    """Drawables that no order of whole things draws right: names; those that cross; the best order, what it leaves, where (h, w) bool."""
+    """Drawables that no order of whole things draws right: names; those that cross; the best order, which ones were tried, what it leaves,
+    where (h, w) bool."""
 
     members: tuple[str, ...]
     crossing: tuple[tuple[str, str], ...]
     best: tuple[str, ...]
+    tried: str
     left_px: int
     left_nit_px: float
     where: np.ndarray
@@ -81,15 +84,9 @@ class Seen:
     cameras: tuple[Camera, ...]
 
 
-def blended_of(survey: Survey, viewpoint: str) -> np.ndarray:
-    """(k,) drawables that are blended and drawn."""
-    s = survey.stage(viewpoint).state
-    return np.flatnonzero(s.blended & s.drawn & s.colour_pass & ~s.camera_hidden)
-
-
 def observe(survey: Survey, viewpoint: str) -> Seen | None:
     """The pairs of a viewpoint's frame and of the moves that go from it."""
-    chosen = blended_of(survey, viewpoint)
+    chosen = blended_in(survey.stage(viewpoint).state)
     if not len(chosen):
         return None
     frame = survey.frame(viewpoint)
@@ -127,7 +124,7 @@ def _tied(frame: Frame, knot: Knot, names: list[str]) -> Tied:
         return tuple(names[n] for n in numbers)
 
     crossing = tuple((names[a], names[b]) for a, b in knot.crossing)
-    return Tied(of(knot.members), crossing, of(knot.order), knot.left_px, knot.left_nit_px, _mask(frame, knot.where))
+    return Tied(of(knot.members), crossing, of(knot.order), knot.tried, knot.left_px, knot.left_nit_px, _mask(frame, knot.where))
 
 
 def moves_of(survey: Survey, viewpoint: str) -> Iterator[MovePath]:
@@ -139,9 +136,9 @@ def moves_of(survey: Survey, viewpoint: str) -> Iterator[MovePath]:
 
 
 def _pops(survey: Survey, path: MovePath, chosen: np.ndarray, names: list[str]) -> tuple[list[Popped], int]:
-    by = sorting(survey.stage(path.viewpoint))
-    request = replace(survey.request(path.viewpoint), role=survey.role or path.role)
-    met = flips(survey.geometry, path, by, chosen, survey.size)
+    as_walked = replace(survey, role=survey.role or path.role)
+    request = as_walked.request(path.viewpoint)
+    met = flips(survey.geometry, path, sorting(as_walked.stage(path.viewpoint)), chosen, survey.size)
     drawn = [pop_of(survey.renderer, survey.build, request, path, f) for f in met[:MOST_POPS]]
     shown = [
         Popped(names[p.flip.first], names[p.flip.second], path.name, _place(path, p), p) for p in drawn if p.turn != "harmless"
@@ -161,12 +158,11 @@ def _place(path: MovePath, pop: Pop) -> str:
 
 
 def _off_at(survey: Survey, path: MovePath, t: float, camera: Camera, names: list[str]) -> list[Off]:
-    request = replace(survey.request(path.viewpoint), role=survey.role or path.role, size=ON_THE_WAY, camera=camera)
+    request = replace(survey.request(path.viewpoint), role=survey.role or path.role, camera=camera)
     scale = survey.size[0] * survey.size[1] / (ON_THE_WAY[0] * ON_THE_WAY[1])
     return [
         Off(names[p.early], names[p.late], round(p.pixels * scale), p.nit_px * scale, p.worst, f"{path.name} at {t:.2f} s", None)
-        for p in wrong_pairs(captured(survey.renderer, survey.build, request, least=2))
-        if p.pixels * scale >= LEAST_PIXELS
+        for p in look_at(survey.renderer, survey.build, request, ON_THE_WAY)
     ]
 
 
@@ -192,12 +188,14 @@ def _no_order(survey: Survey, tied: list[tuple[str, Tied]]) -> Iterator[Suspicio
     for members, seen in by_members.items():
         view, worst = max(seen, key=lambda s: s[1].left_px)
         crossing = ", ".join(f"{a} and {b}" for a, b in worst.crossing)
+        best = f"{' before '.join(worst.best)} ({worst.tried})"
         how = f"{crossing} cross" if crossing else f"{', '.join(members)} lie in a ring"
         yield Suspicion(
-            code=NONE, cause_kind="drawables", cause=" | ".join(members), title=f"no order of whole things is right at {view}: {how}",
+            code=NONE, cause_kind="drawables", cause=" | ".join(sorted(members)),
+            title=f"no order of whole things is right at {view}: {how}",
             subjects=members, value=float(worst.left_px), limit=LEAST_PIXELS,
             evidence=(
-                Evidence(measure=f"pixels off in the best order, {' before '.join(worst.best)}; {worst.left_nit_px:.0f} nit px",
+                Evidence(measure=f"pixels off in the best order, {best}; {worst.left_nit_px:.0f} nit px",
                          value=worst.left_px, unit="px", limit=LEAST_PIXELS, picture=survey.painted(view, worst.where),
                          source="the price of not splitting them"),
             ),
@@ -237,7 +235,7 @@ def _told(survey: Survey, pair: tuple[str, str], seen: dict[str, Seen]) -> Suspi
 def _shown(survey: Survey, pixels: dict[str, int], drawable: str) -> dict[str, np.ndarray]:
     """By viewpoint (h, w) bool: where a drawable lies on its frame, if anywhere."""
     number = survey.geometry.names[drawable]
-    masks = {v: covered_by(survey.frame(v), number) for v in pixels} if survey.pictures else {}
+    masks = {v: covered_by(survey.frame(v), (number,)) for v in pixels} if survey.pictures else {}
     return {v: mask for v, mask in masks.items() if mask.any()}
 
 
@@ -345,5 +343,6 @@ FAMILY = register(
         conclude,
         levers,
         symptoms=(OVER.name, POPS.name),
+        beyond_the_frame=True,
     )
 )  # fmt: skip

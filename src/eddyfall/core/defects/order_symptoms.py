@@ -13,8 +13,7 @@ from eddyfall.core.frame.moves import path_of
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import captured, layers_of
 from eddyfall.core.layers.flips import flips, pop_of
-from eddyfall.core.layers.pairs import apart
-from eddyfall.core.passes.draw_order import sorting
+from eddyfall.core.passes.draw_order import blended_in, sorting
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 
@@ -38,9 +37,7 @@ def popping(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame]
         if path.viewpoint != request.viewpoint:
             continue
         frame = renderer.frame(build, replace(request, camera=path.at(path.keys[0].t_s)), "linear")
-        s = frame.stage.state
-        chosen = np.flatnonzero(s.blended & s.drawn & s.colour_pass & ~s.camera_hidden)
-        shown = flips(frame.geometry, path, sorting(frame.stage), chosen, POP_SIZE)
+        shown = flips(frame.geometry, path, sorting(frame.stage), blended_in(frame.stage.state), POP_SIZE)
         pops = [pop_of(renderer, build, request, path, f) for f in shown[:MOST_POPS]]
         total += sum(p.nit_px for p in pops if p.worst > VISIBLE_DIFFERENCE)
     return total
@@ -49,8 +46,7 @@ def popping(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame]
 def put_in_order(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
     """Pixels elsewhere whose layers were off their true order and have come nearer to it."""
     off_before, off_after = (np.abs(of.drawn - of.sorted).max(axis=2) for of in (layers_of(f, least=2) for f in (before, after)))
-    came = (off_before > NOTHING) & (off_after < off_before)
-    return np.asarray(came | (apart(before, before.linear, after.linear) <= VISIBLE_DIFFERENCE))
+    return np.asarray((off_before > NOTHING) & (off_after < off_before))
 
 
 OVER = register_symptom(

@@ -65,6 +65,11 @@ def order_ways(survey: Survey, viewpoint: str, nearer: str, farther: str, camera
         yield set_resolved(build, resolved, {"order.key": key}, title=f"sort by {KEYS[key]}"), SCENE_WIDE
     for point in (p for p in POINTS if p != order.point):
         yield set_resolved(build, resolved, {"order.point": point}, title=f"sort by {POINTS[point]}"), SCENE_WIDE
+    ranked = {n: by.rank[i] for n, i in ((near, two[0]), (far, two[1])) if by.rank[i] != 0}
+    if ranked:
+        ranks: dict[tuple[str, ...], object] = {("nodes", n, "draw_rank"): 0 for n in ranked}
+        title = f"take out the draw rank of {' and '.join(ranked)}"
+        yield set_leaves(build, ranks, scope="node", title=title), "sorted by the key again"
     if near != far:
         rank = int(by.rank[two[1]]) + 1
         title = f"draw rank {rank} for {nearer}"

@@ -13,7 +13,7 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.flips import Flip, Pop, flips, overlap_at, pop_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, Pair, wrong_pairs
-from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
+from eddyfall.core.passes.draw_order import Sorting, blended_in, draw_order, sorting
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 
@@ -71,8 +71,7 @@ def walked(
     """A move looked along: request gives size, target and role; its viewpoint is the move's."""
     asked = replace(request, viewpoint=path.viewpoint, role=request.role or path.role, crop=None)
     stage = renderer.frame(build, replace(asked, size=(16, 9), camera=path.at(path.keys[0].t_s)), "linear").stage
-    geometry, by, state = renderer.geometry(build), sorting(stage), stage.state
-    chosen = np.flatnonzero(state.blended & state.drawn & state.colour_pass & ~state.camera_hidden)
+    geometry, by, chosen = renderer.geometry(build), sorting(stage), blended_in(stage.state)
     times = path.moments if len(path.moments) <= MOST_MOMENTS else np.linspace(path.keys[0].t_s, path.keys[-1].t_s, MOST_MOMENTS)
     cameras = [path.at(float(t)) for t in times]
     shown = flips(geometry, path, by, chosen, asked.size)
@@ -83,7 +82,7 @@ def walked(
     looks = []
     for number, t in enumerate(np.linspace(path.keys[0].t_s, path.keys[-1].t_s, LOOKS) if len(chosen) else ()):
         progress(f"order at {t:.2f} s", 0.7 + 0.3 * number / LOOKS)
-        looks.append(look_at(renderer, build, path, asked, float(t)))
+        looks.append(Look(float(t), look_at(renderer, build, replace(asked, camera=path.at(float(t))), LOOKED_AT)))
     lanes = _lanes(geometry, path, asked.size, chosen, shown, looks)
     turns = np.full((len(times), len(lanes)), -1)
     for k, camera in enumerate(cameras):
@@ -98,11 +97,12 @@ def walked(
     )  # fmt: skip
 
 
-def look_at(renderer: Renderer, build: Build, path: MovePath, asked: Request, t_s: float) -> Look:
-    """Pairs that are visibly off at a moment of a move."""
-    layers = captured(renderer, build, replace(asked, size=LOOKED_AT, camera=path.at(t_s)), least=2)
-    least = max(LEAST_PIXELS * LOOKED_AT[0] * LOOKED_AT[1] // (asked.size[0] * asked.size[1]), 1)
-    return Look(t_s, tuple(p for p in wrong_pairs(layers) if p.pixels >= least))
+def look_at(renderer: Renderer, build: Build, asked: Request, size: tuple[int, int]) -> tuple[Pair, ...]:
+    """Pairs that are visibly off in a frame that is drawn at another size (px) than is asked for, on as much of it as LEAST_PIXELS are
+    there."""
+    layers = captured(renderer, build, replace(asked, size=size, crop=None), least=2)
+    least = LEAST_PIXELS * size[0] * size[1] / (asked.size[0] * asked.size[1])
+    return tuple(p for p in wrong_pairs(layers) if p.pixels >= max(least, 1.0))
 
 
 def _lanes(
@@ -120,14 +120,11 @@ def _lanes(
 
 
 def line_of(geometry: Geometry, by: Sorting, a: int, b: int, height: float) -> Line:
-    """Where the keys of two drawables are equal for an eye at a height in m."""
+    """Where the keys of two drawables are equal, for an eye at a height in m that looks level."""
     plain = by.point != "nearest" and by.key_shift_m[a] == by.key_shift_m[b]
     if not plain or by.key == "direction":
         return Line(a, b, None, None)
-    if by.point == "bounds_centre":
-        points = geometry.bounds[[a, b]].mean(axis=1)
-    else:
-        points = np.array([geometry.drawables[i].origin for i in (a, b)])
+    points = (geometry.middles if by.point == "bounds_centre" else geometry.origins)[[a, b]]
     shared = by.place[[a, b]]
     p, q = np.where(np.isnan(shared), points, shared)
     if by.key == "range":

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import permutations
 
@@ -16,14 +17,14 @@ from eddyfall.core.layers.pairs import LEAST_PIXELS, apart
 from eddyfall.core.passes.blended import Fragments
 
 MOST_TRIED = 7  # members whose orders are all drawn; more are chosen by a table over subsets, then drawn
-MOST_MEMBERS = 16
+MOST_MEMBERS = 16  # of a table; of more the order as drawn stands alone
 
 
 @dataclass(frozen=True)
 class Knot:
     """Drawables (k,) of which each lies in front of another all around; crossing: pairs of them that are each in front of the other
     somewhere. order: the best of whole drawables, first drawn first; left_px, left_nit_px: what it leaves visibly wrong, where (pixels,);
-    exact: all orders were drawn."""
+    tried: which orders it is the best of."""
 
     members: tuple[int, ...]
     crossing: tuple[tuple[int, int], ...]
@@ -31,7 +32,7 @@ class Knot:
     left_px: int
     left_nit_px: float
     where: np.ndarray
-    exact: bool
+    tried: str
 
 
 def knots(layers: Layers) -> list[Knot]:
@@ -42,8 +43,8 @@ def knots(layers: Layers) -> list[Knot]:
     found = []
     for part in np.flatnonzero(np.bincount(part_of) > 1):
         members = tuple(int(d) for d in np.flatnonzero(part_of == part))
-        knot = _knot(layers, members, over) if len(members) <= MOST_MEMBERS else None
-        if knot is not None and knot.left_px >= LEAST_PIXELS:
+        knot = _knot(layers, members, over)
+        if knot.left_px >= LEAST_PIXELS:
             found.append(knot)
     return sorted(found, key=lambda k: -k.left_px)
 
@@ -65,10 +66,16 @@ def in_front(layers: Layers) -> np.ndarray:
 
 def _knot(layers: Layers, members: tuple[int, ...], over: np.ndarray) -> Knot:
     part, opaque, true = _of(layers, members)
-    n, exact = len(members), len(members) <= MOST_TRIED
-    tried = permutations(members) if exact else [_by_table(part, opaque, members)]
+    n, as_drawn = len(members), tuple(int(d) for d in layers.order if d in members)
+    orders: Iterable[tuple[int, ...]]
+    if n <= MOST_TRIED:
+        orders, tried = permutations(members), "all were drawn"
+    elif n <= MOST_MEMBERS:
+        orders, tried = (as_drawn, _by_table(part, opaque, members)), "by pairs, and as drawn"
+    else:
+        orders, tried = (as_drawn,), "as drawn: too many to look for a better one"
     best, least, drawn = members, np.inf, true
-    for order in tried:
+    for order in orders:
         turn = np.zeros(int(max(members)) + 1)
         turn[list(order)] = np.arange(n)
         picture = _folded(part, turn[part.drawable], opaque)
@@ -80,7 +87,7 @@ def _knot(layers: Layers, members: tuple[int, ...], over: np.ndarray) -> Knot:
         (a, b) for i, a in enumerate(members) for b in members[i + 1 :] if min(over[a, b], over[b, a]) >= LEAST_PIXELS
     )
     where = _pixels(layers, members)[visible]
-    return Knot(members, crossing, tuple(int(d) for d in best), int(visible.sum()), least, where, exact)
+    return Knot(members, crossing, tuple(int(d) for d in best), int(visible.sum()), least, where, tried)
 
 
 def _pixels(layers: Layers, members: tuple[int, ...]) -> np.ndarray:

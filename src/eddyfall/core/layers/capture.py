@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -119,12 +120,12 @@ def captured(renderer: Renderer, build: Build, request: Request, least: int = 1)
     return layers_of(renderer.frame(build, request, "linear"), least)
 
 
-def covered_by(frame: Frame, subject: int) -> np.ndarray:
-    """(h, w) bool: pixels of a frame on which a blended drawable lies."""
+def covered_by(frame: Frame, subjects: Sequence[int]) -> np.ndarray:
+    """(h, w) bool: pixels of a frame on which any of some blended drawables lies."""
     shown = layers_of(frame).shown
     pixel = np.repeat(np.arange(len(shown.starts) - 1), np.diff(shown.starts))
     covered = np.zeros(frame.pixels.shape, bool)
-    covered.flat[pixel[shown.drawable == subject]] = True
+    covered.flat[pixel[np.isin(shown.drawable, subjects)]] = True
     return covered
 
 

@@ -16,6 +16,7 @@ from eddyfall.core.scene.model import Material
 Kind = Literal["opaque", "cutout", "blended", "unsure"]
 OPEN, HOLE, COHERENT = 0.05, 0.5, 16  # mean open share of what is opaque; what is a hole, of at least so many texels together
 CLEAR, CLEAR_SHARE, EDGE_TEXELS = 0.05, 0.9, 1.5  # of a cutout: near 0 or 1, on such a share of its texels, edges so wide
+SOLID = 0.01  # share of a cutout's texels that are all there, at the least
 NEAR = 0.15  # of a limit, within which nothing is advised
 EACH_TEXEL, MOST_SAMPLES = 4, 1_500_000  # samples that find out what is covered
 SEED = 7
@@ -24,12 +25,14 @@ SEED = 7
 @dataclass(frozen=True)
 class Census:
     """A material's alpha: covered texels (1 without a picture), mean open share (1 - alpha), share of them that is clear (near 0 or 1),
-    edge_texels: how wide the rest is along the border of holes (0: none), hole: texels of the largest coherent hole."""
+    solid: share that is all there; edge_texels: how wide the rest is along the border of holes (0: none), hole: texels of the largest
+    coherent hole."""
 
     material: str
     texels: int
     open: float
     clear: float
+    solid: float
     edge_texels: float
     hole: int
 
@@ -43,6 +46,8 @@ class Census:
         if solid:
             return "opaque"
         edges = self.edge_texels <= EDGE_TEXELS
+        if self.solid < SOLID:
+            return "blended"  # there is hardly anything that a cutout would leave
         if self.hole >= COHERENT and self.clear >= CLEAR_SHARE and edges:
             slim = self.clear - CLEAR_SHARE < NEAR * (1 - CLEAR_SHARE) or self.edge_texels > (1 - NEAR) * EDGE_TEXELS
             return "unsure" if slim else "cutout"
@@ -57,7 +62,7 @@ def census(build: Build, geometry: Geometry, material: int) -> Census:
     factor = float(m.base_rgba[3])
     use = m.base_texture
     if use is None or build.scene.images[use.image].pixels.shape[2] < 4:
-        return Census(name, 1, 1 - factor, float(1 - factor < CLEAR or factor < CLEAR), 0.0, COHERENT if factor < HOLE else 0)
+        return counted(name, np.full((1, 1), factor), np.ones((1, 1), bool))
     alpha = np.asarray(build.scene.images[use.image].pixels[..., 3], float) / 255 * factor
     return counted(name, alpha, covered(geometry, material, alpha.shape, (use.wrap_u, use.wrap_v), use.uv_set))
 
@@ -66,7 +71,7 @@ def counted(name: str, alpha: np.ndarray, mask: np.ndarray) -> Census:
     """The census of an alpha picture (h, w) over the texels of a mask (h, w) bool."""
     a = alpha[mask]
     if not len(a):
-        return Census(name, 0, 0.0, 1.0, 0.0, 0)
+        return Census(name, 0, 0.0, 1.0, 1.0, 0.0, 0)
     holes = mask & (alpha < HOLE)
     parts, count = label(holes)
     hole = int(np.bincount(parts[holes]).max()) if count else 0
@@ -76,7 +81,8 @@ def counted(name: str, alpha: np.ndarray, mask: np.ndarray) -> Census:
     )  # texel sides between a hole and what is none
     edge = float(between.sum()) / border if border else (np.inf if between.any() else 0.0)
     clear = float(((a < CLEAR) | (a > 1 - CLEAR)).mean())
-    return Census(name, int(mask.sum()), float((1 - a).mean()), clear, edge, hole)
+    solid = float((a > 1 - CLEAR).mean())
+    return Census(name, int(mask.sum()), float((1 - a).mean()), clear, solid, edge, hole)
 
 
 def covered(

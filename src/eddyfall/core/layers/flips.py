@@ -26,7 +26,6 @@ from eddyfall.core.scene.drawables import Geometry
 
 CLOSE_S = 1e-6
 APART_S = 1e-3  # two changes within less are none
-BESIDE_S = 1e-4  # before and after a flip, where the two orders are read
 PARTS = 32  # of the way between two keys, at first
 Turn = Literal["right to wrong", "wrong to right", "wrong both ways", "harmless"]
 

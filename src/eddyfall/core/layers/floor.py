@@ -12,7 +12,8 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Frame
-from eddyfall.core.passes.draw_order import Sorting, keys_from, sorting
+from eddyfall.core.frame.stage import make_camera
+from eddyfall.core.passes.draw_order import Sorting, blended_in, keys_from, sorting
 from eddyfall.core.rays.queries import RayScene, tree_of
 from eddyfall.core.scene.build import Build
 
@@ -38,7 +39,8 @@ class FloorPair:
 
 @dataclass(frozen=True)
 class Floor:
-    """Cells of edge cell_m from x0, z0 on, eyes at a height (m); pairs that lie before one another anywhere."""
+    """Cells of edge cell_m from x0, z0 on, eyes at a height (m); pairs that lie before one another anywhere; left_out: drawables beyond
+    MOST_DRAWABLES that were not asked about."""
 
     x0: float
     z0: float
@@ -46,11 +48,12 @@ class Floor:
     height_m: float
     shape: tuple[int, int]
     pairs: tuple[FloorPair, ...]
+    left_out: int
 
 
 def floor_of(build: Build, frame: Frame) -> tuple[Rect, float]:
     """((x0, z0, x1, z1) m, height of the eye): where the viewpoints and the keys of moves stand, and AROUND_M around."""
-    eyes = [v.eye for v in build.setup.viewpoints.values() if v.eye is not None]
+    eyes = [make_camera(build, name, 1.0).eye for name in build.setup.viewpoints]
     eyes += [key.eye for move in build.setup.moves.values() for key in move.keys.values() if key.eye is not None]
     at = np.array(eyes or [frame.camera.eye], float)
     (x0, _, z0), (x1, _, z1) = at.min(axis=0) - AROUND_M, at.max(axis=0) + AROUND_M
@@ -63,14 +66,16 @@ def floor_map(frame: Frame, rect: Rect, height_m: float, cell_m: float = CELL_M)
     by = sorting(frame.stage)
     if by.key == "view_depth":
         raise RequestError("sorted by depth along the view, things change places by heading: there is no line on any floor")
+    if not np.isfinite([*rect, height_m]).all():
+        raise RequestError("a floor and the height of the eye are finite numbers of metres")
     x0, z0, x1, z1 = rect
     columns, rows = round((x1 - x0) / cell_m), round((z1 - z0) / cell_m)
-    if not (np.isfinite([*rect, height_m]).all() and columns >= 1 and rows >= 1 and rows * columns <= MOST_CELLS):
+    if columns < 1 or rows < 1 or rows * columns > MOST_CELLS:
         raise RequestError(f"a floor of {columns} x {rows} cells is not within 1 to {MOST_CELLS} of them")
     x, z = x0 + (np.arange(columns) + 0.5) * cell_m, z0 + (np.arange(rows) + 0.5) * cell_m
     eyes = np.stack([np.tile(x, rows), np.full(rows * columns, height_m), np.repeat(z, columns)], axis=1)
-    s = frame.stage.state
-    chosen = np.flatnonzero(s.blended & s.drawn & s.colour_pass & ~s.camera_hidden)[:MOST_DRAWABLES]
+    there = blended_in(frame.stage.state)
+    chosen = there[:MOST_DRAWABLES]
     pairs = []
     for a, b in combinations(chosen.tolist(), 2):
         over = _before(frame, eyes, a, b), _before(frame, eyes, b, a)
@@ -80,7 +85,7 @@ def floor_map(frame: Frame, rect: Rect, height_m: float, cell_m: float = CELL_M)
         first_drawn = _drawn_first(frame, by, eyes, a, b)
         wrong = np.where(first_drawn, in_front == FIRST, in_front == SECOND) | (in_front == BOTH)
         pairs.append(FloorPair(a, b, *(cells.reshape(rows, columns) for cells in (in_front, wrong, first_drawn))))
-    return Floor(x0, z0, cell_m, height_m, (rows, columns), tuple(pairs))
+    return Floor(x0, z0, cell_m, height_m, (rows, columns), tuple(pairs), len(there) - len(chosen))
 
 
 def _before(frame: Frame, eyes: np.ndarray, near: int, far: int) -> np.ndarray:

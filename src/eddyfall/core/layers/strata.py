@@ -11,7 +11,7 @@ from eddyfall.core.layers.capture import Layers
 from eddyfall.core.shade.blend import KIND_NAMES
 
 IN_PLACE, HIDDEN, EARLY, LATE, OWN_MESH, CUTS_NOTHING = (
-    "in place", "hidden by what is opaque", "too early", "too late", "behind a face of its own mesh", "cuts nothing",
+    "in place", "hidden by what is opaque", "too early", "too late", "out of turn among its own faces", "cuts nothing",
 )  # fmt: skip
 
 

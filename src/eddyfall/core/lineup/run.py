@@ -41,6 +41,7 @@ class Trial:
     """One single change, rendered: score before and after, what else moved. picture: uint8 (h, w, 3) of the spot.
 
     collateral: share of the preview frame off the spot that changes and does not share the cause; also_changed: that shares it.
+    new_findings: what it breaks elsewhere than at the viewpoint, where the symptom's family looks further.
     """
 
     title: str
@@ -55,6 +56,7 @@ class Trial:
     verdict: Verdict
     surprise: bool
     picture: np.ndarray
+    new_findings: tuple[str, ...] = ()
 
 
 @dataclass
@@ -105,6 +107,7 @@ class _LineUp:
         self.preview_request = Request(request.viewpoint, PREVIEW_SIZE, None, request.target)
         self.preview = renderer.frame(build, self.preview_request)
         self.base = self._score(build)
+        self._known: dict[str, set[str]] = {}
 
     def _subject(self, name: str | None) -> int:
         if name is not None:
@@ -242,12 +245,13 @@ class _LineUp:
         collateral, also = self._collateral(changed, preview)
         cleared = after <= self.symptom.clear_share * self.base and self.base > 0
         helped = after < (1 - MOVED) * self.base
+        broken = self._broken(changed) if cleared and not paint else ()
         verdict: Verdict
         if paint:
             turned = delta_e_2000(frame.display, self.frame.display)[self.spot.pixels] > 2.0
             verdict = "confirms identity" if turned.size and turned.mean() > 0.5 else "no effect"
         elif cleared:
-            verdict = "clears it" if collateral <= COLLATERAL_LIMIT else "clears it but breaks something else"
+            verdict = "clears it but breaks something else" if broken or collateral > COLLATERAL_LIMIT else "clears it"
         else:
             verdict = "helps" if helped else "no effect"
         surprise = after > (1 + MOVED) * self.base and self.base > 0
@@ -264,7 +268,18 @@ class _LineUp:
             verdict,
             surprise,
             frame.display,
+            broken,
         )
+
+    def _broken(self, changed: Build) -> tuple[str, ...]:
+        """Titles of what a changed build newly has at the viewpoint and on its moves, by families that look beyond the frame."""
+        found: list[str] = []
+        looking = replace(self.survey, only=(self.request.viewpoint,), pictures=False, spot=None)
+        for family in (f for f in families() if f.beyond_the_frame and self._is_own(f.symptoms)):
+            if family.name not in self._known:
+                self._known[family.name] = {s.fingerprint for s in family.inspect(looking)}
+            found += [s.title for s in family.inspect(looking.on(changed)) if s.fingerprint not in self._known[family.name]]
+        return tuple(found)
 
     def _collateral(self, changed: Build, request: Request) -> tuple[float, float]:
         """(share of the preview frame off the spot that changes without sharing the cause, share that changes and shares it)."""

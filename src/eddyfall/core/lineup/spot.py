@@ -14,7 +14,7 @@ def make_spot(frame: Frame, request: Request, subject: int) -> Spot:
     """The spot of a rendered crop. The plate is square to the view, 0.5 m behind the subject's farthest pixel, and fills the crop."""
     pixels = frame.drawable == subject
     if frame.stage.state.blended[subject]:
-        pixels = covered_by(frame, subject)
+        pixels = covered_by(frame, (subject,))
     behind = frozenset(int(i) for i in np.unique(frame.geometry.owner[frame.buffers["screen"].ids])) | _blended(frame)
     depth = frame.view_depth[pixels]
     far = float(depth.max()) if len(depth) else 1.0

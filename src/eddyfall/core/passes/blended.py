@@ -28,6 +28,9 @@ from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.sky import SkyLight, ambient_at, ambient_plain
 from eddyfall.core.shade.surface import Soup, surface_at, surface_plain
 
+LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
+_NO_LAYER, _NO_STARTS, _NO_COUNTS = np.zeros((0, 0, 6), np.float32), np.zeros(0, np.int64), np.zeros((0, 0), np.int64)
+
 
 @dataclass(frozen=True, kw_only=True)
 class BlendedSection:
@@ -78,8 +81,8 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
 
 class Fragments(NamedTuple):
     """n fragments of blended drawables, by pixel, within a pixel as they are drawn; those of pixel i (row by row) are starts[i] ..
-    starts[i + 1]. Each makes k f + p + q O of what lies there, f (O: what is opaque): drawable, triangle (n,), far (n,) m from the eye,
-    code (n,) in the depth buffer's order, nearer is less; open (n,) uint8: it passes the depth test; k, p (n, 3), q (n,)."""
+    starts[i + 1]. Each makes k f + p + q O of what lies there, f (O: what is opaque; both in nits): drawable, triangle (n,), far (n,) m
+    from the eye; open (n,) uint8: it passes the depth test; k (n, 3), p (n, 3) nits, q (n,)."""
 
     starts: np.ndarray
     drawable: np.ndarray
@@ -108,10 +111,6 @@ def fragments_of(inputs: Values, section: BlendedSection, least: int = 1) -> Fra
     counts[:] = 0
     _blend_layer(*given, KEEP, _NO_LAYER, starts, counts, *found)
     return Fragments(starts, *found)
-
-
-LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
-_NO_LAYER, _NO_STARTS, _NO_COUNTS = np.zeros((0, 0, 6), np.float32), np.zeros(0, np.int64), np.zeros((0, 0), np.int64)
 
 
 def _no_fragments(n: int) -> tuple[np.ndarray, ...]:
@@ -190,12 +189,12 @@ def _blend_layer(
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
                     passes = depth_key(d, bits, sign) <= depth[y - oy, x - ox]
-                    if sink == 0 and not passes:
+                    if sink == LAY and not passes:
                         continue
-                    if sink == 1:
+                    if sink == COUNT:
                         counts[y - oy, x - ox] += 1
                         continue
-                    if sink == 2 and starts[(y - oy) * width + x - ox] == starts[(y - oy) * width + x - ox + 1]:
+                    if sink == KEEP and starts[(y - oy) * width + x - ox] == starts[(y - oy) * width + x - ox + 1]:
                         continue
                     r, g, b, alpha = shade_blended(
                         x + 0.5 + jx,
@@ -220,14 +219,14 @@ def _blend_layer(
                     for c in range(3):
                         value = r if c == 0 else (g if c == 1 else b)
                         value, strength = fade_blended(blend[drawable], value, alpha, fade, fog_rgb[c])
-                        if sink == 2:
+                        if sink == KEEP:
                             n = starts[v * width + u] + counts[v, u]
                             f_k[n, c], f_p[n, c], f_q[n] = kept_and_laid(blend[drawable], value, strength)
                             continue
                         layer[v, u, c], layer[v, u, 3 + c] = blend_channel(
                             blend[drawable], layer[v, u, c], layer[v, u, 3 + c], value, strength
                         )
-                    if sink == 2:
+                    if sink == KEEP:
                         n = starts[v * width + u] + counts[v, u]
                         f_drawable[n], f_triangle[n], f_far[n], f_open[n] = drawable, t, row[0, DISTANCE], passes
                         counts[v, u] += 1

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Camera, Stage
+from eddyfall.core.passes.contract import Camera, DrawableState, Stage
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.order import Key, Order, Point
 from eddyfall.core.scene.setup.tables import Triangles
@@ -38,6 +38,11 @@ def sorting(stage: Stage) -> Sorting:
         key=order.key, direction=order.direction, point=order.point, blend=s.blend, rank=s.rank, key_shift_m=s.key_shift_m,
         place=s.sort_place, member=s.sort_member, triangles=s.triangles,
     )  # fmt: skip
+
+
+def blended_in(state: DrawableState) -> np.ndarray:
+    """(k,) drawables that are blended and drawn."""
+    return np.flatnonzero(state.blended & state.drawn & state.colour_pass & ~state.camera_hidden)
 
 
 def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Camera, by: Sorting) -> np.ndarray:

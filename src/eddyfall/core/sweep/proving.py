@@ -158,8 +158,7 @@ class Prover:
         mine = [i for i in ids if state.blended[i]]
         if not mine:
             return False
-        frame = replace(self.survey, size=IMPACT_SIZE).frame(viewpoint)
-        return np.asarray(np.any([covered_by(frame, i) for i in mine], axis=0))
+        return covered_by(replace(self.survey, size=IMPACT_SIZE).frame(viewpoint), mine)
 
     def _impact(self, suspicion: Suspicion, best: Remedy | None) -> Impact:
         shown = self._shown(suspicion)

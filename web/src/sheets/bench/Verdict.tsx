@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { Case, FindingDocument, ProofResult, TrialDocument } from "../../api/client";
 import { JobBar } from "../../ui/JobBar";
+import { Warnings } from "../../ui/Warnings";
 import { costWords, percent, withUnit } from "../../ui/words";
 
 /** What the chosen change is, why it was tried, and what it costs. */
@@ -13,6 +14,7 @@ export function Chosen({ trial }: { trial: TrialDocument }) {
         {trial.also_changed_share > 0 &&
           ` Also changes ${percent(trial.also_changed_share, 1)} that shares the cause.`}
         {trial.collateral_share > 0 && ` Changes ${percent(trial.collateral_share, 1)} elsewhere (preview).`}
+        {trial.new_findings.map((w) => ` New: ${w}.`)}
         {trial.surprise && " A surprise: it made the symptom worse."}
       </p>
     </div>
@@ -35,11 +37,7 @@ export function Remedies(props: { of: FindingDocument; chosen: number | null; ch
             >
               {r.title} <span className={r.verdict === "cures" ? "text-success" : "second"}>{r.verdict}</span>
               <span className="num second block">{r.costs.map(costWords).join(" · ")}</span>
-              {r.warnings.map((w) => (
-                <span key={w} className="text-warning block">
-                  {w}
-                </span>
-              ))}
+              <Warnings of={r} />
             </button>
           </li>
         ))}

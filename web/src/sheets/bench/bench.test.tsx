@@ -18,6 +18,7 @@ const trial = (over: Partial<TrialDocument>): TrialDocument => ({
   before: 4961,
   after: 0,
   collateral_share: 0,
+  new_findings: [],
   also_changed_share: 0.039,
   pass: "prepass",
   scope: "shader",

@@ -6,6 +6,7 @@ import { useTitleBlock } from "../../ui/titleBlock";
 import { figure } from "../../ui/words";
 import { useMoves } from "../light/queries";
 import { useLook } from "../look";
+import { SheetBar } from "../SheetBar";
 import { useCaseOf } from "../useCaseOf";
 import { CrossingChart } from "./CrossingChart";
 import { FloorPlan } from "./FloorPlan";
@@ -61,45 +62,34 @@ export function DrawOrder() {
   );
   return (
     <Page>
-      <div className="flex items-end gap-3">
-        <div className="mr-auto min-w-0">
-          <h1>{order.data ? title(order.data, walked) : "Draw order"}</h1>
-          {order.data && (
-            <p className="second">
+      <SheetBar
+        {...{ look, viewpoints, targets, set }}
+        title={order.data ? title(order.data, walked) : "Draw order"}
+        second={
+          order.data && (
+            <>
               {sortedBy(order.data)}
               {walked && ` · ${popCount(walked)} along ${walked.move}`} · {figure(order.data.off_px)} px off
               at {order.data.viewpoint}
               {look.state === "built" ? " · as it came in" : ""}
-            </p>
-          )}
-        </div>
-        <Pick
-          label="Viewpoint"
-          above
-          value={look.viewpoint}
-          options={viewpoints}
-          pick={(v) => set({ from: v })}
-        />
-        <Pick
-          label="Move"
-          above
-          value={move ?? ""}
-          options={["", ...(moves?.own ?? []), ...(moves?.stock ?? [])]}
-          pick={(v) => set({ move: v || null })}
-          className="w-28"
-        />
-        <Pick
-          label="Target"
-          above
-          value={look.target ?? ""}
-          options={["", ...targets]}
-          pick={(v) => set({ target: v || null })}
-          className="w-28"
-        />
+            </>
+          )
+        }
+        between={
+          <Pick
+            label="Move"
+            above
+            value={move ?? ""}
+            options={["", ...(moves?.own ?? []), ...(moves?.stock ?? [])]}
+            pick={(v) => set({ move: v || null })}
+            className="w-28"
+          />
+        }
+      >
         <button type="button" className="btn btn-sm" onClick={() => open.mutate(undefined)}>
           Open a case
         </button>
-      </div>
+      </SheetBar>
       <Failed error={order.error ?? walk.error ?? info.error ?? open.error} />
       {order.isPending && !order.error && !info.error && <Skeleton lines={9} />}
       {info.data && viewpoints.length === 0 && (

@@ -2,9 +2,8 @@ import { type PointerEvent, useState } from "react";
 import { Picture } from "../../ui/Picture";
 import { Label, Wipe } from "../../ui/Wipe";
 import type { Look } from "../look";
+import { pixelAt, Ring } from "../pixel";
 import { type Pose, pictureUrl } from "./queries";
-
-export const [WIDE, HIGH] = [960, 540];
 
 type Props = {
   look: Look;
@@ -19,10 +18,7 @@ type Props = {
 export function FrameEither({ look, pose, wipe, setWipe, at, pick }: Props) {
   const ask = (e: PointerEvent) => {
     if (e.target instanceof HTMLElement && e.target.closest("[role=slider]")) return;
-    const r = e.currentTarget.getBoundingClientRect();
-    const x = Math.floor(((e.clientX - r.left) / r.width) * WIDE);
-    const y = Math.floor(((e.clientY - r.top) / r.height) * HIGH);
-    pick([Math.min(Math.max(x, 0), WIDE - 1), Math.min(Math.max(y, 0), HIGH - 1)]);
+    pick(pixelAt(e));
   };
   const layer = "absolute inset-0 w-full h-full select-none";
   const [drawn, truly] = [pictureUrl(look, pose, "drawn"), pictureUrl(look, pose, "true")];
@@ -48,16 +44,7 @@ export function FrameEither({ look, pose, wipe, setWipe, at, pick }: Props) {
         <Wipe at={wipe} set={setWipe} />
         <Label side="left" text={there.drawn === drawn ? "as drawn" : "is being drawn"} />
         <Label side="right" text={there.truly === truly ? "true order" : "is being drawn"} />
-        {at && (
-          <svg
-            viewBox={`0 0 ${WIDE} ${HIGH}`}
-            className="absolute inset-0 w-full h-full pointer-events-none"
-            aria-hidden="true"
-          >
-            <circle cx={at[0]} cy={at[1]} r={11} fill="none" stroke="#fff" strokeWidth={5} />
-            <circle cx={at[0]} cy={at[1]} r={11} fill="none" stroke="#17252b" strokeWidth={2} />
-          </svg>
-        )}
+        {at && <Ring at={at} r={11} />}
       </div>
     </div>
   );

@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 import { typing } from "../../ui/keys";
-import { HIGH, WIDE } from "./FrameEither";
+import { HIGH, WIDE } from "../pixel";
 
 type Acts = {
   viewpoints: string[];

@@ -1,10 +1,10 @@
 import { useRef, useState } from "react";
 import { Page } from "../../ui/Page";
-import { Pick } from "../../ui/Pick";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { figure } from "../../ui/words";
 import { useLook } from "../look";
+import { SheetBar } from "../SheetBar";
 import { AccountOf } from "./AccountOf";
 import { Answers } from "./Answers";
 import { Compared } from "./Compared";
@@ -44,33 +44,20 @@ export function LightAndColour() {
   useTitleBlock(account ? { viewpoint: account.viewpoint, compared: account.size.join(" x ") } : {});
   return (
     <Page>
-      <div className="flex items-end gap-3">
-        <div className="mr-auto min-w-0">
-          <h1>{account ? title(account) : "Light and colour"}</h1>
-          {account && (
-            <p className="second">
+      <SheetBar
+        {...{ look, viewpoints, targets, set }}
+        ofViewpoint={["region"]}
+        title={account ? title(account) : "Light and colour"}
+        second={
+          account && (
+            <>
               drawn {nits(account.standin)}, due {nits(account.reference)} · {stops(account.stops)} ·{" "}
               {figure(account.pixels)} px{account.region ? " of a region" : ""}
               {look.state === "built" ? " · as it came in" : ""}
-            </p>
-          )}
-        </div>
-        <Pick
-          label="Viewpoint"
-          above
-          value={look.viewpoint}
-          options={viewpoints}
-          pick={(v) => set({ from: v, region: null })}
-        />
-        <Pick
-          label="Target"
-          above
-          value={look.target ?? ""}
-          options={["", ...targets]}
-          pick={(v) => set({ target: v || null })}
-          className="w-28"
-        />
-      </div>
+            </>
+          )
+        }
+      />
       <Failed error={found.error ?? info.error} />
       {!account && found.isPending && !found.error && !info.error && <Skeleton lines={9} />}
       {info.data && viewpoints.length === 0 && (

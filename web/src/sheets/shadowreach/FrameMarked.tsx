@@ -1,11 +1,9 @@
-import type { PointerEvent } from "react";
 import { buildPath } from "../../api/client";
 import { Picture } from "../../ui/Picture";
 import { percent } from "../../ui/words";
+import { pixelAt, Ring } from "../pixel";
 import type { Look, Section } from "./queries";
 import { share } from "./words";
-
-const [WIDTH, HEIGHT] = [960, 540];
 
 type Props = {
   look: Look;
@@ -19,12 +17,6 @@ export function FrameMarked({ look, section, at, pick }: Props) {
   const query = new URLSearchParams({ light: section.light, state: look.state, stamp: look.stamp });
   if (look.target) query.set("target", look.target);
   const src = `${buildPath(look.project, look.build)}/shadows/${encodeURIComponent(look.viewpoint)}/picture?${query}`;
-  const ask = (e: PointerEvent) => {
-    const r = e.currentTarget.getBoundingClientRect();
-    const x = Math.floor(((e.clientX - r.left) / r.width) * WIDTH);
-    const y = Math.floor(((e.clientY - r.top) / r.height) * HEIGHT);
-    pick([Math.min(Math.max(x, 0), WIDTH - 1), Math.min(Math.max(y, 0), HEIGHT - 1)]);
-  };
   return (
     <section aria-label="In the frame">
       <div className="stage p-2">
@@ -32,7 +24,7 @@ export function FrameMarked({ look, section, at, pick }: Props) {
           className="relative aspect-video"
           style={{ cursor: "crosshair" }}
           data-testid="marked"
-          onPointerUp={ask}
+          onPointerUp={(e) => pick(pixelAt(e))}
         >
           <Picture
             src={src}
@@ -40,16 +32,7 @@ export function FrameMarked({ look, section, at, pick }: Props) {
             className="w-full h-full block"
             draggable={false}
           />
-          {at && (
-            <svg
-              viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-              className="absolute inset-0 w-full h-full"
-              aria-hidden="true"
-            >
-              <circle cx={at[0]} cy={at[1]} r={13} fill="none" stroke="#fff" strokeWidth={5} />
-              <circle cx={at[0]} cy={at[1]} r={13} fill="none" stroke="#17252b" strokeWidth={2} />
-            </svg>
-          )}
+          {at && <Ring at={at} r={13} />}
         </div>
       </div>
       <p className="mt-1 second">

@@ -7,6 +7,7 @@ import { useTitleBlock } from "../../ui/titleBlock";
 import { bytes, figure } from "../../ui/words";
 import { Shadows } from "../bench/Shadows";
 import { useLook } from "../look";
+import { SheetBar } from "../SheetBar";
 import { WhatToDo } from "../sweep/WhatToDo";
 import { axisOf, readingAt } from "./axis";
 import { BarEnds } from "./BarEnds";
@@ -33,35 +34,22 @@ export function ShadowReach() {
   const section = useSection(look);
   useTitleBlock(section.data ? blockOf(section.data) : {});
   const bar = (
-    <div className="flex items-end gap-3">
-      <div className="mr-auto min-w-0">
-        <h1>{section.data ? title(section.data) : "Shadow reach"}</h1>
-        {section.data && <p className="second">{summary(section.data, look.state)}</p>}
-      </div>
-      <Pick
-        label="Viewpoint"
-        above
-        value={look.viewpoint}
-        options={viewpoints}
-        pick={(v) => set({ from: v, at: null, caster: null })}
-      />
-      <Pick
-        label="Light"
-        above
-        value={section.data?.light ?? ""}
-        options={section.data?.lights ?? []}
-        pick={(v) => set({ light: v, caster: null })}
-        className="w-32"
-      />
-      <Pick
-        label="Target"
-        above
-        value={look.target ?? ""}
-        options={["", ...targets]}
-        pick={(v) => set({ target: v || null })}
-        className="w-28"
-      />
-    </div>
+    <SheetBar
+      {...{ look, viewpoints, targets, set }}
+      ofViewpoint={["at", "caster"]}
+      title={section.data ? title(section.data) : "Shadow reach"}
+      second={section.data && summary(section.data, look.state)}
+      between={
+        <Pick
+          label="Light"
+          above
+          value={section.data?.light ?? ""}
+          options={section.data?.lights ?? []}
+          pick={(v) => set({ light: v, caster: null })}
+          className="w-32"
+        />
+      }
+    />
   );
   if (!section.data)
     return (

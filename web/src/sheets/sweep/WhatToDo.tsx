@@ -2,6 +2,7 @@ import { Link } from "react-router";
 import { client, must, type Schemas } from "../../api/client";
 import { useWrite } from "../../api/writes";
 import { Failed } from "../../ui/state";
+import { Warnings } from "../../ui/Warnings";
 import { costWords } from "../../ui/words";
 import { useSweep, useSweeps } from "./queries";
 
@@ -102,11 +103,7 @@ function Finding({
                 <span className="second block text-[11px] leading-tight">
                   {[r.predicts, ...r.costs.map(costWords), ...r.side_effects].join("; ")}
                 </span>
-                {r.warnings.map((w) => (
-                  <span key={w} className="text-warning block text-[11px] leading-tight">
-                    {w}
-                  </span>
-                ))}
+                <Warnings of={r} />
               </span>
               <button
                 type="button"

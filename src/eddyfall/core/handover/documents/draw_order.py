@@ -187,6 +187,7 @@ class CensusDocument(Document):
     texels: int
     open: float
     clear: float
+    solid: float
     edge_texels: float | None
     hole: int
     advice: str
@@ -195,7 +196,14 @@ class CensusDocument(Document):
     def from_core(cls, c: Census) -> Self:
         edge = c.edge_texels if math.isfinite(c.edge_texels) else None
         return cls(
-            material=c.material, texels=c.texels, open=c.open, clear=c.clear, edge_texels=edge, hole=c.hole, advice=c.advice
+            material=c.material,
+            texels=c.texels,
+            open=c.open,
+            clear=c.clear,
+            solid=c.solid,
+            edge_texels=edge,
+            hole=c.hole,
+            advice=c.advice,
         )
 
 
@@ -213,13 +221,14 @@ class FloorPairDocument(Document):
 
 
 class FloorDocument(Document):
-    """A floor from x0, z0 (m) on in cells of cell_m, eyes at height_m."""
+    """A floor from x0, z0 (m) on in cells of cell_m, eyes at height_m; left_out: blended things that were too many to ask about."""
 
     x0: float
     z0: float
     cell_m: float
     height_m: float
     pairs: list[FloorPairDocument]
+    left_out: int
 
     @classmethod
     def from_core(cls, f: Floor, names: list[str]) -> Self:
@@ -232,4 +241,4 @@ class FloorDocument(Document):
             )
             for p in f.pairs
         ]  # fmt: skip
-        return cls(x0=f.x0, z0=f.z0, cell_m=f.cell_m, height_m=f.height_m, pairs=pairs)
+        return cls(x0=f.x0, z0=f.z0, cell_m=f.cell_m, height_m=f.height_m, pairs=pairs, left_out=f.left_out)

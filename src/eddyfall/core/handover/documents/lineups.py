@@ -10,7 +10,8 @@ from eddyfall.core.lineup.run import LineUp, Trial, Verdict
 
 
 class TrialDocument(Document):
-    """One change, rendered: scores at the spot before and after; shares of the preview frame that change off the cause, and on it."""
+    """One change, rendered: scores at the spot before and after; shares of the preview frame that change off the cause, and on it; what
+    it newly breaks elsewhere."""
 
     title: str
     verdict: Verdict
@@ -23,6 +24,7 @@ class TrialDocument(Document):
     predicts: str
     because: str
     surprise: bool
+    new_findings: list[str] = Field(default_factory=list)
     change: dict[str, Any] | None
 
     @classmethod
@@ -30,7 +32,8 @@ class TrialDocument(Document):
         return cls(
             title=t.title, verdict=t.verdict, before=t.before, after=t.after, collateral_share=t.collateral,
             also_changed_share=t.also_changed, pass_name=t.pass_name, scope=t.change.scope if t.change else None,
-            predicts=t.predicts, because=t.because, surprise=bool(t.surprise), change=optional_change(t.change),
+            predicts=t.predicts, because=t.because, surprise=bool(t.surprise),
+            new_findings=list(t.new_findings), change=optional_change(t.change),
         )  # fmt: skip
 
 
