@@ -203,6 +203,7 @@ def test_a_swap_keeps_pictures_by_role_switches_them_on_and_changes_nothing_in_t
     fates = {t.role: t.fate for t in swap.transfers}
     assert fates == {
         "base": "kept", "metallic_roughness": "kept", "normal": "switched on", "emissive": "factor alone", "occlusion": "factor alone",
+        "transmission": "factor alone", "thickness": "factor alone",
     }  # fmt: skip
     found = rehearse(Renderer(), build, swap, ["eye"])
     assert (found.before.answer, found.after.answer) == (0.0, pytest.approx(1.0, abs=0.02)) and found.sun_delta_e <= 1

@@ -139,7 +139,7 @@ def test_json_depth_is_limited_without_recursion():
     [
         ("fog.rgb", ["fog", "blended"]),
         ("depth.copy_from", ["screen copy", "fog"]),
-        ("shadow.bias_texels", ["direct", "blended"]),
+        ("shadow.bias_texels", ["direct", "refract", "blended"]),
         ("nodes.casts", ["shadow casters", "bounce", "reflect"]),
         ("shaders.passes.depth", ["prepass"]),
         ("bake.samples", ["bake"]),

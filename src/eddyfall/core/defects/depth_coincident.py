@@ -106,7 +106,7 @@ def conclude(survey: Survey, seen: dict[str, Pairs]) -> list[Suspicion]:
             by_pair.setdefault(key, {})[viewpoint] = contest
     by_pair = {key: c for key, c in by_pair.items() if max(v.pixels for v in c.values()) >= LEAST_PIXELS}
     state = survey.stage().state
-    solid = ~state.blended & state.drawn & state.colour_pass
+    solid = (state.solid == 1) & state.drawn & state.colour_pass
     solid[survey.geometry.plate] = False
     for pair in survey.derive(on_one_plane, survey.renderer.packed(survey.build), solid, state.double_sided):
         by_pair.setdefault(pair, {})

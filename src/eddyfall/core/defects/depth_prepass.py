@@ -66,7 +66,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[str, Misread] | None:
 def missing_drawables(stage: Stage) -> np.ndarray:
     """(d,) bool: drawn solid, but not in the prepass."""
     s = stage.state
-    missing = ~s.blended & ~s.depth_pass & s.colour_pass & s.drawn
+    missing = (s.solid == 1) & ~s.depth_pass & s.colour_pass & s.drawn
     missing[-1] = False
     return np.asarray(missing)
 
@@ -179,7 +179,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     state = stage.state
     result = []
     copy_from = stage.resolved[Depth].copy_from
-    if not state.blended[subject] and not state.depth_pass[subject]:
+    if state.solid[subject] and not state.depth_pass[subject]:
         shader = state.shader[subject]
         result.append(
             Lever(

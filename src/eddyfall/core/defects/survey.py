@@ -18,6 +18,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.scene.setup.sections.depth import Depth
+from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.truth.visibility import casters, rays_of
 
 Cause = TypeVar("Cause")
@@ -89,7 +90,9 @@ class Survey:
     def stage(self, viewpoint: str | None = None) -> Stage:
         """States of drawables, lights and settings at a viewpoint (the first if None), without drawing anything."""
         resolved = self.resolved(viewpoint or self.viewpoints[0])
-        state = self.derive(make_state, self.build, self.renderer.packed(self.build), frozenset(), False, frozenset())
+        state = self.derive(
+            make_state, self.build, self.renderer.packed(self.build), frozenset(), False, frozenset(), resolved[Refract].enabled
+        )
         return make_stage(self.build, state, resolved)
 
     def resolved(self, viewpoint: str) -> Resolved:

@@ -38,6 +38,7 @@ from eddyfall.core.scene.resolve import Resolved, resolve
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.sections.exposure import Exposure
 from eddyfall.core.scene.setup.sections.fog import Fog
+from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.scene.setup.sections.screen import FROM_FRAME
 from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.sections.textures import Textures
@@ -54,7 +55,7 @@ class Request:
 
     hidden: drawables left out of camera passes; plate: (4, 3) world corners of an opaque card in camera passes; paint: flat
     colours by drawable. Shadow passes see none of the three. camera: one that stands elsewhere than the viewpoint's, whose settings hold
-    all the same.
+    all the same. bare: without fog and without what works from the frame alone.
     """
 
     viewpoint: str
@@ -67,6 +68,7 @@ class Request:
     plate: np.ndarray | None = field(default=None, compare=False)
     paint: tuple[tuple[int, tuple[float, float, float]], ...] = ()
     camera: Camera | None = None
+    bare: bool = False
 
     @property
     def window(self) -> tuple[int, int, int, int]:
@@ -102,6 +104,11 @@ class Frame:
     def drawable(self) -> np.ndarray:
         """(h, w) int32 front opaque drawable, -1 where there is none."""
         return np.asarray(self.buffers["drawable"])
+
+    @property
+    def pane(self) -> np.ndarray:
+        """(h, w) int32 front drawable of those that are drawn from a copy of what is behind, -1 where there is none."""
+        return np.broadcast_to(self.buffers["pane"], self.pixels.shape)
 
     @property
     def depth_format(self) -> DepthFormat:
@@ -157,12 +164,12 @@ class Renderer:
         chosen = passes_for(upto, before)
         return self._drawn(build, replace(request, crop=window or window_of(build, request, chosen)), chosen)
 
-    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass[Any], ...], mirrored: bool = False) -> Frame:
+    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass[Any], ...]) -> Frame:
         packed = self.packed(build)
         base: Geometry = packed.value
         geometry = base if request.plate is None else base.with_plate(request.plate)
         resolved = resolve(build.setup, request.target, request.role, request.viewpoint)
-        if mirrored:
+        if request.bare:
             resolved = bare(resolved)
         t, b = resolved[Textures], resolved[Bake]
         stored = self.derive(material_store, build.scene, t.mips, overridden_maps(build))
@@ -176,7 +183,9 @@ class Renderer:
         picture = sky_named(build.scene.skies, sky.picture)
         sky_maps = self.derive(make_sky_maps, None if picture is None else picture.radiance, sky.picture_nits, sky.yaw_deg)
         mapped = frozenset(np.flatnonzero(lightmaps.value.of_drawable >= 0).tolist())
-        state = self.derive(make_state, build, packed, request.hidden, request.plate is not None, mapped)
+        state = self.derive(
+            make_state, build, packed, request.hidden, request.plate is not None, mapped, resolved[Refract].enabled
+        )
         stage = make_stage(build, state.value, resolved, request.paint)
         camera = request.camera or make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
@@ -225,8 +234,8 @@ class Renderer:
         jitter, needed = (-request.jitter[0], request.jitter[1]), passes_for("linear")
 
         def draw(m: Mirrored) -> Known:
-            asked = replace(request, size=m.size, crop=m.crop, camera=m.camera, hidden=m.hidden, jitter=jitter)
-            return self._drawn(plain, asked, needed, mirrored=True).known("linear")
+            asked = replace(request, size=m.size, crop=m.crop, camera=m.camera, hidden=m.hidden, jitter=jitter, bare=True)
+            return self._drawn(plain, asked, needed).known("linear")
 
         return pictures(planes, camera, request.size, request.window, hidden, draw)
 
@@ -241,7 +250,7 @@ class Renderer:
 
 
 def bare(resolved: Resolved) -> Resolved:
-    """Settings as frames in mirrors have them."""
+    """Settings without fog and without what works from the frame alone, as frames in mirrors have them."""
     for kind in (*FROM_FRAME.values(), Fog):
         resolved = resolved.with_section(resolved[kind].model_copy(update={"enabled": False}))
     return resolved

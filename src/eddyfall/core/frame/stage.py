@@ -15,12 +15,21 @@ from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import Over, with_maps
-from eddyfall.core.scene.model import Scene, vec3
+from eddyfall.core.scene.model import Material, Scene, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
-from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, NodeSetup, Shader, Triangles
-from eddyfall.core.shade.blend import KINDS
+from eddyfall.core.scene.setup.tables import (
+    THICKNESSES,
+    LightSetup,
+    MaterialSetup,
+    NodeSetup,
+    Shader,
+    Thickness,
+    Transmits,
+    Triangles,
+)
+from eddyfall.core.shade.blend import KINDS, REFRACTING
 from eddyfall.core.shade.columns import BASE_ALPHA
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
@@ -40,6 +49,19 @@ class MaterialState:
     cutoff: float
     casts_both: bool = False
     triangles: Triangles = "file"
+    transmits: Transmits = "none"
+    transmission: float = 0.0
+    thickness: Thickness = "value"
+    inside: str = "refract"
+    rougher: float = 0.0
+    hides: bool = True
+
+
+def transmits(material: Material, entry: MaterialSetup) -> Transmits:
+    """How a material lets light through, by setup and file; one that is not lit never does."""
+    lets = material.transmission if entry.transmission is None else entry.transmission
+    of_file: Transmits = "none" if lets <= 0 else "solid" if material.thickness_m > 0 else "thin"
+    return "none" if material.unlit else entry.transmits or of_file
 
 
 def material_states(build: Build) -> list[MaterialState]:
@@ -57,15 +79,31 @@ def material_states(build: Build) -> list[MaterialState]:
                 material.alpha_cutoff,
                 double_sided if entry.casts_both_sides is None else entry.casts_both_sides,
                 entry.triangles,
+                transmits(material, entry),
+                material.transmission if entry.transmission is None else entry.transmission,
+                entry.thickness or ("value" if material.thickness_texture is None else "map"),
+                entry.inside,
+                entry.rougher,
+                entry.hides,
             )
         )
     return [*states, MaterialState("(default)", "opaque", False, STOCK_SHADERS["OPAQUE"], 0.5)]
 
 
+def refracts(m: MaterialState, shader: Shader) -> bool:
+    """Whether a material is drawn from a copy of what is behind, if the project does that."""
+    return m.blend == "opaque" and m.transmits != "none" and m.transmission > 0 and shader.passes.refract
+
+
 def make_state(
-    build: Build, geometry: Geometry, hidden: frozenset[int], plate: bool, mapped: frozenset[int] = frozenset()
+    build: Build,
+    geometry: Geometry,
+    hidden: frozenset[int],
+    plate: bool,
+    mapped: frozenset[int] = frozenset(),
+    refract: bool = False,
 ) -> DrawableState:
-    """States of all drawables; `mapped` ones have a lightmap.
+    """States of all drawables; `mapped` ones have a lightmap; refract: whether what lets light through is drawn so.
 
     `hidden` ones are left out of camera passes, the plate too unless asked for."""
     materials = material_states(build)
@@ -80,7 +118,7 @@ def make_state(
         is_plate = i == geometry.plate
         rows.append(
             {
-                "blend": KINDS[m.blend],
+                "blend": REFRACTING if refract and refracts(m, shader) else KINDS[m.blend],
                 "double_sided": m.double_sided or is_plate,
                 "material": d.material % len(materials),
                 "shader": m.shader,
@@ -107,10 +145,18 @@ def make_state(
                 "in_mirrors": shader.passes.mirror,
                 "mirrors": d.node in mirroring and not is_plate,
                 "moves": node.moves,
+                "bends": m.transmits == "solid",
+                "thickness": THICKNESSES.index(m.thickness),
+                "transmission": m.transmission,
+                "inside_blend": m.inside == "blend",
+                "rougher": m.rougher,
+                "hides": m.hides,
             }
         )
-    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member", "triangles"), np.int64)
-    types |= dict.fromkeys(("padding_m", "draw_distance_m", "key_shift_m", "sort_place"), np.float64) | {"blend": np.uint8}
+    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member", "triangles", "thickness"), np.int64)
+    types |= dict.fromkeys(
+        ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher"), np.float64
+    ) | {"blend": np.uint8}
     columns = {k: freeze(np.array([r[k] for r in rows], types.get(k, bool))) for k in rows[0] if k != "shader"}
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 

@@ -1,11 +1,13 @@
 """The spot of a line-up: a crop of a frame, its subject, and what lies behind that."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from eddyfall.core.defects.symptoms import Spot
+from eddyfall.core.frame.backing import backing
 from eddyfall.core.frame.render import Frame, Request
 from eddyfall.core.layers.capture import covered_by
-from eddyfall.core.passes.contract import View
 
 PLATE_BEHIND_M = 0.5  # less in a scene of less than ten metres
 
@@ -15,19 +17,16 @@ def make_spot(frame: Frame, request: Request, subject: int) -> Spot:
     pixels = frame.drawable == subject
     if frame.stage.state.blended[subject]:
         pixels = covered_by(frame, (subject,))
-    behind = frozenset(int(i) for i in np.unique(frame.geometry.owner[frame.buffers["screen"].ids])) | _blended(frame)
+    elif frame.stage.state.refracts[subject]:
+        pixels = frame.pane == subject
+    behind = frozenset(int(i) for i in np.unique(frame.geometry.owner[frame.buffers["screen"].ids])) | _not_solid(frame)
     depth = frame.view_depth[pixels]
     far = float(depth.max()) if len(depth) else 1.0
-    view = View(frame.camera, frame.pixels)
-    x0, y0, x1, y1 = request.window
-    margin = 2
     behind_m = min(PLATE_BEHIND_M, frame.geometry.diagonal_m / 20)
-    corners = [(x0 - margin, y0 - margin), (x0 - margin, y1 + margin), (x1 + margin, y1 + margin), (x1 + margin, y0 - margin)]
-    r = view.rays
-    plate = np.array([r.eye + (r.d0 + x * r.du + y * r.dv) * (far + behind_m) for x, y in corners])
+    plate = backing(frame.camera, replace(frame.pixels, window=request.window), far + behind_m)
     return Spot(request, subject, pixels, behind - {subject}, plate)
 
 
-def _blended(frame: Frame) -> frozenset[int]:
-    blended = frame.stage.state.blended
-    return frozenset(int(i) for i in frame.buffers["in_view"] if blended[i])
+def _not_solid(frame: Frame) -> frozenset[int]:
+    over = frame.stage.state.solid == 0
+    return frozenset(int(i) for i in frame.buffers["in_view"] if over[i])

@@ -22,11 +22,11 @@ from eddyfall.core.raster.rasterise import BANDS, fragments_at
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.shade.blend import KIND_NAMES, blend_channel, blend_plain, kept_and_laid
-from eddyfall.core.shade.columns import DISTANCE, EMITTED, ROW
-from eddyfall.core.shade.direct import direct_at, face_normal
+from eddyfall.core.shade.columns import DISTANCE, ROW
 from eddyfall.core.shade.fog import transmittance
-from eddyfall.core.shade.sky import SkyLight, ambient_at, ambient_plain
-from eddyfall.core.shade.surface import Soup, surface_at, surface_plain
+from eddyfall.core.shade.lit import lit_at
+from eddyfall.core.shade.sky import SkyLight, ambient_plain
+from eddyfall.core.shade.surface import soup_of, surface_at, surface_plain
 
 LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
 _NO_LAYER, _NO_STARTS, _NO_COUNTS = np.zeros((0, 0, 6), np.float32), np.zeros(0, np.int64), np.zeros((0, 0), np.int64)
@@ -131,9 +131,7 @@ def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
     screen = _on_screen(geometry, order, section.sorting, section.double_sided, view, section.depth, textures)
     if not len(screen.ids):
         return None
-    soup = Soup(
-        geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, section.material
-    )
+    soup = soup_of(geometry, section.material)
     maps = looked_up(inputs["shadow_maps"], section.look_ups)
     fog, code = section.fog, section.depth.code
     paint = np.full((len(geometry.drawables), 3), np.nan)
@@ -141,7 +139,7 @@ def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
         paint[drawable] = rgb
     return (
         screen.fixed, screen.z, screen.ids, screen.box, section.blend.astype(np.int32), section.receives.astype(np.uint8),
-        section.fogs.astype(np.uint8), paint, inputs["depth"], code.bits, code.sign, *pixels.origin, *pixels.jitter, view.rays, soup,
+        section.fogs.astype(np.uint8), paint, inputs["over_depth"], code.bits, code.sign, *pixels.origin, *pixels.jitter, view.rays, soup,
         textures.surfaces, inputs["lights"], maps, np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
         section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"]),
         fog.fog_per_m if fog.enabled else 0.0, np.array(fog.rgb),
@@ -234,44 +232,12 @@ def _blend_layer(
 
 @light_helper
 def shade_blended(px, py, t, receives, rays, soup, surf, lights, maps, traced, sky, paint, drawable, row):
-    """(r, g, b, alpha) of one blended fragment, lit like an opaque one; `row` (1, 14) is filled on the way.
-
-    Rays start from opaque surfaces only: a light whose shadow is traced reaches what is blended unhindered."""
+    """(r, g, b, alpha) of one blended fragment, lit like an opaque one; `row` (1, 15) is filled on the way."""
     alpha = surface_at(px, py, t, rays, soup, surf, row, 0)
     if paint[drawable, 0] == paint[drawable, 0]:
         return paint[drawable, 0], paint[drawable, 1], paint[drawable, 2], alpha
-    dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
-    dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
-    dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
-    length = math.sqrt(dx * dx + dy * dy + dz * dz)
-    depth = row[0, DISTANCE] / length
-    vx, vy, vz = -dx / length, -dy / length, -dz / length
-    fx = fy = fz = 0.0
-    if maps.by_plane == 1:
-        fx, fy, fz = face_normal(soup.positions, soup.triangles, t)
-    r, g, b, _ = direct_at(
-        row,
-        0,
-        rays.eye[0] + dx * depth,
-        rays.eye[1] + dy * depth,
-        rays.eye[2] + dz * depth,
-        vx,
-        vy,
-        vz,
-        fx,
-        fy,
-        fz,
-        depth,
-        receives,
-        False,
-        lights,
-        maps,
-        traced,
-        0,
-        0,
-    )
-    ar, ag, ab = ambient_at(row, 0, vx, vy, vz, sky)
-    return r + ar + row[0, EMITTED], g + ag + row[0, EMITTED + 1], b + ab + row[0, EMITTED + 2], alpha
+    r, g, b = lit_at(px, py, t, receives, rays, soup, lights, maps, traced, sky, row, 0)
+    return r, g, b, alpha
 
 
 @light_helper
@@ -301,7 +267,7 @@ def twin(r: Recorder) -> None:
     for f in fragments_at(screen, r.geometry.owner, r.values["cutouts"], depth_format.code, r.x, r.y):
         d = int(r.geometry.owner[f.triangle])
         kind, name = KIND_NAMES[int(state.blend[d])], r.geometry.drawables[d].name
-        if not f.key <= r.values["depth"][0, 0]:
+        if not f.key <= r.values["over_depth"][0, 0]:
             layer = r.lay("blended", name, f"{kind}, hidden by depth", np.zeros(3), 1.0)
             layer.depth_m = float(depth_format.view_depth(np.asarray(f.key)))
             continue
@@ -339,7 +305,18 @@ PASS = register(
         number=10,
         name="blended",
         does="blended drawables in their own layer, farthest first, fogged at their own depth",
-        reads=("geometry", "camera", "pixels", "textures", "sky_maps", "in_view", "depth", "lights", "shadow_maps", "fogged"),
+        reads=(
+            "geometry",
+            "camera",
+            "pixels",
+            "textures",
+            "sky_maps",
+            "in_view",
+            "over_depth",
+            "lights",
+            "shadow_maps",
+            "fogged",
+        ),
         writes=("layer", "linear"),
         section=section,
         targets=(

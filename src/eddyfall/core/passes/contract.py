@@ -16,7 +16,7 @@ from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 from eddyfall.core.scene.setup.tables import LightSetup
-from eddyfall.core.shade.blend import FIRST_BLENDED
+from eddyfall.core.shade.blend import FIRST_BLENDED, REFRACTING, blends
 from eddyfall.core.shade.surface import Rays, Surfaces
 
 Values = Mapping[str, Any]
@@ -203,7 +203,7 @@ class LightState:
 class DrawableState:
     """By drawable, (d,): blend kind code, and what setup and shader say of it. triangles: in which order its own are drawn (as
     `draw_order` numbers them); sort_place: (d, 3) m of the point it shares, nan: its own; sort_member: its turn among those that share
-    it."""
+    it. Of what refracts: bends, thickness (index of THICKNESSES), transmission, inside_blend, rougher, hides."""
 
     blend: np.ndarray
     double_sided: np.ndarray
@@ -232,6 +232,12 @@ class DrawableState:
     in_mirrors: np.ndarray
     mirrors: np.ndarray
     moves: np.ndarray
+    bends: np.ndarray
+    thickness: np.ndarray
+    transmission: np.ndarray
+    inside_blend: np.ndarray
+    rougher: np.ndarray
+    hides: np.ndarray
 
     @property
     def solid(self) -> np.ndarray:
@@ -240,8 +246,13 @@ class DrawableState:
 
     @property
     def blended(self) -> np.ndarray:
-        """bool: neither opaque nor cutout."""
-        return self.blend >= FIRST_BLENDED
+        """bool: neither opaque nor cutout, nor drawn from a copy of what is behind."""
+        return blends(self.blend)
+
+    @property
+    def refracts(self) -> np.ndarray:
+        """bool: shows what is behind from a copy of the opaque picture."""
+        return np.asarray(self.blend == REFRACTING)
 
 
 # Which leaf of the setup each field of a drawable's state follows from, for the list of what a pass is set by.
@@ -272,6 +283,13 @@ SETTING_OF_STATE = {
     "in_mirrors": "shaders.passes.mirror",
     "mirrors": "mirrors.node",
     "moves": "nodes.moves",
+    "bends": "materials.transmits",
+    "thickness": "materials.thickness",
+    "transmission": "materials.transmission",
+    "inside_blend": "materials.inside",
+    "rougher": "materials.rougher",
+    "hides": "materials.hides",
+    "refracts": "materials.transmits",
     "solid": "materials.blend",
     "blended": "materials.blend",
 }

@@ -10,7 +10,7 @@ from eddyfall.core.passes.contract import Camera, DrawableState, Stage
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.order import Key, Order, Point
 from eddyfall.core.scene.setup.tables import Triangles
-from eddyfall.core.shade.blend import FIRST_BLENDED
+from eddyfall.core.shade.blend import blends
 
 TRIANGLES: tuple[Triangles, ...] = ("file", "back_first", "sorted")
 
@@ -47,7 +47,7 @@ def blended_in(state: DrawableState) -> np.ndarray:
 
 def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Camera, by: Sorting) -> np.ndarray:
     """(k,) blended drawables of `in_view` in the order they are drawn."""
-    chosen = np.sort(in_view[by.blend[in_view] >= FIRST_BLENDED])
+    chosen = np.sort(in_view[blends(by.blend[in_view])])
     key = sort_keys(geometry, chosen, camera, by)
     return chosen[np.lexsort((chosen, by.member[chosen], -key, by.rank[chosen]))].astype(np.int32)
 

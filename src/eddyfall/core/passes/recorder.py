@@ -11,7 +11,7 @@ from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.columns import DISTANCE, EMITTED_RGB
 from eddyfall.core.shade.direct import direct_plain, face_normal
-from eddyfall.core.shade.surface import Soup
+from eddyfall.core.shade.surface import soup_of
 
 FOG_ALARM = 0.01  # share of fog by which a depth copy may be wrong before a stratum says so
 
@@ -63,9 +63,8 @@ class Recorder:
     notes: dict[str, Any] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        g = self.geometry
         self.length = float(self.view.ray_lengths[0, 0])
-        self.soup = Soup(g.positions, g.normals, g.uv0, g.uv1, g.triangles, g.owner, self.stage.state.material)
+        self.soup = soup_of(self.geometry, self.stage.state.material)
         self.paint = dict(self.stage.paint)
 
     def lay(self, name: str, drawable: str, state: str, colour: np.ndarray, keeps: np.ndarray | float, **facts: Any) -> Layer:

@@ -8,9 +8,8 @@ import numpy as np
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.shade.columns import EMITTED_RGB, REFLECTING
-from eddyfall.core.shade.surface import Soup, surface_buffer, surface_plain
+from eddyfall.core.shade.surface import soup_of, surface_buffer, surface_plain
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -23,11 +22,6 @@ class SurfaceSection:
 
 def section(stage: Stage) -> SurfaceSection:
     return SurfaceSection(material=stage.state.material, paint=stage.paint)
-
-
-def soup_of(geometry: Geometry, material: np.ndarray) -> Soup:
-    """The arrays the surface kernel reads."""
-    return Soup(geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, material)
 
 
 def run(inputs: Values, section: SurfaceSection) -> dict[str, Any]:

@@ -36,10 +36,15 @@ MAX_NODE_DEPTH = 256
 MAX_SKIES = 8
 FARTHEST_M = 1e7
 WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
-READ_EXTENSIONS = {"KHR_lights_punctual", "KHR_materials_unlit", "KHR_materials_emissive_strength", "KHR_materials_ior"}
+READ_EXTENSIONS = {
+    "KHR_lights_punctual",
+    "KHR_materials_unlit",
+    "KHR_materials_emissive_strength",
+    "KHR_materials_ior",
+    "KHR_materials_transmission",
+    "KHR_materials_volume",
+}
 NOT_DRAWN = {
-    "KHR_materials_transmission": "transmission; export an alpha-blended twin for now",
-    "KHR_materials_volume": "volume thickness; export an alpha-blended twin for now",
     "EXT_mesh_gpu_instancing": "instancing; export one node for each instance",
     "MSFT_lod": "levels of detail; the first level is drawn",
     "KHR_texture_transform": "texture transforms; apply them to the UVs before export",
@@ -50,7 +55,7 @@ NOT_DRAWN = {
     "KHR_mesh_quantization": "quantised meshes are read, their positions are used as stored",
 }
 # A file that cannot be read without one of these is refused when it lists it as required.
-READ_ANYWAY = READ_EXTENSIONS | {"KHR_mesh_quantization", "KHR_materials_transmission", "KHR_materials_volume", "MSFT_lod"}
+READ_ANYWAY = READ_EXTENSIONS | {"KHR_mesh_quantization", "MSFT_lod"}
 
 
 def read_scene(path: Path | str, beside_it: bool = True) -> Scene:
@@ -259,6 +264,14 @@ class _Reader:
         strength = number(_object(extensions, "KHR_materials_emissive_strength", here), "emissiveStrength", 1.0, here, 0.0)
         emissive = tuple(v * strength for v in numbers(entry, "emissiveFactor", 3, (0.0, 0.0, 0.0), here))
         normal, occlusion = _object(entry, "normalTexture", here), _object(entry, "occlusionTexture", here)
+        lets = _object(extensions, "KHR_materials_transmission", here)
+        volume = _object(extensions, "KHR_materials_volume", here)
+        attenuation = number(volume, "attenuationDistance", 0.0, here, 0.0) if "attenuationDistance" in volume else math.inf
+        if not attenuation > 0:
+            raise SceneError("attenuationDistance must be more than 0", here)
+        left = numbers(volume, "attenuationColor", 3, (1.0, 1.0, 1.0), here)
+        if not all(0 <= v <= 1 for v in left):
+            raise SceneError("attenuationColor must be 3 numbers from 0 to 1", here)
         return Material(
             name=name,
             base_rgba=numbers(pbr, "baseColorFactor", 4, (1.0, 1.0, 1.0, 1.0), here),  # type: ignore[arg-type]
@@ -277,6 +290,12 @@ class _Reader:
             double_sided=entry.get("doubleSided") is True,
             unlit="KHR_materials_unlit" in extensions,
             ior=number(_object(extensions, "KHR_materials_ior", here), "ior", 1.5, here, 0.0),
+            transmission=number(lets, "transmissionFactor", 0.0, here, 0.0, 1.0),
+            transmission_texture=self._texture(lets, "transmissionTexture", here),
+            thickness_m=number(volume, "thicknessFactor", 0.0, here, 0.0),
+            thickness_texture=self._texture(volume, "thicknessTexture", here),
+            attenuation_m=attenuation,
+            attenuation_rgb=left,  # type: ignore[arg-type]
         )
 
     def _meshes(self, materials: int) -> tuple[Mesh, ...]:

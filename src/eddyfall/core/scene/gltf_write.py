@@ -2,6 +2,7 @@
 
 import copy
 import json
+import math
 import struct
 from itertools import zip_longest
 from typing import Any
@@ -238,6 +239,18 @@ class _Writer:
             extensions["KHR_materials_unlit"] = {}
         if m.ior != 1.5:
             extensions["KHR_materials_ior"] = {"ior": m.ior}
+        if m.transmission or m.transmission_texture:
+            lets: dict[str, Any] = {"transmissionFactor": m.transmission}
+            if picture := self._texture(m.transmission_texture):
+                lets["transmissionTexture"] = picture
+            extensions["KHR_materials_transmission"] = lets
+        if m.thickness_m or m.thickness_texture:
+            volume: dict[str, Any] = {"thicknessFactor": m.thickness_m, "attenuationColor": list(m.attenuation_rgb)}
+            if math.isfinite(m.attenuation_m):
+                volume["attenuationDistance"] = m.attenuation_m
+            if picture := self._texture(m.thickness_texture):
+                volume["thicknessTexture"] = picture
+            extensions["KHR_materials_volume"] = volume
         if extensions:
             entry["extensions"] = extensions
             used.extend(extensions)

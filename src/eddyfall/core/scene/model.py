@@ -1,5 +1,6 @@
 """What a glTF file says, as immutable values. Units and axes are glTF's: metres, +Y up, UV origin top left."""
 
+import math
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -46,7 +47,9 @@ class TextureUse:
 
 @dataclass(frozen=True)
 class Material:
-    """glTF metallic-roughness material. `base_rgba` linear; `emissive` linear times strength, nits."""
+    """glTF metallic-roughness material. `base_rgba` linear; `emissive` linear times strength, nits; transmission: share of the light that
+    is not mirrored which goes through (KHR_materials_transmission); of its light white at 0, attenuation_rgb is left after attenuation_m
+    (KHR_materials_volume)."""
 
     name: str
     base_rgba: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
@@ -65,6 +68,25 @@ class Material:
     ior: float = 1.5
     occlusion_texture: TextureUse | None = None
     occlusion_strength: float = 1.0
+    transmission: float = 0.0
+    transmission_texture: TextureUse | None = None
+    thickness_m: float = 0.0
+    thickness_texture: TextureUse | None = None
+    attenuation_m: float = math.inf
+    attenuation_rgb: tuple[float, float, float] = (1.0, 1.0, 1.0)
+
+    @property
+    def uses(self) -> dict[str, TextureUse | None]:
+        """Its textures by what they are read for."""
+        return {
+            "base colour": self.base_texture,
+            "metallic-roughness": self.metallic_roughness_texture,
+            "normal": self.normal_texture,
+            "emissive": self.emissive_texture,
+            "occlusion": self.occlusion_texture,
+            "transmission": self.transmission_texture,
+            "thickness": self.thickness_texture,
+        }
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,14 @@ import numpy as np
 from eddyfall.core.kernel import light_helper
 
 KINDS = {"opaque": 0, "cutout": 1, "blended": 2, "premultiplied": 3, "additive": 4, "multiply": 5, "destination_out": 6}
+REFRACTING = 7  # what lets light through, drawn from a copy of the opaque picture
 FIRST_BLENDED = KINDS["blended"]  # kinds from here on are drawn over the opaque picture
-KIND_NAMES = {code: name for name, code in KINDS.items()}
+KIND_NAMES = {code: name for name, code in KINDS.items()} | {REFRACTING: "refracting"}
+
+
+def blends(kind: np.ndarray) -> np.ndarray:
+    """bool: kinds that pass 10 lays over the opaque picture."""
+    return np.asarray((kind >= FIRST_BLENDED) & (kind != REFRACTING))
 
 
 @light_helper

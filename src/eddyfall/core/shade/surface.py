@@ -5,7 +5,7 @@ share of the light around that the occlusion map lets through.
 """
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit, prange
@@ -59,12 +59,17 @@ class Soup(NamedTuple):
     material: np.ndarray
 
 
+def soup_of(geometry: Any, material: np.ndarray) -> Soup:
+    """The arrays of packed geometry, with the material row of each drawable (d,)."""
+    return Soup(geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, material)
+
+
 class Surfaces(NamedTuple):
     """Material table (last row: default) and its textures, flat because numba's parallel loops take no nested tuples.
 
-    factors (m, 13) float64: base rgba, metallic, roughness, emissive rgb, normal scale, F0 of the dielectric, unlit, occlusion
-    strength; used (m, 5) int32: texture slots of base, metallic-roughness, normal, emissive, occlusion; then the fields of
-    TextureStore; mip bias; most taps."""
+    factors (m, 18) float64: base rgba, metallic, roughness, emissive rgb, normal scale, F0 of the dielectric, unlit, occlusion strength,
+    index of refraction, thickness in m, what is absorbed per m, rgb; used (m, 7) int32: texture slots of base,
+    metallic-roughness, normal, emissive, occlusion, transmission, thickness; then the fields of TextureStore; mip bias; most taps."""
 
     factors: np.ndarray
     used: np.ndarray
@@ -76,13 +81,32 @@ class Surfaces(NamedTuple):
     taps: int
 
 
+def absorbed_per_m(m: Material) -> tuple[float, ...]:
+    """(3,) -ln(colour) / distance: Beer and Lambert's law, as KHR_materials_volume has it; a channel of 0 lets nothing through at all."""
+    if math.isinf(m.attenuation_m):
+        return (0.0, 0.0, 0.0)
+    return tuple(-math.log(max(c, 1e-30)) / m.attenuation_m for c in m.attenuation_rgb)
+
+
 def material_factors(materials: tuple[Material, ...]) -> np.ndarray:
     """`Surfaces.factors` of a scene's materials, default material last."""
     rows = []
     for m in (*materials, Material("(default)")):
         f0 = ((m.ior - 1.0) / (m.ior + 1.0)) ** 2 if m.ior > 0 else 1.0
         rows.append(
-            [*m.base_rgba, m.metallic, m.roughness, *m.emissive, m.normal_scale, f0, float(m.unlit), m.occlusion_strength]
+            [
+                *m.base_rgba,
+                m.metallic,
+                m.roughness,
+                *m.emissive,
+                m.normal_scale,
+                f0,
+                float(m.unlit),
+                m.occlusion_strength,
+                m.ior,
+                m.thickness_m,
+                *absorbed_per_m(m),
+            ]
         )
     return np.array(rows, np.float64)
 

@@ -60,20 +60,17 @@ def _encode_fast(light: np.ndarray) -> np.ndarray:
 
 
 def build_store(images: tuple[Image, ...], materials: tuple[Material, ...], mips: bool) -> tuple[TextureStore, np.ndarray]:
-    """The store, and (materials + 1, 5) int32 slots of base, metallic-roughness, normal, emissive, occlusion (-1: none); default last."""
+    """The store, and (materials + 1, 7) int32 slots of base, metallic-roughness, normal, emissive, occlusion, transmission,
+    thickness (-1: none); default last."""
     slots: list[tuple[int, ...]] = []
     known: dict[tuple[TextureUse, bool], int] = {}
     chains: dict[tuple[int, bool], tuple[int, int]] = {}
     levels: list[tuple[int, int, int]] = []
     texels: list[np.ndarray] = []
     offset = 0
-    table = np.full((len(materials) + 1, 5), -1, np.int32)
+    table = np.full((len(materials) + 1, 7), -1, np.int32)
     for m, material in enumerate(materials):
-        uses = (
-            material.base_texture, material.metallic_roughness_texture, material.normal_texture, material.emissive_texture,
-            material.occlusion_texture,
-        )  # fmt: skip
-        for column, use in enumerate(uses):
+        for column, use in enumerate(material.uses.values()):
             if use is None:
                 continue
             colour = column in (0, 3)

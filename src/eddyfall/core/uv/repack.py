@@ -45,8 +45,7 @@ def _texture_sets(build: Build, part: Primitive) -> set[int]:
     """UV sets that the textures of a part use."""
     if part.material is None:
         return set()
-    m = build.scene.materials[part.material]
-    uses = (m.base_texture, m.metallic_roughness_texture, m.normal_texture, m.emissive_texture, m.occlusion_texture)
+    uses = build.scene.materials[part.material].uses.values()
     return {use.uv_set for use in uses if use is not None}
 
 

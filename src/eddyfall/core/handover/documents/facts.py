@@ -72,13 +72,7 @@ def image_roles(scene: Scene) -> list[list[str]]:
     """For each image, what materials use it as."""
     roles: list[set[str]] = [set() for _ in scene.images]
     for material in scene.materials:
-        for role, use in (
-            ("base colour", material.base_texture),
-            ("metallic-roughness", material.metallic_roughness_texture),
-            ("normal", material.normal_texture),
-            ("emissive", material.emissive_texture),
-            ("occlusion", material.occlusion_texture),
-        ):
+        for role, use in material.uses.items():
             if use is not None:
                 roles[use.image].add(role)
     return [sorted(r) for r in roles]

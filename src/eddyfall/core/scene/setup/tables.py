@@ -12,7 +12,10 @@ Triangles = Literal["file", "back_first", "sorted"]
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
 
 
-MapRole = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion"]
+Transmits = Literal["none", "thin", "solid"]
+Thickness = Literal["value", "map", "back_faces", "missing"]
+THICKNESSES: tuple[Thickness, ...] = get_args(Thickness)
+MapRole = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion", "transmission", "thickness"]
 MAP_ROLES: tuple[MapRole, ...] = get_args(MapRole)
 
 
@@ -22,6 +25,7 @@ class Passes(Section):
     shadow: bool = leaf(True, "-", "drawn into shadow maps")
     bake: bool = leaf(True, "-", "takes part in bakes", beside="bake")
     mirror: bool = leaf(True, "-", "drawn in planar mirrors")
+    refract: bool = leaf(True, "-", "whether it shows what is behind, where its material transmits and the project refracts")
 
 
 class Answers(Section):
@@ -66,6 +70,28 @@ class MaterialSetup(Section):
         "-",
         "order of its triangles, if it is blended: as in the file, those seen from behind first, or farthest first",
     )
+    transmits: Transmits | None = leaf(
+        None,
+        "-",
+        "whether opaque ones let light through, as a thin wall that bends none, or as something solid; null: as the scene file says, "
+        "solid where it gives a thickness",
+    )
+    transmission: float | None = leaf(
+        None, "-", "share of the light it does not mirror that goes through; null: as the scene file says", ge=0, le=1
+    )
+    thickness: Thickness | None = leaf(
+        None,
+        "-",
+        "solid ones: where the way through comes from: the factor, factor and map, the back faces of the same thing in the frame, or "
+        "from an input that nothing is wired to, which reads as far; null: the map if there is one",
+    )
+    inside: Literal["refract", "blend"] = leaf(
+        "refract",
+        "-",
+        "what lets light through: blend lays it straight over what is behind, unbent, before the copy is taken that others refract",
+    )
+    rougher: float = leaf(0.0, "-", "what refracts: added to its roughness, as dirt or frosting does", ge=0, le=1)
+    hides: bool = leaf(True, "-", "what refracts: whether blended drawables behind it are hidden by its depth")
     casts_both_sides: bool | None = leaf(
         None, "-", "whether faces turned away from a light are drawn into its shadow maps; null follows double_sided"
     )

@@ -1,0 +1,282 @@
+"""Pass 8.5: what lets light through, from a copy of the picture; nearest first, so many layers deep, with the copy taken anew for each.
+
+What lies in no copy is lost: what else lets light through beyond the layers that are drawn, and all that is blended, which comes later
+and is hidden by the depth that this leaves. With inside set to blend it is laid straight over what is behind before the first copy is
+taken."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import LookUp, Pass, Pixels, Stage, Target, Values, View
+from eddyfall.core.passes.look_ups import look_ups, looked_up
+from eddyfall.core.passes.off_switches import off_by_leaf
+from eddyfall.core.passes.recorder import Recorder
+from eddyfall.core.passes.registry import register
+from eddyfall.core.passes.sections import sky_colours, sky_light, with_picture
+from eddyfall.core.raster.depth_format import DepthFormat
+from eddyfall.core.raster.fragments import covering
+from eddyfall.core.raster.project import project
+from eddyfall.core.scene.resolve import Resolved
+from eddyfall.core.scene.setup.sections.refract import Refract
+from eddyfall.core.shade.columns import ROW
+from eddyfall.core.shade.glass import BACK_FACES, Glass, levels_of, read_copies, see_through, see_through_plain
+from eddyfall.core.shade.sky import SkyLight, ambient_plain
+from eddyfall.core.shade.surface import soup_of
+
+COPY_BYTES = 8  # half RGBA
+
+
+@dataclass(frozen=True, kw_only=True)
+class RefractSection:
+    """What the pass is set by."""
+
+    refract: Refract
+    refracts: np.ndarray
+    inside_blend: np.ndarray
+    hides: np.ndarray
+    bends: np.ndarray
+    thickness: np.ndarray
+    transmission: np.ndarray
+    rougher: np.ndarray
+    double_sided: np.ndarray
+    receives: np.ndarray
+    material: np.ndarray
+    depth: DepthFormat
+    paint: Any
+    sky: SkyLight | None
+    no_sky: SkyLight
+    look_ups: tuple[LookUp, ...]
+
+
+def section(stage: Stage) -> RefractSection:
+    s = stage.state
+    return RefractSection(
+        refract=stage.resolved[Refract],
+        refracts=s.refracts,
+        inside_blend=s.inside_blend,
+        hides=s.hides,
+        bends=s.bends,
+        thickness=s.thickness,
+        transmission=s.transmission,
+        rougher=s.rougher,
+        double_sided=s.double_sided,
+        receives=s.receives,
+        material=s.material,
+        depth=stage.depth_format,
+        paint=stage.paint,
+        sky=sky_light(stage),
+        no_sky=sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
+        look_ups=look_ups(stage),
+    )
+
+
+def held(section: RefractSection) -> tuple[Target, ...]:
+    """The copy, with its mips, where anything reads it."""
+    wanted = section.refract.enabled and section.refract.copy_from == "opaque"
+    return (Target(name="refract_copy", texel_bytes=COPY_BYTES, mips=True),) if wanted else ()
+
+
+def beyond_px(resolved: Resolved) -> int | None:
+    """What is seen through may be anywhere on the frame."""
+    return 0 if resolved[Refract].enabled else None
+
+
+@dataclass(frozen=True)
+class Panes:
+    """n fragments of what lets light through, by pixel, within a pixel nearest first: pixel (row by row), drawable, triangle, key of the
+    depth buffer, far m from the eye along the ray, path m to the next face of the same thing, open: nothing opaque is before it, rank among
+    those of its pixel that are drawn from a copy (-1: laid straight, or not open); lit, kept (n, 3), at (n, 3) as `see_through` has them.
+    """
+
+    pixel: np.ndarray
+    drawable: np.ndarray
+    triangle: np.ndarray
+    key: np.ndarray
+    far: np.ndarray
+    path: np.ndarray
+    open: np.ndarray
+    rank: np.ndarray
+    lit: np.ndarray
+    kept: np.ndarray
+    at: np.ndarray
+
+
+def panes_of(inputs: Values, section: RefractSection) -> Panes | None:
+    """All of them in a window; None where there are none."""
+    geometry, pixels = inputs["geometry"], inputs["pixels"]
+    chosen = inputs["in_view"][section.refracts[inputs["in_view"]]]
+    if not len(chosen):
+        return None
+    view = View(inputs["camera"], pixels)
+    spans = [np.arange(geometry.drawables[i].first, geometry.drawables[i].last, dtype=np.int32) for i in np.sort(chosen)]
+    triangles = np.concatenate(spans)
+    owner = geometry.owner[triangles]
+    both = section.double_sided[owner] | (section.thickness[owner] == BACK_FACES)
+    screen = project(
+        geometry.positions, inputs["textures"].alpha_uv, geometry.triangles, triangles, np.where(both, 0, 1).astype(np.int8),
+        view.clip_matrix(section.depth), pixels.size, pixels.window,
+    )  # fmt: skip
+    found = covering(screen, section.depth.code, pixels.shape, pixels.origin)
+    if not len(found.screen):
+        return None
+    pixel, triangle = found.pixel, screen.ids[found.screen]
+    order = np.lexsort((found.screen, found.key, pixel))
+    pixel, triangle, key = pixel[order], triangle[order], found.key[order]
+    drawable = geometry.owner[triangle]
+    far = section.depth.view_depth(key) * view.ray_lengths.ravel()[pixel]
+    path = _to_back_face(pixel, drawable, far)
+    shown = _shown(geometry, section, triangle, drawable, np.array(view.camera.eye))
+    pixel, triangle, key, drawable, far, path = (v[shown] for v in (pixel, triangle, key, drawable, far, path))
+    opens = key <= inputs["depth"].ravel()[pixel]
+    rank = rank_in_pixel(pixel, opens & ~section.inside_blend[drawable])
+    (ox, oy), (jx, jy), width = pixels.origin, pixels.jitter, pixels.shape[1]
+    x, y = ox + pixel % width + 0.5 + jx, oy + pixel // width + 0.5 + jy
+    lit, kept, at = (np.zeros((len(pixel), 3)) for _ in range(3))
+    lights, maps = inputs["lights"], looked_up(inputs["shadow_maps"], section.look_ups)
+    sky = section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"])
+    glass = glass_of(inputs, section)
+    see_through(
+        x, y, triangle, path, glass, view.rays, soup_of(geometry, section.material), inputs["textures"].surfaces, lights, maps,
+        np.ones((1, 1, len(lights.kind)), np.float32), sky, lit, kept, at, np.zeros((len(pixel), ROW), np.float32),
+    )  # fmt: skip
+    return Panes(pixel, drawable, triangle, key, far, path, opens, rank, lit, kept, at)
+
+
+def glass_of(inputs: Values, section: RefractSection) -> Glass:
+    """What the fragments are drawn by."""
+    paint = np.full((len(inputs["geometry"].drawables), 3), np.nan)
+    for d, rgb in section.paint:
+        paint[d] = rgb
+    return Glass(
+        section.transmission, section.bends, section.thickness, section.rougher, section.receives, paint,
+        float(section.refract.roughest),
+    )  # fmt: skip
+
+
+def _to_back_face(pixel: np.ndarray, drawable: np.ndarray, far: np.ndarray) -> np.ndarray:
+    """(n,) m from each fragment to the next one of the same drawable in its pixel; 0 where there is none."""
+    order = np.lexsort((far, drawable, pixel))
+    same = (np.diff(pixel[order]) == 0) & (np.diff(drawable[order]) == 0)
+    way = np.zeros(len(pixel))
+    way[order[:-1]] = np.where(same, np.diff(far[order]), 0.0)
+    return way
+
+
+def _shown(geometry: Any, section: RefractSection, triangle: np.ndarray, drawable: np.ndarray, eye: np.ndarray) -> np.ndarray:
+    """(n,) bool: fragments that are drawn, not only found for the way to a back face."""
+    corners = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
+    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(section.double_sided[drawable] | (((eye - corners[:, 0]) * normal).sum(axis=1) > 0))
+
+
+def lay_panes(inputs: Values, section: RefractSection, panes: Panes, layers: int) -> tuple[np.ndarray, np.ndarray]:
+    """((h, w, 3) nits of the picture with what lets light through laid on it, (n, 3) nits that each fragment saw through itself; nan where
+    it was not drawn)."""
+    picture = np.array(inputs["with_sky"], np.float64)
+    flat, seen = picture.reshape(-1, 3), np.full((len(panes.pixel), 3), np.nan)
+    straight = rank_in_pixel(panes.pixel, panes.open & section.inside_blend[panes.drawable])
+    for turn in range(int(straight.max(initial=-1)), -1, -1):
+        which = straight == turn
+        seen[which] = flat[panes.pixel[which]]
+        flat[panes.pixel[which]] = panes.lit[which] + panes.kept[which] * seen[which]
+    for layer in range(layers - 1, -1, -1):
+        which = panes.rank == layer
+        if not which.any():
+            continue
+        seen[which] = copied(inputs, section, picture, panes.at[which])
+        flat[panes.pixel[which]] = panes.lit[which] + panes.kept[which] * seen[which]
+    return picture.astype(np.float32), seen
+
+
+def copied(inputs: Values, section: RefractSection, picture: np.ndarray, at: np.ndarray) -> np.ndarray:
+    """(n, 3) nits that a copy of a picture (h, w, 3) shows at places (n, 3) as `see_through` gives them."""
+    seen = np.zeros((len(at), 3))
+    if section.refract.copy_from == "opaque":
+        read_copies(at, *inputs["pixels"].origin, *levels_of(picture), seen)
+    return seen
+
+
+def rank_in_pixel(pixel: np.ndarray, which: np.ndarray) -> np.ndarray:
+    """(n,) place of each of the fragments `which` (n,) bool among those of its pixel, as they are sorted; -1 for the others."""
+    if not len(pixel):
+        return np.zeros(0, np.int64)
+    first = np.flatnonzero(np.diff(pixel, prepend=-1))
+    before = np.cumsum(which) - which
+    return np.where(which, before - np.repeat(before[first], np.diff(np.append(first, len(pixel)))), -1)
+
+
+def run(inputs: Values, section: RefractSection) -> dict[str, Any]:
+    depth = inputs["depth"]
+    panes = panes_of(inputs, section)
+    if panes is None:
+        return {"with_sky": inputs["with_sky"], "over_depth": depth, "pane": np.full((1, 1), -1, np.int32)}
+    layers = section.refract.layers
+    picture, _ = lay_panes(inputs, section, panes, layers)
+    over, pane = np.array(depth), np.full(depth.shape, -1, np.int32)
+    drawn = (panes.rank >= 0) & (panes.rank < layers)
+    hiding = drawn & section.hides[panes.drawable]
+    np.minimum.at(over.reshape(-1), panes.pixel[hiding], panes.key[hiding])
+    front = panes.rank == 0
+    pane.reshape(-1)[panes.pixel[front]] = panes.drawable[front]
+    return {"with_sky": picture, "over_depth": over, "pane": pane}
+
+
+def twin(r: Recorder) -> None:
+    """Lays what lets light through in this pixel. What is seen through it comes from a copy, so that nothing is kept of what was here."""
+    section_here = section(r.stage)
+    if not section_here.refracts.any():
+        return
+    given = {**r.values, **r.inputs("refract")}
+    (width, height), shape = r.view.pixels.size, given["with_sky"].shape
+    margin = (shape[1] - width) // 2
+    given["pixels"] = Pixels((width, height), (-margin, -margin, width + margin, height + margin))
+    panes = panes_of(given, section_here)
+    if panes is None:
+        return
+    layers, glass = section_here.refract.layers, glass_of(given, section_here)
+    _, seen = lay_panes(given, section_here, panes, layers)
+    here = np.flatnonzero(panes.pixel == (r.y + margin) * shape[1] + r.x + margin)
+    for n in here[::-1]:
+        d, t = int(panes.drawable[n]), int(panes.triangle[n])
+        found = see_through_plain(
+            r.x + 0.5, r.y + 0.5, t, float(panes.path[n]), glass, r.view.rays, r.soup, r.values["textures"].surfaces
+        )  # fmt: skip
+        kept, at, row = found.kept, found.at, found.row
+        lit = np.array(r.paint[d]) if d in r.paint else r.light(row, d, t)[0]
+        if d not in r.paint and section_here.sky is not None:
+            lit = lit + ambient_plain(row, r.to_eye, with_picture(section_here.sky, r.values["sky_maps"]))
+        state, colour, keeps = f"reads {at[0]:.1f}, {at[1]:.1f}", lit + kept * seen[n], np.zeros(3)
+        if not panes.open[n]:
+            state, colour, keeps = "hidden by depth", np.zeros(3), np.ones(3)
+        elif panes.rank[n] < 0:
+            state, colour, keeps = "laid straight", lit, kept
+        elif panes.rank[n] >= layers:
+            state, colour, keeps = "lost: in no copy", np.zeros(3), np.ones(3)
+        laid = r.lay(
+            "refract", r.geometry.drawables[d].name, state, colour, keeps, keeps_of_copy=kept.tolist(), reads_px=at[:2].tolist()
+        )
+        laid.depth_m = float(panes.far[n]) / r.length
+
+
+PASS = register(
+    Pass(
+        number=8.5,
+        name="refract",
+        does="what lets light through, from a copy of what is drawn so far",
+        reads=("geometry", "camera", "pixels", "textures", "sky_maps", "in_view", "depth", "lights", "shadow_maps", "with_sky"),
+        writes=("with_sky", "over_depth", "pane"),
+        section=section,
+        targets=(
+            Target(name="with_sky", texel_bytes=0),
+            Target(name="over_depth", texel_bytes=0),
+            Target(name="pane", texel_bytes=0),
+        ),
+        held=held,
+        beyond_px=beyond_px,
+        run=run,
+        twin=twin,
+        off=(off_by_leaf("refract.enabled", False, "refraction off"),),
+    )
+)
