@@ -45,3 +45,11 @@ def slab_at_45(thickness_m=0.01, distance_m=2.0):
     shape = Shape().quad((-s * 0.5, 1.1, -distance_m - s * 0.5), (s, 0, s), (0, 1, 0))
     glass = clear("slab glass", thickness_m=thickness_m)
     return behind_panes(Thing("slab", shape, glass), views={"eye": {"eye": [0, 1.6, 0], "target": [0, 1.6, -1], "fov_y_deg": 60}})
+
+
+def pane_and_mist(**setup):
+    """A pane, a card of mist behind it and one before it."""
+    return behind_panes(
+        pane("pane", -2.0, clear()), card("mist", (-1, 1), (0.6, 2.6), -4.0, unlit("mist", 0.9, 0.5)),
+        card("near_mist", (-0.1, 0.1), (1.5, 1.7), -1.5, unlit("near mist", 0.2, 0.5)), **setup,
+    )  # fmt: skip

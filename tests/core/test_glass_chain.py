@@ -9,9 +9,10 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.layers.chain import chain_at
+from eddyfall.core.layers.glass_here import mended
 from eddyfall.core.layers.links import LINKS
 from eddyfall.core.layers.plates import plates
-from eddyfall.core.scene.changes import apply_changes
+from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.model import Image, TextureUse
 from eddyfall.core.shade.optics import fresnel, slab, slab_shift, stacked
 from eddyfall.demo.shapes import Shape
@@ -83,7 +84,7 @@ def test_each_link_is_named_and_put_right(renderer, name):
     if name == "tint":
         assert link.fix is None and link.decides == "the scene file"
         return
-    assert not chain_at(renderer, apply_changes(build, [link.fix]), EYE, *AT, subject="pane").broken
+    assert not chain_at(renderer, apply_change(build, mended(build, [link.fix])), EYE, *AT, subject="pane").broken
 
 
 def test_every_two_links_are_both_named(renderer):
@@ -91,6 +92,13 @@ def test_every_two_links_are_both_named(renderer):
     for two in combinations(NAMES, 2):
         told = chain_at(renderer, broken_at(*two), EYE, *AT, subject="pane")
         assert [link.name for link in told.broken] == list(two)
+        fixes = [link.fix for link in told.broken if link.fix]
+        left = (
+            chain_at(renderer, apply_change(broken_at(*two), mended(broken_at(*two), fixes)), EYE, *AT, subject="pane")
+            if fixes
+            else told
+        )
+        assert [link.name for link in left.broken] == [n for n in two if n == "tint"]
 
 
 def test_a_picture_says_what_the_chain_says(renderer):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,13 +16,29 @@ from eddyfall.core.passes.refract import glass_of
 from eddyfall.core.raster.project import project
 from eddyfall.core.raster.rasterise import fragments_at
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
+from eddyfall.core.scene.changes import SCOPE_ORDER, Change, Scope, set_leaves
 from eddyfall.core.scene.resolve import Leaf, Resolved, resolve
 from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.scene.setup.tables import MaterialSetup, Shader
 from eddyfall.core.shade.blend import FIRST_BLENDED
-from eddyfall.core.shade.glass import Through, see_through_plain
+from eddyfall.core.shade.glass import MAP, MISSING, Through, see_through_plain
 from eddyfall.core.shade.surface import soup_of
+
+
+@dataclass(frozen=True)
+class Fix:
+    """Leaves of the setup that would make a link hold, how far that reaches, what it does."""
+
+    leaves: dict[tuple[str, ...], object]
+    scope: Scope
+    title: str
+
+
+def mended(build: Build, fixes: Sequence[Fix], title: str = "") -> Change:
+    """All of some fixes as one change."""
+    leaves = {path: value for fix in fixes for path, value in fix.leaves.items()}
+    scope = max((fix.scope for fix in fixes), key=SCOPE_ORDER.index)
+    return set_leaves(build, leaves, scope=scope, title=title or " and ".join(fix.title for fix in fixes))
 
 
 @dataclass(frozen=True)
@@ -111,7 +128,10 @@ class Told:
         glass = glass_of(given, replace(section, refract=forced, paint=()))
         lets = glass.transmission.copy()
         lets[m.drawable] = self.material.transmission or 1.0
-        glass = glass._replace(transmission=lets)
+        thickness = glass.thickness.copy()
+        if thickness[m.drawable] == MISSING:
+            thickness[m.drawable] = MAP  # which is the factor alone where there is no map
+        glass = glass._replace(transmission=lets, thickness=thickness)
         bends = glass.bends.copy()
         bends[m.drawable] = self.solid
         glass = glass._replace(bends=bends)
@@ -149,10 +169,12 @@ class Told:
         leaf = self.resolved.leaves[f"refract.{field}"]
         return leaf, f"refract.{field} of {leaf.winner}"
 
-    def on_material(self, field: str, value: object, title: str) -> Change | None:
-        if self.key == "(default)":
-            return None
-        return set_leaf(self.build, ("materials", self.key, field), value, scope="material", title=title)
+    def on_material(self, field: str, value: object, title: str) -> Fix | None:
+        """What sets a leaf of its material; None for things without one."""
+        return None if self.key == "(default)" else Fix({("materials", self.key, field): value}, "material", title)
 
-    def here(self, leaves: dict[str, object], title: str) -> Change:
-        return set_resolved(self.build, self.resolved, leaves, title=title)
+    def here(self, field: str, value: object, title: str) -> Fix:
+        """What sets a leaf of the section so that it holds here, wherever it is decided."""
+        place = self.resolved.leaves[f"refract.{field}"].place
+        scope: Scope = next((s for s in SCOPE_ORDER if place and place[0] == f"{s}s"), "project")
+        return Fix({(*place, "refract", field): value}, scope, title)

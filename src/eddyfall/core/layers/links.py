@@ -6,8 +6,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from eddyfall.core.layers.glass_here import Told
-from eddyfall.core.scene.changes import Change, set_leaf
+from eddyfall.core.layers.glass_here import Fix, Told
 from eddyfall.core.scene.setup.tables import THICKNESSES, NodeSetup, Shader
 from eddyfall.core.shade.columns import ROUGH, SIGMA
 from eddyfall.core.shade.glass import MISSING, THICKNESS_ROLE, TRANSMISSION_ROLE, Through
@@ -26,7 +25,7 @@ class Link:
     need: str
     decides: str
     holds: bool
-    fix: Change | None = None
+    fix: Fix | None = None
 
 
 def _file(t: Told, found: Through) -> Link:
@@ -41,8 +40,7 @@ def _map(t: Told, found: Through) -> Link:
     used = t.frame.buffers["textures"].surfaces.used[t.row, TRANSMISSION_ROLE] >= 0
     share = found.through / (t.material.transmission or 1.0)
     path = ("materials", t.key, "maps", "transmission", "on")
-    title = f"switch the transmission map of {t.key} off"
-    fix = set_leaf(t.build, path, False, scope="material", title=title) if used else None
+    fix = Fix({path: False}, "material", f"switch the transmission map of {t.key} off") if used else None
     says = f"{share:.3g} of it by the map here" if used else "no map"
     return Link("map here", says, f"at least {LEAST:g}", f"materials.{t.key}.maps.transmission", share >= LEAST, fix)
 
@@ -60,7 +58,7 @@ def _shader(t: Told, found: Through) -> Link:
     unlit = t.row < len(t.build.scene.materials) and t.build.scene.materials[t.row].unlit
     if unlit:
         return Link("shader", f"{t.key} is unlit", "a lit one", FILE, False)
-    fix = set_leaf(t.build, ("shaders", name, "passes", "refract"), True, scope="shader", title=f"let shader {name} refract")
+    fix = Fix({("shaders", name, "passes", "refract"): True}, "shader", f"let shader {name} refract")
     says = f"{name} {'has' if shader.passes.refract else 'lacks'} the pass"
     return Link("shader", says, "the pass", f"shaders.{name}.passes.refract", shader.passes.refract, fix)
 
@@ -79,7 +77,7 @@ def _project(t: Told, found: Through) -> Link:
     leaf, _ = t.leaf("enabled")
     label, value = next((w, v) for w, v in ((leaf.winner, leaf.value), *leaf.losers) if not _of_role(w))
     holds = bool(value) or (_of_role(leaf.winner) and bool(leaf.value))
-    fix = set_leaf(t.build, ("refract", "enabled"), True, scope="project", title="switch refraction on")
+    fix = Fix({("refract", "enabled"): True}, "project", "switch refraction on")
     return Link("project", "on" if value else "off", "on", f"refract.enabled of {label}", holds, fix)
 
 
@@ -89,13 +87,13 @@ def _role(t: Told, found: Through) -> Link:
         return Link("role", "as the project", "not off", "no override", True)
     return Link(
         "role", "on" if leaf.value else "off", "not off", decides, bool(leaf.value),
-        t.here({"refract.enabled": True}, f"switch refraction on in {leaf.winner}"),
+        t.here("enabled", True, f"switch refraction on in {leaf.winner}"),
     )  # fmt: skip
 
 
 def _copy(t: Told, found: Through) -> Link:
     leaf, decides = t.leaf("copy_from")
-    fix = t.here({"refract.copy_from": "opaque"}, "take a copy of the opaque picture")
+    fix = t.here("copy_from", "opaque", "take a copy of the opaque picture")
     return Link("copy taken", str(leaf.value), "opaque", decides, leaf.value != "none", fix)
 
 
@@ -111,7 +109,7 @@ def _inside(t: Told, found: Through) -> Link:
         says = "read beyond the frame" if beyond else f"{behind[0].drawable} in it"
     deep = min(panes + 1, 8)
     fix = (
-        t.here({"refract.layers": deep}, f"draw {deep} layers that let light through")
+        t.here("layers", deep, f"draw {deep} layers that let light through")
         if any(b.kind == "refracting" for b in lost)
         else None
     )
@@ -134,15 +132,14 @@ def _thickness(t: Told, found: Through) -> Link:
 
 
 def _tint(t: Told, found: Through) -> Link:
-    missing = t.frame.stage.state.thickness[t.met[t.which].drawable] == MISSING  # that is another link's
-    left = float((found.colour * (1.0 if missing else found.absorbed)).max())
+    left = float((found.colour * found.absorbed).max())
     return Link("tint", f"{left:.3g} left by colour and body", f"at least {LEAST:g}", FILE, left >= LEAST)
 
 
 def _roughness(t: Told, found: Through) -> Link:
     leaf, decides = t.leaf("roughest")
     rough = float(found.row[ROUGH])
-    fix = t.here({"refract.roughest": min(1.0, math.ceil(rough * 100) / 100)}, f"let what is as rough as {rough:.2g} refract")
+    fix = t.here("roughest", min(1.0, math.ceil(rough * 100) / 100), f"let what is as rough as {rough:.2g} refract")
     return Link("roughness", f"{rough:.3g}", f"at most {float(leaf.value):g}", decides, rough <= float(leaf.value), fix)
 
 
@@ -152,10 +149,10 @@ def _drawn(t: Told, found: Through) -> Link:
     solid = (state.solid == 1) & state.drawn & state.colour_pass
     before = [o for o in t.met[: t.which] if o.kept and solid[o.drawable]]
     if not t.build.setup.nodes.get(t.node, NodeSetup()).drawn:
-        fix = set_leaf(t.build, ("nodes", t.node, "drawn"), True, scope="node", title=f"draw {t.node}")
+        fix = Fix({("nodes", t.node, "drawn"): True}, "node", f"draw {t.node}")
         return Link("drawn", "off", "drawn, nothing solid before it", f"nodes.{t.node}.drawn", False, fix)
     if not state.colour_pass[d]:
-        fix = set_leaf(t.build, ("shaders", name, "passes", "colour"), True, scope="shader", title=f"draw shader {name}")
+        fix = Fix({("shaders", name, "passes", "colour"): True}, "shader", f"draw shader {name}")
         return Link(
             "drawn", f"{name} has no colour pass", "drawn, nothing solid before it", f"shaders.{name}.passes.colour", False, fix
         )

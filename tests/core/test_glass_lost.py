@@ -1,0 +1,62 @@
+"""What is lost behind glass: panes in no copy, mist hidden by a pane's depth or drawn over it; healthy glass says nothing."""
+
+import numpy as np
+import pytest
+
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.layers.lost import lost_in
+from glass_scenes import behind_panes, clear, pane, pane_and_mist, two_panes
+from layer_scenes import mist_and_cutter
+
+SIZE = (240, 136)
+EYE = Request("eye", SIZE)
+
+
+def told(renderer, build, request=EYE):
+    names = [d.name for d in renderer.geometry(build).drawables]
+    return {(names[one.drawable], one.how): one for one in lost_in(renderer, build, request)}
+
+
+def test_a_pane_behind_a_pane_is_in_no_copy(renderer):
+    """.9216 for .8493: too bright by 8.5 % in all pixels in which the two overlap; with two layers nothing is lost."""
+    build = two_panes(bank=0.9)
+    lost = told(renderer, build)
+    ((name, one),) = lost.items()
+    linear = renderer.frame(build, EYE, "linear").linear[..., 0]
+    deep = renderer.frame(two_panes({"layers": 2}, bank=0.9), EYE, "linear").linear[..., 0]
+    assert name == ("far_pane", "in no copy") and one.all_pixels == int((np.abs(linear - deep) > 1e-3).sum())
+    assert one.brighter == pytest.approx(0.085, abs=1e-3) and one.pixels == one.all_pixels
+    assert one.nit_px == pytest.approx(float(np.abs(linear - deep).sum()), rel=1e-4)
+    assert not told(renderer, two_panes({"layers": 2}))
+    assert not told(renderer, two_panes(materials={"far glass": {"inside": "blend"}}))
+
+
+def test_dirt_leaves_what_is_lost_as_it_is(renderer):
+    """Rougher glass blurs what is seen of it, the second pane is as lost as before."""
+    clean, dirty = (told(renderer, two_panes(materials=m)) for m in ({}, {"near glass": {"rougher": 0.15}}))
+    assert [v.all_pixels for v in clean.values()] == [v.all_pixels for v in dirty.values()]
+
+
+def test_mist_behind_a_pane_is_hidden_by_its_depth_or_drawn_over_it(renderer):
+    """Behind it: the pane keeps .9216 of half the bank and .45 of the mist. Drawn over it the mist is not dimmed by the pane: .9216 (.25 +
+    .45) = .645 for .2304 + .45 = .680. Mist before the pane is in its place either way."""
+    hidden = told(renderer, pane_and_mist())
+    assert set(hidden) == {("mist", "hidden by its depth")}
+    one = hidden["mist", "hidden by its depth"]
+    assert one.pixels > 3000 and one.brighter < -0.2
+    over = told(renderer, pane_and_mist(materials={"clear": {"hides": False}}))
+    assert set(over) == {("mist", "drawn over it")}
+    only = over["mist", "drawn over it"]
+    ahead = renderer.frame(pane_and_mist(materials={"clear": {"hides": False}}), EYE, "linear").linear[:, :, 0]
+    assert ahead[90, 100] == pytest.approx(0.9216 * 0.25 + 0.45, abs=1e-4)
+    assert only.brighter == pytest.approx((0.9216 * 0.25 + 0.45) / (0.9216 * 0.70) - 1, abs=0.03)
+
+
+def test_a_crop_and_fog_and_what_is_whole(renderer):
+    build = two_panes(fog={"enabled": True, "fog_per_m": 0.05, "rgb": [0.3, 0.3, 0.3]})
+    whole = told(renderer, build)["far_pane", "in no copy"]
+    part = told(renderer, build, Request("eye", SIZE, (60, 30, 200, 110)))["far_pane", "in no copy"]
+    assert np.array_equal(part.where, whole.where[30:110, 60:200])
+    assert not lost_in(Renderer(), mist_and_cutter(), EYE)
+    assert not told(renderer, behind_panes(pane("one", -2.0, clear())))
+    assert not told(renderer, two_panes({"enabled": False}))
