@@ -93,11 +93,8 @@ def test_every_two_links_are_both_named(renderer):
         told = chain_at(renderer, broken_at(*two), EYE, *AT, subject="pane")
         assert [link.name for link in told.broken] == list(two)
         fixes = [link.fix for link in told.broken if link.fix]
-        left = (
-            chain_at(renderer, apply_change(broken_at(*two), mended(broken_at(*two), fixes)), EYE, *AT, subject="pane")
-            if fixes
-            else told
-        )
+        build = broken_at(*two)
+        left = chain_at(renderer, apply_change(build, mended(build, fixes)), EYE, *AT, subject="pane")
         assert [link.name for link in left.broken] == [n for n in two if n == "tint"]
 
 

@@ -13,6 +13,7 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.glass_here import Behind, Told, met_at
 from eddyfall.core.layers.links import LINKS, Link
+from eddyfall.core.layers.plates import plates
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.tables import MaterialSetup
 from eddyfall.core.shade.columns import IOR
@@ -70,6 +71,18 @@ def chain_at(renderer: Renderer, build: Build, request: Request, x: int, y: int,
         there = f"{subject} does not lie at" if subject else "nothing that is meant to let light through lies at"
         raise RequestError(f"{there} pixel {x},{y}")
     return _chain(Told(build, request, frame, met, mine[0], (x, y)))
+
+
+def measured_at(
+    renderer: Renderer, build: Build, request: Request, x: int, y: int, subject: str | None = None
+) -> tuple[Chain, np.ndarray]:
+    """The chain at a pixel, and (3,) what is kept there of what is behind, by two plates. RequestError as `chain_at`."""
+    told = chain_at(renderer, build, request, x, y, subject)
+    which = [d.name for d in renderer.geometry(build).things].index(told.drawable)
+    here = replace(request, crop=(x, y, x + 1, y + 1))
+    if which not in renderer.frame(build, here, "in_view").buffers["in_view"]:
+        return told, np.ones(3)  # it is not there
+    return told, plates(renderer, build, here, [which]).k[0, 0]
 
 
 def _chain(t: Told) -> Chain:
