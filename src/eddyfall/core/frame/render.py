@@ -111,6 +111,12 @@ class Frame:
         return np.broadcast_to(self.buffers["pane"], self.pixels.shape)
 
     @property
+    def front(self) -> np.ndarray:
+        """(h, w) int32 drawable in front of those that are not blended, -1 where there is none."""
+        pane = self.pane if "pane" in self.buffers else -1
+        return np.where(pane >= 0, pane, self.drawable)
+
+    @property
     def depth_format(self) -> DepthFormat:
         return self.stage.depth_format
 

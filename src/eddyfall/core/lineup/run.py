@@ -114,7 +114,7 @@ class _LineUp:
             if name not in self.frame.geometry.names:
                 raise RequestError(f"drawable {name!r} does not exist")
             return self.frame.geometry.names[name]
-        ids, counts = np.unique(self.frame.drawable[self.frame.drawable >= 0], return_counts=True)
+        ids, counts = np.unique(self.frame.front[self.frame.front >= 0], return_counts=True)
         if not len(ids) or self.symptom.of_layers:
             blended, on = np.unique(layers_of(self.frame).shown.drawable, return_counts=True)
             ids, counts = (blended, on) if len(blended) else (ids, counts)

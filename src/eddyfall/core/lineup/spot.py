@@ -14,11 +14,9 @@ PLATE_BEHIND_M = 0.5  # less in a scene of less than ten metres
 
 def make_spot(frame: Frame, request: Request, subject: int) -> Spot:
     """The spot of a rendered crop. The plate is square to the view, 0.5 m behind the subject's farthest pixel, and fills the crop."""
-    pixels = frame.drawable == subject
+    pixels = frame.front == subject
     if frame.stage.state.blended[subject]:
         pixels = covered_by(frame, (subject,))
-    elif frame.stage.state.refracts[subject]:
-        pixels = frame.pane == subject
     behind = frozenset(int(i) for i in np.unique(frame.geometry.owner[frame.buffers["screen"].ids])) | _not_solid(frame)
     depth = frame.view_depth[pixels]
     far = float(depth.max()) if len(depth) else 1.0

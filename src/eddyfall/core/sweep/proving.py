@@ -281,7 +281,7 @@ class Prover:
         key = (build.content_hash, viewpoint)
         if key not in self._frames:
             frame = replace(self.survey, size=IMPACT_SIZE, build=build).frame(viewpoint, "display")
-            self._frames[key] = (frame.display, frame.drawable, tuple(d.name for d in frame.geometry.drawables))
+            self._frames[key] = (frame.display, frame.front, tuple(d.name for d in frame.geometry.drawables))
             give_back()
         self._frames.move_to_end(key)
         while len(self._frames) > FRAMES_KEPT:

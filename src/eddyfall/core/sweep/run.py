@@ -134,9 +134,10 @@ class _Sweep:
         if not suspicion.pixels:
             return None
         view = max(suspicion.pixels, key=lambda v: suspicion.pixels[v])
-        frame = self.survey.frame(view, "drawable")
+        glass = self.survey.stage(view).state.refracts.any()
+        frame = self.survey.frame(view, "linear" if glass else "drawable")
         ids = [i for i, d in enumerate(frame.geometry.drawables) if d.name in suspicion.subjects]
-        inside = np.isin(frame.drawable, ids)
+        inside = np.isin(frame.front, ids)
         return self.survey.painted(view, inside & ~binary_erosion(inside, iterations=OUTLINE_PX)) if inside.any() else None
 
     def _hidden_by(self, family: Family, suspicion: Suspicion, role: str) -> RoleView:
