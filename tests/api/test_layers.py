@@ -9,6 +9,7 @@ from PIL import Image
 
 from api_helpers import send, upload
 from eddyfall.cli import main
+from glass_scenes import two_panes
 from layer_scenes import mist_and_cutter
 from scenes import write_build
 
@@ -51,6 +52,19 @@ def test_pictures_of_both_orders(walk):
 @pytest.mark.parametrize("asked", ["/strata?x=960&y=0", "/walk?move=none", "/picture?shown=other", "/strata?x=1", "/walk"])
 def test_what_makes_no_sense_is_refused(walk, asked):
     assert send(walk["viewer"], "GET", walk["base"] + asked)[0] == 422
+
+
+def test_glass_and_its_chain_are_what_the_command_line_says(people, tmp_path, capsys):
+    path = write_build(two_panes(), tmp_path, "panes")
+    upload(people["artist"], people["project"], path.read_bytes(), path.with_suffix(".setup.json").read_bytes())
+    base, viewer = f"/api/projects/{people['project'].pk}/builds/1/layers/eye", people["viewer"]
+    main(["glass", str(path), "--viewpoint", "eye", "--json", "-"])
+    assert send(viewer, "GET", base + "/glass") == (200, json.loads(capsys.readouterr().out))
+    main(["glass", str(path), "--viewpoint", "eye", "--at", "480,270", "--json", "-"])
+    assert send(viewer, "GET", base + "/chain?x=480&y=270") == (200, {"chain": json.loads(capsys.readouterr().out)})
+    assert send(viewer, "GET", base + "/chain?x=3&y=3") == (200, {"chain": None})
+    assert send(viewer, "GET", base + "/chain?x=960&y=3")[0] == 422
+    assert send(people["stranger"], "GET", base + "/chain?x=3&y=3")[0] == 404
 
 
 def test_strangers_see_nothing(walk):

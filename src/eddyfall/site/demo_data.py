@@ -1,5 +1,6 @@
 """Fills the demo's projects, as jobs of the worker: the river front, swept, with one case half worked and one with a kept change and its
-proof; the pump hall, baked; the tow-path yard; the wheel-house court; the gauge gallery; the meter house; and the glasshouse."""
+proof; the pump hall, baked; the tow-path yard; the wheel-house court; the gauge gallery; the meter house;
+the glasshouse; and the lantern room."""
 
 import os
 import tempfile
@@ -25,12 +26,14 @@ from eddyfall.demo.glasshouse import NAME as GLASS_NAME
 from eddyfall.demo.glasshouse import write_glasshouse
 from eddyfall.demo.hall import NAME as HALL_NAME
 from eddyfall.demo.hall import write_hall
+from eddyfall.demo.lantern_room import NAME as LANTERN_NAME
+from eddyfall.demo.lantern_room import write_lantern_room
 from eddyfall.demo.meter_house import NAME as METERS_NAME
 from eddyfall.demo.meter_house import write_meter_house
 from eddyfall.demo.write import NAME, write_demo
 from eddyfall.demo.yard import NAME as YARD_NAME
 from eddyfall.demo.yard import write_yard
-from eddyfall.site.demo_start import COURT, GALLERY, GLASS, KIND, METERS, PUMP_HALL, RIVER_FRONT, USER, YARD
+from eddyfall.site.demo_start import COURT, GALLERY, GLASS, KIND, LANTERN, METERS, PUMP_HALL, RIVER_FRONT, USER, YARD
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
@@ -55,6 +58,7 @@ def demo(job_id: int) -> None:
             GALLERY: _swept_later(GALLERY_NAME, "the gauge gallery", write_gallery),
             METERS: _swept_later(METERS_NAME, "the meter house", write_meter_house),
             GLASS: _swept_later(GLASS_NAME, "the glasshouse", write_glasshouse),
+            LANTERN: _swept_later(LANTERN_NAME, "the lantern room", write_lantern_room),
             YARD: _swept_later(YARD_NAME, "the tow-path yard", write_yard),
         }
         return fills[project.name](project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))

@@ -10,8 +10,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eddyfall.core.errors import RequestError
-from eddyfall.core.frame.render import Renderer, Request
-from eddyfall.core.layers.glass_here import Behind, Told, met_at
+from eddyfall.core.frame.render import Frame, Renderer, Request
+from eddyfall.core.layers.glass_here import Behind, Met, Told, met_at
 from eddyfall.core.layers.links import LINKS, Link
 from eddyfall.core.layers.plates import plates
 from eddyfall.core.scene.build import Build
@@ -53,6 +53,22 @@ def meant(build: Build) -> list[bool]:
     return [*found, False]
 
 
+def _glass_of(build: Build, frame: Frame, met: list[Met], subject: str | None) -> list[int]:
+    """Which of what is met is the subject, or is meant to let light through."""
+    wanted, of = meant(build), frame.geometry.drawables
+    return [
+        n for n, f in enumerate(met) if (of[f.drawable].name == subject if subject else wanted[of[f.drawable].material])
+    ]  # fmt: skip
+
+
+def lies_at(renderer: Renderer, build: Build, request: Request, x: int, y: int) -> bool:
+    """Whether anything that is meant to let light through lies at a pixel."""
+    if not any(meant(build)):
+        return False
+    frame = renderer.frame(build, replace(request, crop=(x, y, x + 1, y + 1)), "depth")
+    return bool(_glass_of(build, frame, met_at(frame, x, y), None))
+
+
 def chain_at(renderer: Renderer, build: Build, request: Request, x: int, y: int, subject: str | None = None) -> Chain:
     """The chain at a pixel of the request's frame, of a drawable by name, or of the nearest there that is meant to let light through.
     RequestError if the pixel lies outside, or nothing such is there."""
@@ -61,12 +77,7 @@ def chain_at(renderer: Renderer, build: Build, request: Request, x: int, y: int,
         raise RequestError(f"pixel {x},{y} is outside the {width} x {height} frame")
     frame = renderer.frame(build, replace(request, crop=(x, y, x + 1, y + 1)), "depth")
     met = met_at(frame, x, y)
-    wanted = meant(build)
-    names = [d.name for d in frame.geometry.drawables]
-    mine = [
-        n for n, f in enumerate(met)
-        if (names[f.drawable] == subject if subject else wanted[frame.geometry.drawables[f.drawable].material])
-    ]  # fmt: skip
+    mine = _glass_of(build, frame, met, subject)
     if not mine:
         there = f"{subject} does not lie at" if subject else "nothing that is meant to let light through lies at"
         raise RequestError(f"{there} pixel {x},{y}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -102,7 +103,7 @@ class Told:
     def entry(self) -> MaterialSetup:
         return self.build.setup.materials.get(self.key, MaterialSetup())
 
-    @property
+    @cached_property
     def material(self) -> MaterialState:
         return material_states(self.build)[self.row]
 
@@ -110,7 +111,7 @@ class Told:
     def node(self) -> str:
         return self.frame.geometry.drawables[self.met[self.which].drawable].node
 
-    @property
+    @cached_property
     def resolved(self) -> Resolved:
         return resolve(self.build.setup, self.request.target, self.request.role, self.request.viewpoint)
 

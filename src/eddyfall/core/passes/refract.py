@@ -18,6 +18,7 @@ from eddyfall.core.passes.sections import sky_colours, sky_light, with_picture
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.fragments import covering
 from eddyfall.core.raster.project import project
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.shade.columns import ROW
@@ -126,8 +127,10 @@ def panes_of(inputs: Values, section: RefractSection) -> Panes | None:
     pixel, triangle, key = pixel[order], triangle[order], found.key[order]
     drawable = geometry.owner[triangle]
     far = section.depth.view_depth(key) * view.ray_lengths.ravel()[pixel]
-    path = _to_back_face(pixel, drawable, far)
-    shown = _shown(geometry, section, triangle, drawable, np.array(view.camera.eye))
+    path = np.zeros(len(pixel))
+    if (section.thickness[chosen] == BACK_FACES).any():
+        path = _to_back_face(pixel, drawable, far)
+    shown = _shown(geometry, section, screen.ids, np.array(view.camera.eye))[found.screen[order]]
     pixel, triangle, key, drawable, far, path = (v[shown] for v in (pixel, triangle, key, drawable, far, path))
     opens = key <= inputs["depth"].ravel()[pixel]
     rank = rank_in_pixel(pixel, opens & ~section.inside_blend[drawable])
@@ -164,11 +167,12 @@ def _to_back_face(pixel: np.ndarray, drawable: np.ndarray, far: np.ndarray) -> n
     return way
 
 
-def _shown(geometry: Any, section: RefractSection, triangle: np.ndarray, drawable: np.ndarray, eye: np.ndarray) -> np.ndarray:
-    """(n,) bool: fragments that are drawn, not only found for the way to a back face."""
-    corners = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
+def _shown(geometry: Geometry, section: RefractSection, triangles: np.ndarray, eye: np.ndarray) -> np.ndarray:
+    """(t,) bool: triangles (t,) that are drawn, not only found for the way to a back face."""
+    corners = geometry.positions[geometry.triangles[triangles]].astype(np.float64)
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    return np.asarray(section.double_sided[drawable] | (((eye - corners[:, 0]) * normal).sum(axis=1) > 0))
+    faces = ((eye - corners[:, 0]) * normal).sum(axis=1) > 0
+    return np.asarray(section.double_sided[geometry.owner[triangles]] | faces)
 
 
 def lay_panes(inputs: Values, section: RefractSection, panes: Panes, layers: int) -> tuple[np.ndarray, np.ndarray]:

@@ -7,6 +7,7 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.handover.documents.glass import ChainHere, GlassDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.routes import route
@@ -68,6 +69,18 @@ def walk(request: Any, project_id: int, number: int, viewpoint: str, asked: Quer
 @route(router, "GET", SHEET + "/floor", "viewer", response=FloorDocument)
 def floor(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
     return ask(request, "measure", layers.floor, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/glass", "viewer", response=GlassDocument)
+def glass(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", layers.glass, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/chain", "viewer", response=ChainHere)
+def chain(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfPixel]) -> Any:
+    return ask(
+        request, "draw", layers.chain, _of(request, number, asked), viewpoint, asked.target, asked.move, asked.at_s, asked.x, asked.y
+    )  # fmt: skip
 
 
 @route(router, "GET", SHEET + "/picture", "viewer")

@@ -3,12 +3,16 @@
 from dataclasses import replace
 from typing import Literal
 
+from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.handover.documents.glass import ChainDocument, ChainHere, GlassDocument
 from eddyfall.core.handover.exr import png_of
 from eddyfall.core.layers.along_move import Walked, walked
 from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.chain import lies_at, measured_at
 from eddyfall.core.layers.floor import floor_map, floor_of
+from eddyfall.core.layers.lost import lost_in
 from eddyfall.core.layers.pairs import shown_as, wrong_pairs
 from eddyfall.core.layers.strata import Strata, strata_at
 from eddyfall.core.passes.draw_order import sorting
@@ -59,6 +63,34 @@ def floor(build: CoreBuild, viewpoint: str, target: str | None) -> FloorDocument
         return FloorDocument.from_core(floor_map(frame, *floor_of(build, frame)), [d.name for d in frame.geometry.drawables])
 
     found: FloorDocument = STUDIO.draw(asked)
+    return found
+
+
+def glass(build: CoreBuild, viewpoint: str, target: str | None) -> GlassDocument:
+    """What is lost behind what lets light through at a viewpoint. RequestError if it does not exist."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+
+    def asked(renderer: Renderer) -> GlassDocument:
+        lost = lost_in(renderer, build, request)
+        return GlassDocument.from_core(viewpoint, renderer.frame(build, request), lost)
+
+    found: GlassDocument = STUDIO.draw(asked)
+    return found
+
+
+def chain(build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float, x: int, y: int) -> ChainHere:
+    """The chain of the glass in a pixel, if any is there. RequestError if it lies outside."""
+    if not (0 <= x < DEFAULT_SIZE[0] and 0 <= y < DEFAULT_SIZE[1]):
+        raise RequestError(f"pixel {x},{y} is outside the {DEFAULT_SIZE[0]} x {DEFAULT_SIZE[1]} frame")
+
+    def asked(renderer: Renderer) -> ChainHere:
+        request = _posed(renderer, build, viewpoint, target, move, at_s)
+        if not lies_at(renderer, build, request, x, y):
+            return ChainHere(chain=None)
+        told, k = measured_at(renderer, build, request, x, y)
+        return ChainHere(chain=ChainDocument.from_core(told, build, k))
+
+    found: ChainHere = STUDIO.draw(asked)
     return found
 
 

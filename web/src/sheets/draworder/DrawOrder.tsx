@@ -11,9 +11,10 @@ import { useCaseOf } from "../useCaseOf";
 import { CrossingChart } from "./CrossingChart";
 import { FloorPlan } from "./FloorPlan";
 import { FrameEither } from "./FrameEither";
+import { ChainAt, LostTable } from "./Glass";
 import { PairTable, PopTable } from "./OrderTables";
 import { Prints } from "./Prints";
-import { useOrder, useWalk } from "./queries";
+import { type FrameOrder, type GlassOf, useGlass, useOrder, useWalk } from "./queries";
 import { Strata } from "./Strata";
 import { useOrderKeys } from "./useOrderKeys";
 import { nearest, popCount, sortedBy, title } from "./words";
@@ -27,6 +28,7 @@ export function DrawOrder() {
   const move = query.get("move") ?? moves?.own[0] ?? null;
   const order = useOrder(look);
   const walk = useWalk(look, move);
+  const glass = useGlass(look);
   const walked = walk.data;
   const [place, setPlace] = useState({ of: "", at: 0, pop: 0 });
   const of = walked ? `${walked.move} ${look.stamp} ${look.state} ${look.target}` : "";
@@ -45,7 +47,7 @@ export function DrawOrder() {
   const [pixel, setPixel] = useState<[number, number] | null>(null);
   const [wipe, setWipe] = useState(0.5);
   const pops = pop !== undefined && pop.turn !== "harmless";
-  const open = useCaseOf(look, pops ? "pops" : "drawn over what is nearer", null);
+  const open = useCaseOf(look, symptomOf(pops, order.data, glass.data), null);
   useOrderKeys({
     viewpoints,
     viewpoint: look.viewpoint,
@@ -64,7 +66,7 @@ export function DrawOrder() {
     <Page>
       <SheetBar
         {...{ look, viewpoints, targets, set }}
-        title={order.data ? title(order.data, walked) : "Draw order"}
+        title={order.data ? title(order.data, walked, glass.data) : "Draw order"}
         second={
           order.data && (
             <>
@@ -90,7 +92,7 @@ export function DrawOrder() {
           Open a case
         </button>
       </SheetBar>
-      <Failed error={order.error ?? walk.error ?? info.error ?? open.error} />
+      <Failed error={order.error ?? walk.error ?? glass.error ?? info.error ?? open.error} />
       {order.isPending && !order.error && !info.error && <Skeleton lines={9} />}
       {info.data && viewpoints.length === 0 && (
         <Empty title="Nothing to look from">The build has no viewpoints. Add one in Set-up.</Empty>
@@ -112,6 +114,7 @@ export function DrawOrder() {
             {walked && pop && <Prints look={look} walked={walked} pop={pop} />}
             {walked && <PopTable walked={walked} pop={here.pop} setPop={setPop} />}
             <PairTable order={order.data} />
+            {glass.data && <LostTable of={glass.data} />}
           </div>
           <div className="min-w-0">
             {walked && walked.lanes.length > 0 && (
@@ -127,6 +130,7 @@ export function DrawOrder() {
               )}
             </h2>
             <FrameEither {...{ look, pose, wipe, setWipe, at: pixel, pick: setPixel }} />
+            <ChainAt look={look} pose={pose} at={pixel} />
             <Strata look={look} pose={pose} at={pixel} />
           </div>
         </div>
@@ -134,6 +138,10 @@ export function DrawOrder() {
     </Page>
   );
 }
+
+/** What a case that is opened here is about: the pop that is looked at, pairs that are off, else what glass loses. */
+const symptomOf = (pops: boolean, order: FrameOrder | undefined, glass: GlassOf | undefined) =>
+  pops ? "pops" : order?.pairs.length || !glass?.lost.length ? "drawn over what is nearer" : "glass vanishes";
 
 /** A moment once one has stayed at it. */
 function useRested(t: number): number {

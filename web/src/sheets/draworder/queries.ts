@@ -8,6 +8,8 @@ export type Pop = Walked["pops"][number];
 export type FrameOrder = Schemas["FrameOrderDocument"];
 export type StrataOf = Schemas["StrataDocument"];
 export type FloorOf = Schemas["FloorDocument"];
+export type GlassOf = Schemas["GlassDocument"];
+export type ChainOf = Schemas["ChainDocument"];
 export type Stratum = StrataOf["strata"][number];
 
 const ONCE = { retry: false, staleTime: Number.POSITIVE_INFINITY } as const;
@@ -63,6 +65,32 @@ export const useStrata = (l: Look, pose: Pose, at: [number, number] | null) =>
     queryFn: ({ signal }) =>
       must(
         client.GET(`${SHEET}/strata`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), ...pose, x: at?.[0] ?? 0, y: at?.[1] ?? 0 } },
+          signal,
+        }),
+      ),
+  });
+
+/** What is lost behind what lets light through, at the viewpoint. */
+export const useGlass = (l: Look) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "glass", null),
+    enabled: l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/glass`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
+/** The chain of the glass in a pixel of what is looked at, if any is there. */
+export const useChain = (l: Look, pose: Pose, at: [number, number] | null) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "chain", `${pose.move} ${pose.at_s.toFixed(4)} ${at?.join(",")}`),
+    enabled: l.viewpoint !== "" && at !== null,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      must(
+        client.GET(`${SHEET}/chain`, {
           params: { path: pathOf(l), query: { ...asSeen(l), ...pose, x: at?.[0] ?? 0, y: at?.[1] ?? 0 } },
           signal,
         }),

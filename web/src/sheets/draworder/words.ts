@@ -1,6 +1,6 @@
 import type { FindingDocument } from "../../api/client";
 import { figure } from "../../ui/words";
-import type { FrameOrder, Pop, Walked } from "./queries";
+import type { FrameOrder, GlassOf, Pop, Walked } from "./queries";
 
 /** The sheet as it shows what a finding is about: from where it spoils most. */
 export function orderLink(project: number, build: number, finding: FindingDocument): string {
@@ -53,7 +53,7 @@ export function nearest(w: Walked, t: number): number {
 }
 
 /** What is wrong, in plain words: the largest pop, else the worst pair on the way or at the viewpoint. */
-export function title(order: FrameOrder, walked: Walked | undefined): string {
+export function title(order: FrameOrder, walked: Walked | undefined, glass?: GlassOf): string {
   const pop = walked && [...visible(walked)].sort((a, b) => b.pixels - a.pixels)[0];
   if (pop) return `${other(pop)} pops at ${placeOf(walked, pop)}`;
   const pair = order.pairs[0];
@@ -62,6 +62,11 @@ export function title(order: FrameOrder, walked: Walked | undefined): string {
   if (pair) return `${pair.late} is drawn over ${pair.early}, which is nearer, at ${order.viewpoint}`;
   const off = walked?.looks.flatMap((k) => k.pairs).sort((a, b) => b.pixels - a.pixels)[0];
   if (off) return `${off.late} is drawn over ${off.early}, which is nearer, along ${walked?.move}`;
+  const lost = glass?.lost.find((one) => one.pixels > 0);
+  if (lost?.how === "drawn over it") return `${lost.drawable} is drawn over ${lost.panes.join(" and ")}`;
+  if (lost) return `${lost.drawable} is not seen through ${lost.panes.join(" and ")}`;
+  if (order.order.length === 0 && glass?.panes.length)
+    return `Nothing is lost behind glass at ${order.viewpoint}`;
   if (order.order.length === 0) return `Nothing blended is in sight at ${order.viewpoint}`;
   return walked ? `Nothing pops along ${walked.move}` : `${order.viewpoint} is drawn in its true order`;
 }

@@ -84,7 +84,13 @@ class ChainDocument(Document):
         )  # fmt: skip
 
 
-class LostDocument(Document):
+class ChainHere(Document):
+    """The chain at a pixel; null where nothing that is meant to let light through lies."""
+
+    chain: ChainDocument | None
+
+
+class LostLayerDocument(Document):
     """A thing that is lost behind `panes`, and how; pixels off visibly, all in which it is lost, sum of nits, by what share the light there
     is too much."""
 
@@ -111,7 +117,7 @@ class GlassDocument(Document):
     size: list[int]
     panes: list[str]
     layers: int
-    lost: list[LostDocument]
+    lost: list[LostLayerDocument]
 
     @classmethod
     def from_core(cls, viewpoint: str, frame: Frame, lost: list[Lost]) -> Self:
@@ -119,7 +125,7 @@ class GlassDocument(Document):
         through = [names[int(d)] for d in np.sort(frame.buffers["in_view"]) if frame.stage.state.refracts[d]]
         return cls(
             viewpoint=viewpoint, size=list(frame.pixels.size), panes=through, layers=frame.stage.resolved[Refract].layers,
-            lost=[LostDocument.from_core(one, names) for one in lost],
+            lost=[LostLayerDocument.from_core(one, names) for one in lost],
         )  # fmt: skip
 
 
