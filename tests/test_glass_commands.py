@@ -29,6 +29,8 @@ def test_the_chain_at_a_pixel(run, tmp_path):
     path = write_build(two_panes({"enabled": False}, materials={"near glass": {"transmits": "none"}}), tmp_path)
     code, out, _ = run("glass", path, "--viewpoint", "eye", "--at", "120,68", *SMALL)
     assert code == 1 and "first broken: material, next to break: project" in out
+    code, out, _ = run("glass", path, "--viewpoint", "eye", *SMALL)
+    assert code == 1 and "near glass lets no light through" in out and "material, project" in out
     code, out, _ = run("glass", path, "--viewpoint", "eye", "--at", "120,68", *SMALL, "--json", "-")
     found = json.loads(out)
     assert found["measured"] == [0, 0, 0] and found["due"][0] == pytest.approx(0.923077, abs=1e-5)

@@ -73,7 +73,8 @@ def _chain(args: Any, out: Out, build: Any, renderer: Any, request: Any) -> int:
 def _frame(args: Any, out: Out, build: Any, renderer: Any, request: Any) -> int:
     import numpy as np
 
-    from eddyfall.core.defects.survey import painted
+    from eddyfall.core.defects.glass_faults import shut_at
+    from eddyfall.core.defects.survey import Survey, painted
     from eddyfall.core.handover.documents.glass import GlassDocument
     from eddyfall.core.handover.exr import png_of
     from eddyfall.core.handover.package import write_new
@@ -82,7 +83,8 @@ def _frame(args: Any, out: Out, build: Any, renderer: Any, request: Any) -> int:
 
     lost = lost_in(renderer, build, request)
     frame = renderer.frame(build, request)
-    found = GlassDocument.from_core(args.viewpoint, frame, lost)
+    shut = shut_at(Survey(build, renderer, args.target, size=args.size, pictures=False), args.viewpoint)
+    found = GlassDocument.from_core(args.viewpoint, frame, lost, shut)
     out.say(
         f"{args.viewpoint}: {len(found.panes)} things let light through ({', '.join(found.panes) or 'none'}), {found.layers} deep"
     )
@@ -99,11 +101,14 @@ def _frame(args: Any, out: Out, build: Any, renderer: Any, request: Any) -> int:
         for one in found.lost
     ]
     out.table("", ["lost", "behind", "why", "px off visibly", "px", "nit px", "light there"], rows)
+    for one in found.shut:
+        links, keeps = ", ".join(one.broken), f"keeps {one.kept:.3f}, real glass {one.due:.3f}"
+        out.say(f"{one.material} lets no light through on {one.pixels} px: {links}; {keeps}")
     if args.picture:
         mask = np.any([one.where for one in lost], axis=0) if lost else np.zeros(frame.pixels.shape, bool)
         write_new(args.picture, png_of(painted(frame.display, mask)), inputs(args))
     out.result(found, inputs(args))
-    return int(any(one.pixels >= LEAST_PIXELS for one in found.lost))
+    return int(bool(found.shut) or any(one.pixels >= LEAST_PIXELS for one in found.lost))
 
 
 def plates(args: argparse.Namespace) -> int:

@@ -82,6 +82,7 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     from eddyfall.core.handover.exr import png_of
     from eddyfall.core.handover.package import write_new
     from eddyfall.core.layers.capture import captured
+    from eddyfall.core.layers.lost import as_it_lies
     from eddyfall.core.layers.pairs import LEAST_PIXELS, shown_as, wrong_pairs
     from eddyfall.core.passes.draw_order import sorting
 
@@ -98,7 +99,7 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
             "pairs in the wrong order", ["drawn too early (nearer)", "drawn over it", "px", "nit px", "CIEDE2000 up to"], rows
         )
     if args.picture:
-        write_new(args.picture, png_of(shown_as(layers.frame, layers.sorted)), inputs(args))
+        write_new(args.picture, png_of(shown_as(layers.frame, as_it_lies(renderer, build, layers, request))), inputs(args))
     out.result(found, inputs(args))
     return int(any(p.pixels >= LEAST_PIXELS for p in found.pairs))
 

@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from eddyfall.core.frame.render import Renderer, Request
-from eddyfall.core.layers.lost import lost_in
+from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.lost import as_it_lies, lost_in
 from glass_scenes import behind_panes, clear, pane, pane_and_mist, two_panes
 from layer_scenes import mist_and_cutter
 
@@ -29,6 +30,16 @@ def test_a_pane_behind_a_pane_is_in_no_copy(renderer):
     assert one.nit_px == pytest.approx(float(np.abs(linear - deep).sum()), rel=1e-4)
     assert not told(renderer, two_panes({"layers": 2}))
     assert not told(renderer, two_panes(materials={"far glass": {"inside": "blend"}}))
+
+
+def test_a_picture_as_it_lies_has_what_is_lost(renderer):
+    """Laid in its true order the second pane is there: .8493, as peeling draws it."""
+    build = two_panes(bank=0.5)
+    lies = as_it_lies(renderer, build, captured(renderer, build, EYE), EYE)
+    np.testing.assert_allclose(lies, renderer.frame(two_panes({"layers": 2}), EYE, "linear").linear, atol=1e-6)
+    mist = pane_and_mist()
+    lies = as_it_lies(renderer, mist, captured(renderer, mist, EYE), EYE)
+    np.testing.assert_allclose(lies[90, 100], 0.9216 * (0.25 + 0.45), atol=1e-4)
 
 
 def test_dirt_leaves_what_is_lost_as_it_is(renderer):

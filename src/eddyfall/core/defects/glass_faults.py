@@ -17,6 +17,7 @@ from eddyfall.core.frame.render import Frame
 from eddyfall.core.layers.capture import covered_by
 from eddyfall.core.layers.chain import Chain, chain_at, meant
 from eddyfall.core.layers.glass_here import Fix, mended
+from eddyfall.core.layers.links import Link
 from eddyfall.core.layers.lost import OFF, Lost, lost_in
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.layers.plates import plates
@@ -42,6 +43,11 @@ class Shut:
     kept: float
     due: float
 
+    @property
+    def broken(self) -> tuple[Link, ...]:
+        """Links that do not hold, but for what is lost behind it, which is told by itself."""
+        return tuple(link for link in self.chain.broken if link.name != INSIDE)
+
 
 @dataclass(frozen=True)
 class Seen:
@@ -64,13 +70,18 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
         for one in lost_in(survey.renderer, build, request)
         if one.pixels >= LEAST_PIXELS
     }
+    return Seen(lost, shut_at(survey, viewpoint))
+
+
+def shut_at(survey: Survey, viewpoint: str) -> dict[str, Shut]:
+    """By material, what is in sight of a viewpoint and meant to let light through, and does not."""
     shut = {}
-    for material in np.flatnonzero(wanted):
+    for material in np.flatnonzero(meant(survey.build)):
         things = [i for i, d in enumerate(survey.geometry.things) if d.material == material]
         found = _shut(survey, viewpoint, things)
         if found is not None:
-            shut[build.scene.material_keys[material]] = found
-    return Seen(lost, shut)
+            shut[survey.build.scene.material_keys[material]] = found
+    return shut
 
 
 def _shown(frame: Frame, things: list[int]) -> np.ndarray:
@@ -141,7 +152,7 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     for material, shut in by_cause({v: s.shut for v, s in there.items()}).items():
         view = max(shut, key=lambda v: int(shut[v].where.sum()))
         told = shut[view]
-        broken = [link for link in told.chain.broken if link.name != INSIDE]
+        broken = told.broken
         fixes = [link.fix for link in broken if link.fix is not None]
         pixels = {v: int(s.where.sum()) for v, s in shut.items()}
         result.append(

@@ -13,7 +13,7 @@ import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.frame.render import Frame, Renderer, Request
-from eddyfall.core.layers.capture import UNDECIDED_STEPS
+from eddyfall.core.layers.capture import UNDECIDED_STEPS, Layers
 from eddyfall.core.layers.kernels import fold, ordered
 from eddyfall.core.layers.pairs import apart
 from eddyfall.core.passes import blended, refract
@@ -69,18 +69,23 @@ IN_PLACE = -1
 OFF = 0.05  # share of the light due by which a pixel is off (ours, changeable); one clear pane in two is .085
 
 
+def as_it_lies(renderer: Renderer, build: Build, layers: Layers, request: Request) -> np.ndarray:
+    """(h, w, 3) nits of a frame whose layers were captured: every pixel's layers in their true order, what glass loses among them."""
+    picture = layers.sorted
+    every = _fragments(renderer, build, layers.frame, request)
+    if every is not None:
+        picture = np.array(picture)
+        picture.reshape(-1, 3)[every.pixels] = _due(layers.frame, every)
+    return picture
+
+
 def lost_in(renderer: Renderer, build: Build, request: Request) -> list[Lost]:
     """What is lost in a frame, most visible pixels first."""
     frame = renderer.frame(build, request, "linear")
-    if not frame.stage.state.refracts[frame.buffers["in_view"]].any():
-        return []
-    opaque = renderer.frame(build, request, "with_sky", before="refract").buffers["with_sky"]
-    every = _all(frame, np.asarray(opaque, np.float64).reshape(-1, 3))
+    every = _fragments(renderer, build, frame, request)
     if every is None:
         return []
-    straight = ordered(every.starts, len(every.far))
-    due = _fogged(frame, every, every.folded(straight, every.k, every.p, every.q))
-    found = []
+    straight, due, found = ordered(every.starts, len(every.far)), _due(frame, every), []
     for code in np.unique(np.where(every.how >= 0, every.drawable.astype(np.int64) * len(HOWS) + every.how, -1)):
         if code < 0:
             continue
@@ -88,6 +93,17 @@ def lost_in(renderer: Renderer, build: Build, request: Request) -> list[Lost]:
         mine = (every.drawable == drawable) & (every.how == how)
         found.append(_told(frame, every, mine, HOWS[how], due, straight))
     return sorted(found, key=lambda one: (-one.pixels, -one.nit_px))
+
+
+def _fragments(renderer: Renderer, build: Build, frame: Frame, request: Request) -> _All | None:
+    if not frame.stage.state.refracts[frame.buffers["in_view"]].any():
+        return None
+    opaque = renderer.frame(build, request, "with_sky", before="refract").buffers["with_sky"]
+    return _all(frame, np.asarray(opaque, np.float64).reshape(-1, 3))
+
+
+def _due(frame: Frame, every: _All) -> np.ndarray:
+    return _fogged(frame, every, every.folded(ordered(every.starts, len(every.far)), every.k, every.p, every.q))
 
 
 def _told(frame: Frame, every: _All, mine: np.ndarray, how: How, due: np.ndarray, straight: np.ndarray) -> Lost:

@@ -3,6 +3,8 @@
 from dataclasses import replace
 from typing import Literal
 
+from eddyfall.core.defects.glass_faults import shut_at
+from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
@@ -12,7 +14,7 @@ from eddyfall.core.layers.along_move import Walked, walked
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.chain import lies_at, measured_at
 from eddyfall.core.layers.floor import floor_map, floor_of
-from eddyfall.core.layers.lost import lost_in
+from eddyfall.core.layers.lost import as_it_lies, lost_in
 from eddyfall.core.layers.pairs import shown_as, wrong_pairs
 from eddyfall.core.layers.strata import Strata, strata_at
 from eddyfall.core.passes.draw_order import sorting
@@ -72,7 +74,8 @@ def glass(build: CoreBuild, viewpoint: str, target: str | None) -> GlassDocument
 
     def asked(renderer: Renderer) -> GlassDocument:
         lost = lost_in(renderer, build, request)
-        return GlassDocument.from_core(viewpoint, renderer.frame(build, request), lost)
+        shut = shut_at(Survey(build, renderer, target, pictures=False), viewpoint)
+        return GlassDocument.from_core(viewpoint, renderer.frame(build, request), lost, shut)
 
     found: GlassDocument = STUDIO.draw(asked)
     return found
@@ -95,11 +98,13 @@ def chain(build: CoreBuild, viewpoint: str, target: str | None, move: str | None
 
 
 def picture(build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float, shown: Shown) -> bytes:
-    """PNG of the viewpoint's frame, or of that at a moment of a move, as drawn or with every pixel's layers in their true order."""
+    """PNG of the viewpoint's frame, or of that at a moment of a move, as drawn or with every pixel's layers in their true order, what glass
+    loses among them."""
 
     def asked(renderer: Renderer) -> bytes:
-        layers = captured(renderer, build, _posed(renderer, build, viewpoint, target, move, at_s))
-        return png_of(shown_as(layers.frame, layers.drawn if shown == "drawn" else layers.sorted))
+        request = _posed(renderer, build, viewpoint, target, move, at_s)
+        layers = captured(renderer, build, request)
+        return png_of(shown_as(layers.frame, layers.drawn if shown == "drawn" else as_it_lies(renderer, build, layers, request)))
 
     drawn: bytes = STUDIO.draw(asked)
     return drawn

@@ -141,7 +141,13 @@ export function DrawOrder() {
 
 /** What a case that is opened here is about: the pop that is looked at, pairs that are off, else what glass loses. */
 const symptomOf = (pops: boolean, order: FrameOrder | undefined, glass: GlassOf | undefined) =>
-  pops ? "pops" : order?.pairs.length || !glass?.lost.length ? "drawn over what is nearer" : "glass vanishes";
+  pops
+    ? "pops"
+    : order?.pairs.length || !(glass?.lost.length || glass?.shut.length)
+      ? "drawn over what is nearer"
+      : glass.lost.length
+        ? "glass vanishes"
+        : "see-through wrongly";
 
 /** A moment once one has stayed at it. */
 function useRested(t: number): number {

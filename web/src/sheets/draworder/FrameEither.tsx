@@ -36,14 +36,14 @@ export function FrameEither({ look, pose, wipe, setWipe, at, pick }: Props) {
         <Picture
           src={truly}
           settled={() => setThere((t) => ({ ...t, truly }))}
-          alt="with every pixel's layers in their true order"
+          alt="with every pixel's layers as they lie"
           className={layer}
           style={{ clipPath: `inset(0 0 0 ${wipe * 100}%)` }}
           draggable={false}
         />
         <Wipe at={wipe} set={setWipe} />
         <Label side="left" text={there.drawn === drawn ? "as drawn" : "is being drawn"} />
-        <Label side="right" text={there.truly === truly ? "true order" : "is being drawn"} />
+        <Label side="right" text={there.truly === truly ? "as it lies" : "is being drawn"} />
         {at && <Ring at={at} r={11} />}
       </div>
     </div>

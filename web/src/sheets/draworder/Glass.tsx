@@ -5,15 +5,23 @@ import { type ChainOf, type GlassOf, type Pose, useChain } from "./queries";
 
 /** What is not seen behind what lets light through, at the viewpoint. */
 export function LostTable({ of }: { of: GlassOf }) {
-  if (of.panes.length === 0) return null;
+  if (of.panes.length === 0 && of.shut.length === 0) return null;
   return (
     <section aria-label="Behind glass" className="mt-3">
       <h2>Behind glass</h2>
-      <p className="second">
-        {of.panes.join(", ")} {of.panes.length === 1 ? "lets" : "let"} light through,{" "}
-        {of.layers === 1 ? "one layer deep" : `${of.layers} layers deep`}.
-        {of.lost.length === 0 && " Nothing behind is lost."}
-      </p>
+      {of.panes.length > 0 && (
+        <p className="second">
+          {of.panes.join(", ")} {of.panes.length === 1 ? "lets" : "let"} light through,{" "}
+          {of.layers === 1 ? "one layer deep" : `${of.layers} layers deep`}.
+          {of.lost.length === 0 && " Nothing behind is lost."}
+        </p>
+      )}
+      {of.shut.map((one) => (
+        <p key={one.material} data-testid="shut">
+          <b className="text-error">{one.material}</b> ({one.things.join(", ")}) lets no light through:{" "}
+          {one.broken.join(", ")} <span className="second">on {figure(one.pixels)} px</span>
+        </p>
+      ))}
       {of.lost.length > 0 && (
         <table className="sheet-table mt-1" data-testid="lost">
           <thead>
@@ -80,7 +88,6 @@ function Chain({ of }: { of: ChainOf }) {
           <tr>
             <th>Link</th>
             <th>is</th>
-            <th>needs</th>
             <th>decided by</th>
           </tr>
         </thead>
@@ -94,10 +101,12 @@ function Chain({ of }: { of: ChainOf }) {
                 <span className="sr-only">{link.holds ? "holds: " : "broken: "}</span>
                 {link.name}
               </td>
-              <td>{link.value}</td>
-              <td className="second">{link.need}</td>
+              <td>
+                {link.value}
+                {!link.holds && <span className="second block">needs {link.need}</span>}
+              </td>
               <td className="second wrap-anywhere">
-                {link.decides}
+                <Dotted path={link.decides} />
                 {link.fix && <span className="block text-base-content">would mend it: {link.fix}</span>}
               </td>
             </tr>
@@ -110,6 +119,18 @@ function Chain({ of }: { of: ChainOf }) {
       </p>
     </section>
   );
+}
+
+/** A path that breaks after its dots. */
+function Dotted({ path }: { path: string }) {
+  return path.split(".").map((part, k) => (
+    // biome-ignore lint/suspicious/noArrayIndexKey: parts of one path, in its order
+    <span key={k}>
+      {k > 0 && "."}
+      {k > 0 && <wbr />}
+      {part}
+    </span>
+  ));
 }
 
 function share(rgb: number[]): string {

@@ -99,12 +99,62 @@ const FLOOR = {
   ],
 };
 
-function sheet(over: { walk?: object; order?: object; moves?: string[] } = {}) {
+const GLASS = { viewpoint: "left", size: [960, 540], panes: [], layers: 1, lost: [], shut: [] };
+const LOST = {
+  drawable: "far_pane",
+  panes: ["near_pane"],
+  how: "in no copy",
+  pixels: 900,
+  all_pixels: 1200,
+  nit_px: 40,
+  brighter: 0.085,
+};
+const link = (name: string, over: object = {}) => ({
+  name,
+  value: "on",
+  need: "on",
+  decides: "refract.enabled of project",
+  holds: true,
+  fix: null,
+  change: null,
+  ...over,
+});
+const CHAIN = {
+  x: 480,
+  y: 270,
+  drawable: "near_pane",
+  material: "glass",
+  links: [
+    link("project"),
+    link("shader", {
+      holds: false,
+      value: "sealed lacks the pass",
+      need: "the pass",
+      fix: "let shader sealed refract",
+    }),
+  ],
+  first_broken: "shader",
+  next_broken: null,
+  behind: [{ drawable: "bank", kind: "opaque", far_m: 12, in_copy: true }],
+  far_m: 2,
+  measured: [0, 0, 0],
+  whole: [0.9216, 0.9216, 0.9216],
+  due: [0.9231, 0.9231, 0.9231],
+  reads_px: [482, 270],
+  bends_px: 1.53,
+  true_px: 0.257,
+};
+
+function sheet(
+  over: { walk?: object; order?: object; moves?: string[]; glass?: object; chain?: object } = {},
+) {
   const asked = serve({
     "GET /api/projects/1/builds/1/layers/left/order": order(over.order),
     "GET /api/projects/1/builds/1/layers/left/walk": walked(over.walk),
     "GET /api/projects/1/builds/1/layers/left/strata": STRATA,
     "GET /api/projects/1/builds/1/layers/left/floor": FLOOR,
+    "GET /api/projects/1/builds/1/layers/left/glass": { ...GLASS, ...over.glass },
+    "GET /api/projects/1/builds/1/layers/left/chain": { chain: over.chain ?? null },
     "GET /api/projects/1/builds/1/light/left/moves": { own: over.moves ?? ["walk"], stock: ["sway"] },
     "POST /api/projects/1/builds/1/cases": { number: 7 },
     "GET /api/projects/1/builds/1": {
@@ -186,6 +236,40 @@ describe("along a move", () => {
     sheet({ moves: [] });
     await screen.findByRole("heading", { name: "mist is drawn over cutter, which is nearer, at left" });
     expect(screen.queryByTestId("crossing")).toBeNull();
+  });
+});
+
+describe("glass", () => {
+  const nothing = { moves: [], order: { pairs: [], order: [], off_px: 0 } };
+  test("what is lost behind it is the headline, and its case", async () => {
+    const asked = sheet({ ...nothing, glass: { panes: ["near_pane", "far_pane"], lost: [LOST] } });
+    await screen.findByRole("heading", { level: 1, name: "far_pane is not seen through near_pane" });
+    const row = within(screen.getByTestId("lost")).getAllByRole("row")[1] as HTMLElement;
+    expect(row.textContent).toMatch(/near_panein no copy900 of 1.200\+8.5.%/);
+    fireEvent.click(screen.getByRole("button", { name: "Open a case" }));
+    await screen.findByText("case seven");
+    expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({ symptom: "glass vanishes" });
+  });
+
+  test("glass that lets nothing through is told with its links, the chain at a pixel", async () => {
+    const shut = [
+      { material: "glass", things: ["near_pane"], pixels: 800, broken: ["shader"], kept: 0, due: 0.92 },
+    ];
+    const asked = sheet({ ...nothing, glass: { shut }, chain: CHAIN });
+    await screen.findByRole("heading", { level: 1, name: "glass lets no light through: shader" });
+    fireEvent.keyDown(window, { key: "p" });
+    await screen.findByRole("heading", { name: "near_pane: shader does not hold" });
+    const rows = within(screen.getByTestId("chain")).getAllByRole("row");
+    expect(rows[1]?.textContent).toContain("holds: project");
+    expect(rows[2]?.textContent).toMatch(
+      /broken: shader.*needs the pass.*would mend it: let shader sealed refract/,
+    );
+    expect(screen.getByTestId("chain-keeps").textContent).toContain(
+      "real glass 0.923 · reads 1.53 px off, 0.26 px in truth",
+    );
+    fireEvent.click(screen.getByRole("button", { name: "Open a case" }));
+    await screen.findByText("case seven");
+    expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({ symptom: "see-through wrongly" });
   });
 });
 

@@ -65,6 +65,8 @@ export function title(order: FrameOrder, walked: Walked | undefined, glass?: Gla
   const lost = glass?.lost.find((one) => one.pixels > 0);
   if (lost?.how === "drawn over it") return `${lost.drawable} is drawn over ${lost.panes.join(" and ")}`;
   if (lost) return `${lost.drawable} is not seen through ${lost.panes.join(" and ")}`;
+  const shut = glass?.shut[0];
+  if (shut) return `${shut.material} lets no light through: ${shut.broken.join(" and ")}`;
   if (order.order.length === 0 && glass?.panes.length)
     return `Nothing is lost behind glass at ${order.viewpoint}`;
   if (order.order.length === 0) return `Nothing blended is in sight at ${order.viewpoint}`;

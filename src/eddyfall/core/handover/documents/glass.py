@@ -5,6 +5,7 @@ from typing import Any, Self
 
 import numpy as np
 
+from eddyfall.core.defects.glass_faults import Shut
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.handover.documents.base import Document
 from eddyfall.core.handover.documents.changes import optional_change
@@ -110,22 +111,42 @@ class LostLayerDocument(Document):
         )  # fmt: skip
 
 
+class ShutDocument(Document):
+    """A material that is meant to let light through and does not: its things in sight, pixels, links that are broken, shares of what is
+    behind that are kept and that real glass would keep."""
+
+    material: str
+    things: list[str]
+    pixels: int
+    broken: list[str]
+    kept: float
+    due: float
+
+
 class GlassDocument(Document):
-    """A viewpoint: things that let light through in sight, layers of them that are drawn, what is lost."""
+    """A viewpoint: things that let light through in sight, layers of them that are drawn, what is lost; what lets none through."""
 
     viewpoint: str
     size: list[int]
     panes: list[str]
     layers: int
     lost: list[LostLayerDocument]
+    shut: list[ShutDocument]
 
     @classmethod
-    def from_core(cls, viewpoint: str, frame: Frame, lost: list[Lost]) -> Self:
+    def from_core(cls, viewpoint: str, frame: Frame, lost: list[Lost], shut: dict[str, Shut]) -> Self:
         names = [d.name for d in frame.geometry.drawables]
         through = [names[int(d)] for d in np.sort(frame.buffers["in_view"]) if frame.stage.state.refracts[d]]
         return cls(
             viewpoint=viewpoint, size=list(frame.pixels.size), panes=through, layers=frame.stage.resolved[Refract].layers,
             lost=[LostLayerDocument.from_core(one, names) for one in lost],
+            shut=[
+                ShutDocument(
+                    material=material, things=list(s.things), pixels=int(s.where.sum()), broken=[link.name for link in s.broken],
+                    kept=s.kept, due=s.due,
+                )
+                for material, s in shut.items()
+            ],
         )  # fmt: skip
 
 
