@@ -115,6 +115,7 @@ export function DrawOrder() {
             {walked && <PopTable walked={walked} pop={here.pop} setPop={setPop} />}
             <PairTable order={order.data} />
             {glass.data && <LostTable of={glass.data} />}
+            {!walked && <ChainAt look={look} pose={pose} at={pixel} />}
           </div>
           <div className="min-w-0">
             {walked && walked.lanes.length > 0 && (
@@ -130,7 +131,7 @@ export function DrawOrder() {
               )}
             </h2>
             <FrameEither {...{ look, pose, wipe, setWipe, at: pixel, pick: setPixel }} />
-            <ChainAt look={look} pose={pose} at={pixel} />
+            {walked && <ChainAt look={look} pose={pose} at={pixel} />}
             <Strata look={look} pose={pose} at={pixel} />
           </div>
         </div>
