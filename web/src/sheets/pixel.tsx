@@ -11,6 +11,13 @@ export function pixelAt(e: PointerEvent): [number, number] {
   return [Math.min(Math.max(x, 0), WIDE - 1), Math.min(Math.max(y, 0), HIGH - 1)];
 }
 
+/** A square around a pixel, within the frame, as a case marks its spot: x, y, width, height. */
+export function spotAround(at: [number, number], half = 40): [number, number, number, number] {
+  const x = Math.max(at[0] - half, 0);
+  const y = Math.max(at[1] - half, 0);
+  return [x, y, Math.min(at[0] + half, WIDE) - x, Math.min(at[1] + half, HIGH) - y];
+}
+
 /** A ring around a pixel of a frame. */
 export function Ring({ at, r }: { at: [number, number]; r: number }) {
   return (

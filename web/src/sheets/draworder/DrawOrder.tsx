@@ -6,6 +6,7 @@ import { useTitleBlock } from "../../ui/titleBlock";
 import { figure } from "../../ui/words";
 import { useMoves } from "../light/queries";
 import { useLook } from "../look";
+import { spotAround } from "../pixel";
 import { SheetBar } from "../SheetBar";
 import { useCaseOf } from "../useCaseOf";
 import { CrossingChart } from "./CrossingChart";
@@ -47,7 +48,7 @@ export function DrawOrder() {
   const [pixel, setPixel] = useState<[number, number] | null>(null);
   const [wipe, setWipe] = useState(0.5);
   const pops = pop !== undefined && pop.turn !== "harmless";
-  const open = useCaseOf(look, symptomOf(pops, order.data, glass.data), null);
+  const open = useCaseOf(look, symptomOf(pops, order.data, glass.data), pixel && spotAround(pixel));
   useOrderKeys({
     viewpoints,
     viewpoint: look.viewpoint,

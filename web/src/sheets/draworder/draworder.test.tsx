@@ -269,7 +269,10 @@ describe("glass", () => {
     );
     fireEvent.click(screen.getByRole("button", { name: "Open a case" }));
     await screen.findByText("case seven");
-    expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({ symptom: "see-through wrongly" });
+    expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({
+      symptom: "see-through wrongly",
+      spot: [440, 230, 80, 80],
+    });
   });
 });
 
