@@ -16,6 +16,8 @@ from eddyfall.core.sweep import sweep
 from eddyfall.core.sweep.proof import prove, sharing
 from eddyfall.core.sweep.run import OUTLINE_PX
 from eddyfall.demo.shapes import Shape
+from glass_scenes import two_panes
+from layer_scenes import mist_and_cutter
 from light_rooms import MATT, shining_hall
 from light_rooms import VIEWS as VIEWS_OF_HALL
 from scenes import Thing, build_of, net_build
@@ -145,3 +147,22 @@ def test_a_proof_goes_along_the_moves_of_the_set_up():
     assert lifted.proved and lifted.moves[0].after > lifted.moves[0].before and not lifted.moves[0].worse
     still = prove(shining_hall(**shown, moves=moves), found, frozenset(), size=SIZE, renderer=Renderer())
     assert still.moves == ()
+
+
+def test_what_is_blended_or_behind_glass_is_where_it_lies_and_not_elsewhere(renderer):
+    """A rank for the card that cuts changes what lies under it alone; a second layer shows the pane behind, whose loss is named though it
+    is too slight to be seen in a picture."""
+    build = mist_and_cutter(-1.0)
+    ranked = apply_change(build, set_leaf(build, ("nodes", "cutter", "draw_rank"), 1, scope="node", title="t"))
+    proof = prove(build, ranked, frozenset({"cutter"}), size=SIZE, renderer=renderer)
+    assert proof.proved and proof.views[0].on_cause > 0.02 and proof.views[0].elsewhere == 0, proof.why
+    panes = two_panes()
+    peeled = apply_change(panes, set_leaf(panes, ("refract", "layers"), 2, scope="project", title="t"))
+    proof = prove(panes, peeled, frozenset({"far_pane"}), size=SIZE, renderer=renderer)
+    assert (
+        proof.proved and proof.views[0].elsewhere == 0 and proof.ended == ("far_pane is not seen through near_pane: in no copy",)
+    )
+    tinted = two_panes(materials={"far glass": {"transmission": 0.2}})
+    peeled = apply_change(tinted, set_leaf(tinted, ("refract", "layers"), 2, scope="project", title="t"))
+    proof = prove(tinted, peeled, frozenset({"far_pane"}), size=SIZE, renderer=renderer)
+    assert proof.proved and proof.views[0].on_cause > 0.1 and proof.views[0].elsewhere == 0

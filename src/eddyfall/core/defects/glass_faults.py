@@ -13,8 +13,7 @@ from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Fami
 from eddyfall.core.defects.glass_symptoms import VANISHES, WRONGLY, middle
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, by_cause, region_of
-from eddyfall.core.frame.render import Frame
-from eddyfall.core.layers.capture import covered_by
+from eddyfall.core.layers.capture import shows
 from eddyfall.core.layers.chain import Chain, chain_at, meant
 from eddyfall.core.layers.glass_here import Fix, mended
 from eddyfall.core.layers.links import Link
@@ -84,16 +83,9 @@ def shut_at(survey: Survey, viewpoint: str) -> dict[str, Shut]:
     return shut
 
 
-def _shown(frame: Frame, things: list[int]) -> np.ndarray:
-    """(h, w) bool: where things are in front, or lie if they are blended."""
-    blended = [i for i in things if frame.stage.state.blended[i]]
-    where = np.isin(frame.front, [i for i in things if i not in blended])
-    return where | covered_by(frame, blended) if blended else where
-
-
 def _shut(survey: Survey, viewpoint: str, things: list[int]) -> Shut | None:
     frame = survey.frame(viewpoint)
-    where = _shown(frame, things)
+    where = shows(frame, things)
     if where.sum() < LEAST_PIXELS:
         return None
     pixels, names = np.flatnonzero(where), [d.name for d in survey.geometry.drawables]
@@ -236,7 +228,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         return []
     name, result = survey.geometry.drawables[subject].name, []
     if meant(survey.build)[survey.geometry.drawables[subject].material]:
-        where = _shown(survey.frame(viewpoint), [subject])
+        where = shows(survey.frame(viewpoint), [subject])
         if where.any():
             told = chain_at(survey.renderer, survey.build, survey.request(viewpoint), *middle(where), subject=name)
             fixes = [link.fix for link in told.broken if link.fix is not None and link.name != INSIDE]

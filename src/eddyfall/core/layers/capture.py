@@ -10,10 +10,11 @@ import numpy as np
 
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.layers.kernels import count_swaps, fold, ordered, split
-from eddyfall.core.passes import blended
+from eddyfall.core.passes import blended, refract
 from eddyfall.core.passes.blended import Fragments, fragments_of
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.draw_order import draw_order, sorting
+from eddyfall.core.passes.refract import panes_of
 from eddyfall.core.scene.build import Build
 
 UNDECIDED_STEPS = 2  # of the depth buffer, within which neither of two fragments is said to be nearer
@@ -126,6 +127,26 @@ def covered_by(frame: Frame, subjects: Sequence[int]) -> np.ndarray:
     pixel = np.repeat(np.arange(len(shown.starts) - 1), np.diff(shown.starts))
     covered = np.zeros(frame.pixels.shape, bool)
     covered.flat[pixel[np.isin(shown.drawable, subjects)]] = True
+    return covered
+
+
+def shows(frame: Frame, drawables: Sequence[int]) -> np.ndarray:
+    """(h, w) bool: pixels of a frame in which any of some drawables is in front, or lies if it is blended, or is seen through what is."""
+    state, covered = frame.stage.state, np.isin(frame.front, drawables) | np.isin(frame.drawable, drawables)
+    over = [d for d in drawables if state.blended[d]]
+    if over:
+        covered |= covered_by(frame, over)
+    if any(state.refracts[d] for d in drawables):
+        covered |= panes_over(frame, drawables)
+    return np.asarray(covered)
+
+
+def panes_over(frame: Frame, drawables: Sequence[int]) -> np.ndarray:
+    """(h, w) bool: pixels in which any of some drawables lets light through, whether a copy holds it or not."""
+    covered = np.zeros(frame.pixels.shape, bool)
+    panes = panes_of({name: frame.buffers[name] for name in refract.PASS.reads}, refract.section(frame.stage))
+    if panes is not None:
+        covered.flat[panes.pixel[panes.open & np.isin(panes.drawable, drawables)]] = True
     return covered
 
 

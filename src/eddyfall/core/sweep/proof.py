@@ -9,6 +9,7 @@ from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects import families
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
+from eddyfall.core.layers.capture import shows
 from eddyfall.core.scene.build import Build
 from eddyfall.core.sweep.proof_moves import MoveProof, along_moves
 from eddyfall.core.truth.judge import Judge
@@ -96,7 +97,7 @@ def prove(
             False,
             f"{wilder.surface} is {wilder.further:.2f} stops further off along {wilder.move} than it was",
         )
-    elif fingerprint is None and all(v.changed == 0 for v in views):
+    elif fingerprint is None and not ended and all(v.changed == 0 for v in views):
         proved, why = False, "it changes nothing from any viewpoint"
     return Proof(tuple(views), ended, left, made, proved, why, moves)
 
@@ -108,10 +109,11 @@ def _view(
     a, b = renderer.frame(before, request), renderer.frame(after, request)
     changed = delta_e_2000(a.display, b.display) > VISIBLE_DIFFERENCE
     ids = [i for i, d in enumerate(a.geometry.drawables) if d.name in cause or d.node in cause]
-    mine = np.isin(a.drawable, ids) | np.isin(b.drawable, ids)
+    shown = {i: shows(a, [i]) | shows(b, [i]) for i in ids}
+    mine = np.any(list(shown.values()), axis=0) if ids else np.zeros(changed.shape, bool)
     siblings = {}
     for i in ids:
-        pixels = int((changed & ((a.drawable == i) | (b.drawable == i))).sum())
+        pixels = int((changed & shown[i]).sum())
         if pixels:
             siblings[a.geometry.drawables[i].name] = pixels
     apart = changed & ~mine

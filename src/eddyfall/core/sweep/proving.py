@@ -18,7 +18,7 @@ from eddyfall.core.defects.registry import code_of
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.memo import give_back
-from eddyfall.core.layers.capture import covered_by
+from eddyfall.core.layers.capture import shows
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, apply_together
 from eddyfall.core.sweep.findings import Impact, Remedy, Verdict
@@ -153,12 +153,11 @@ class Prover:
         return replace(remedy, collateral=collateral, verdict=verdict)
 
     def _covered(self, viewpoint: str, ids: list[int]) -> np.ndarray | bool:
-        """(h, w) bool: where subjects that are blended lie, at the size impact is measured at; False where none is."""
+        """(h, w) bool: where subjects lie that are no part of the opaque picture, at the size impact is measured at; False: none is."""
         state = self.survey.stage(viewpoint).state
-        mine = [i for i in ids if state.blended[i]]
-        if not mine:
+        if not any(state.solid[i] == 0 for i in ids):
             return False
-        return covered_by(replace(self.survey, size=IMPACT_SIZE).frame(viewpoint), mine)
+        return shows(replace(self.survey, size=IMPACT_SIZE).frame(viewpoint), ids)
 
     def _impact(self, suspicion: Suspicion, best: Remedy | None) -> Impact:
         shown = self._shown(suspicion)
