@@ -12,22 +12,25 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.order_symptoms import OVER, POPS
-from eddyfall.core.defects.order_ways import order_ways, triangle_ways
+from eddyfall.core.defects.order_ways import method_ways, order_ways, triangle_ways
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.frame.moves import MovePath, path_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.layers.along_move import look_at
 from eddyfall.core.layers.best import Knot, knots
-from eddyfall.core.layers.capture import covered_by, layers_of
+from eddyfall.core.layers.capture import Layers, covered_by, layers_of
 from eddyfall.core.layers.flips import Pop, flips, pop_of
-from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
+from eddyfall.core.layers.pairs import LEAST_PIXELS, apart, wrong_pairs
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.passes.draw_order import blended_in, sorting
+from eddyfall.core.scene.setup.sections.order import Order
 
 FLIP, WRONG, INSIDE, NONE = "order.flip", "order.wrong", "order.inside-mesh", "order.no-valid-order"
+APPROXIMATE = "order.approximate"
 MOST_POPS, POSES = 24, 7  # of a move that are drawn: flips, and moments besides
 ON_THE_WAY = (320, 180)  # px of the frames of these moments
 MOST_TOLD, MOST_PAIRS = 4, 8
@@ -73,6 +76,16 @@ class Tied:
 
 
 @dataclass(frozen=True)
+class Loose:
+    """What a method that sorts no things leaves off: drawables there by name, deepest: layers in a pixel, nit_px, where (h, w) bool."""
+
+    things: tuple[str, ...]
+    deepest: int
+    nit_px: float
+    where: np.ndarray
+
+
+@dataclass(frozen=True)
 class Seen:
     """At a viewpoint: pairs that are off there or on its moves, what no order draws right there, pops on its moves, flips that were not
     drawn, cameras that were looked through."""
@@ -82,6 +95,7 @@ class Seen:
     pops: tuple[Popped, ...]
     undrawn: int
     cameras: tuple[Camera, ...]
+    loose: Loose | None = None
 
 
 def observe(survey: Survey, viewpoint: str) -> Seen | None:
@@ -92,6 +106,8 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
     frame = survey.frame(viewpoint)
     names = [d.name for d in survey.geometry.drawables]
     layers = layers_of(frame, least=2)
+    if layers.orderless:
+        return Seen((), (), (), 0, (frame.camera,), _loose(frame, layers, names))
     off = [
         Off(names[p.early], names[p.late], p.pixels, p.nit_px, p.worst, "", _mask(frame, p.where))
         for p in wrong_pairs(layers)
@@ -111,6 +127,16 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
                 off += _off_at(survey, path, float(t), camera, names)
         cameras += [path.at(float(t)) for t in path.moments]
     return Seen(tuple(off), tied, tuple(pops), undrawn, tuple(cameras))
+
+
+def _loose(frame: Frame, layers: Layers, names: list[str]) -> Loose | None:
+    where = apart(frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE
+    if where.sum() < LEAST_PIXELS:
+        return None
+    s, counts = layers.shown, np.diff(layers.shown.starts)
+    there = np.unique(s.drawable[np.repeat(where.ravel(), counts)])
+    nits = float(np.abs(layers.drawn - layers.sorted)[where].mean(axis=1).sum())
+    return Loose(tuple(names[d] for d in there), int(counts[where.ravel()].max()), nits, where)
 
 
 def _mask(frame: Frame, where: np.ndarray) -> np.ndarray:
@@ -177,7 +203,29 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     within = {_key(a, b) for _, k in tied for a in k.members for b in k.members if a != b}
     popping = {_key(p.first, p.second) for s in there.values() for p in s.pops}
     told = [_told(survey, pair, there) for pair in pairs if pair not in within or pair in popping]
-    return [*told, *_no_order(survey, tied)]
+    return [*told, *_no_order(survey, tied), *_approximate(survey, {v: s.loose for v, s in there.items() if s.loose is not None})]
+
+
+def _approximate(survey: Survey, seen: dict[str, Loose]) -> Iterator[Suspicion]:
+    """One suspicion for the method, where it leaves most off."""
+    if not seen:
+        return
+    view = max(seen, key=lambda v: int(seen[v].where.sum()))
+    worst, order = seen[view], survey.resolved(view)[Order]
+    pixels = {v: int(one.where.sum()) for v, one in seen.items()}
+    yield Suspicion(
+        code=APPROXIMATE, cause_kind="setting", cause="order.method",
+        title=f"layers put together as {order.method} are off at {view}",
+        subjects=tuple(dict.fromkeys(t for one in seen.values() for t in one.things)), value=float(pixels[view]), limit=LEAST_PIXELS,
+        evidence=(
+            Evidence(measure=f"pixels off the layers' true order at {view}; {worst.nit_px:.0f} nit px", value=pixels[view], unit="px",
+                     limit=LEAST_PIXELS, picture=survey.painted(view, worst.where)),
+            Evidence(measure="layers in a pixel there, at the most", value=worst.deepest, unit="layers"),
+        ),
+        pixels=pixels, regions={v: region_of(one.where) for v, one in seen.items()},
+        candidates=tuple(method_ways(survey, view, max(one.deepest for one in seen.values()))),
+        facts={"method": order.method},
+    )  # fmt: skip
 
 
 def _no_order(survey: Survey, tied: list[tuple[str, Tied]]) -> Iterator[Suspicion]:
@@ -200,6 +248,7 @@ def _no_order(survey: Survey, tied: list[tuple[str, Tied]]) -> Iterator[Suspicio
                          source="the price of not splitting them"),
             ),
             pixels={v: k.left_px for v, k in seen}, regions={v: region_of(k.where) for v, k in seen},
+            candidates=tuple(method_ways(survey, view, len(members))) if survey.pictures else (),
             facts={"members": list(members), "best order": list(worst.best)},
         )  # fmt: skip
 
@@ -336,6 +385,8 @@ FAMILY = register(
                  symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
             Code(code=NONE, words="Blended things cross or lie in a ring, so that no order of whole things is right", kind="Transparency",
                  symptom=OVER.name, sheet="draw-order", limit=f"pixels that the best order leaves off: {LEAST_PIXELS}"),
+            Code(code=APPROXIMATE, words="Blended layers are put together without an order, and not as they lie", kind="Transparency",
+                 symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
             Code(code=INSIDE, words="Faces of one blended thing are drawn in the wrong order", kind="Transparency",
                  symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
         ),

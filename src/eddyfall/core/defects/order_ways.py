@@ -5,17 +5,41 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eddyfall.core.defects.contract import Cost
+from eddyfall.core.defects.contract import Candidate, Cost
 from eddyfall.core.defects.survey import Survey
+from eddyfall.core.passes.blended import NODE_BYTES
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.passes.draw_order import TRIANGLES, sort_keys, sorting
 from eddyfall.core.scene.changes import Change, set_leaf, set_leaves, set_resolved
 from eddyfall.core.scene.setup.sections.order import Order
 
 MM = 1000
+MIB, TABLE_SIZE, MOST_LAYERS = 1 << 20, (1920, 1080), 16  # of memory; the frame that it is told of
 SCENE_WIDE = "reaches the whole scene"
 KEYS = {"range": "range to the eye", "view_depth": "depth along the view"}
 POINTS = {"nearest": "the nearest point of bounds", "node_origin": "node origins", "bounds_centre": "the middle of bounds"}
+
+
+def method_ways(survey: Survey, viewpoint: str, deep: int) -> Iterator[Candidate]:
+    """Ways to put layers together that need no order of things, for pixels so many layers deep, and back to sorting."""
+    build, resolved = survey.build, survey.resolved(viewpoint)
+    order, (width, height) = resolved[Order], TABLE_SIZE
+    megabytes = NODE_BYTES * width * height / MIB
+    deep = min(max(deep, 2), MOST_LAYERS)
+    for method, layers, title, predicts, costs in (
+        ("peeled", deep, f"peel {deep} layers", "exact as deep as it goes; the rest is left out",
+         (Cost(f"memory at {width} x {height}", megabytes, "MiB"), Cost("times all blended things are drawn", deep, "draws"))),
+        ("list", deep, f"keep a list of {deep} layers", "exact as deep as it goes; the rest is averaged",
+         (Cost(f"memory at {width} x {height}", megabytes * deep, "MiB"),)),
+        ("weighted", order.layers, "average layers by their coverage", "needs no order, and is right for none; what cuts cuts nothing",
+         (Cost(f"memory at {width} x {height}", megabytes, "MiB"),)),
+        ("sorted", order.layers, "sort whole things", "by the key again", ()),
+    ):  # fmt: skip
+        if method == order.method and layers <= order.layers:
+            continue
+        leaves = {"order.method": method, **({"order.layers": layers} if method in ("peeled", "list") else {})}
+        change = set_resolved(build, resolved, leaves, title=title)
+        yield Candidate(change=change, predicts=f"{predicts}; {SCENE_WIDE}", costs=costs)
 
 
 def triangle_ways(survey: Survey, drawable: str) -> Iterator[tuple[Change, str, Cost]]:

@@ -11,9 +11,9 @@ import numpy as np
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.layers.kernels import count_swaps, fold, ordered, split
 from eddyfall.core.passes import blended, refract
-from eddyfall.core.passes.blended import Fragments, fragments_of
+from eddyfall.core.passes.blended import Fragments, fragments_of, shown_of
 from eddyfall.core.passes.contract import View
-from eddyfall.core.passes.draw_order import draw_order, sorting
+from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
 from eddyfall.core.passes.refract import panes_of
 from eddyfall.core.scene.build import Build
 
@@ -70,7 +70,21 @@ class Layers:
     @cached_property
     def drawn(self) -> np.ndarray:
         """(h, w, 3) nits as the pass draws them."""
+        if self.orderless:
+            layer = np.zeros((len(self.opaque), 6), np.float32)
+            blended.without_order(self.shown, self.by, layer)
+            return np.asarray(layer[:, :3] + layer[:, 3:] * self.opaque).reshape(*self.frame.pixels.shape, 3)
         return self.replayed(ordered(self.shown.starts, len(self.shown.far)))
+
+    @property
+    def by(self) -> Sorting:
+        """What they are put together by."""
+        return sorting(self.frame.stage)
+
+    @property
+    def orderless(self) -> bool:
+        """Whether layers are put together without sorting things: then there are no pairs in the wrong order."""
+        return self.by.method != "sorted"
 
     @cached_property
     def truly_ordered(self) -> np.ndarray:
@@ -98,6 +112,9 @@ class Layers:
     def swaps(self) -> Swaps:
         """Every pair of fragments that sorting from the drawn to the true order swaps: their sums are drawn - sorted, exactly."""
         s = self.shown
+        if self.orderless:
+            none = np.zeros(0, np.int64)
+            return Swaps(none, none, none, np.zeros((0, 3)))
         pixels = len(s.starts) - 1
         count = np.zeros(pixels, np.int64)
         count_swaps(s.starts, ordered(s.starts, len(s.far)), s.far, self.step_m, count)
@@ -113,7 +130,7 @@ def layers_of(frame: Frame, least: int = 1) -> Layers:
     order two are needed): there a replay shows what is opaque."""
     inputs = {name: frame.buffers[name] for name in blended.PASS.reads}
     every = fragments_of(inputs, blended.section(frame.stage), least)
-    return Layers(frame, every, _only(every, every.open > 0))
+    return Layers(frame, every, shown_of(every))
 
 
 def captured(renderer: Renderer, build: Build, request: Request, least: int = 1) -> Layers:
@@ -148,10 +165,3 @@ def panes_over(frame: Frame, drawables: Sequence[int]) -> np.ndarray:
     if panes is not None:
         covered.flat[panes.pixel[panes.open & np.isin(panes.drawable, drawables)]] = True
     return covered
-
-
-def _only(f: Fragments, which: np.ndarray) -> Fragments:
-    pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))
-    starts = np.zeros(len(f.starts), np.int64)
-    np.cumsum(np.bincount(pixel[which], minlength=len(f.starts) - 1), out=starts[1:])
-    return Fragments(starts, *(column[which] for column in f[1:]))

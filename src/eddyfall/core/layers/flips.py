@@ -69,6 +69,8 @@ def flips(
 ) -> list[Flip]:  # fmt: skip
     """Every flip of two of the drawables (k,) along a move, in order of time. Those of unlike rank, or of one shared point, have none. size
     (px): only those whose boxes on a frame of that size overlap as they change places."""
+    if by.method != "sorted":
+        return []  # things have no order that could change
     chosen = np.asarray(chosen, int)
     may = _may(by, chosen)
     # The widest that two of its corners or points lie apart: what a turning view sees of a pair.

@@ -64,6 +64,8 @@ def floor_map(frame: Frame, rect: Rect, height_m: float, cell_m: float = CELL_M)
     """Every pair of blended drawables over a floor (x0, z0, x1, z1) m. RequestError for a floor of no or too many cells, and where
     things are sorted by depth along the view."""
     by = sorting(frame.stage)
+    if by.method != "sorted":
+        raise RequestError(f"blended things are not sorted (order.method is {by.method}): none is drawn before another")
     if by.key == "view_depth":
         raise RequestError("sorted by depth along the view, things change places by heading: there is no line on any floor")
     if not np.isfinite([*rect, height_m]).all():

@@ -21,14 +21,16 @@ from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
 from eddyfall.core.raster.rasterise import BANDS, fragments_at
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
-from eddyfall.core.shade.blend import KIND_NAMES, blend_channel, blend_plain, kept_and_laid
+from eddyfall.core.shade.blend import KIND_NAMES, KINDS, blend_channel, blend_plain, kept_and_laid
 from eddyfall.core.shade.columns import DISTANCE, ROW
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.lit import lit_at
+from eddyfall.core.shade.orderless import average_plain, composed
 from eddyfall.core.shade.sky import SkyLight, ambient_plain
 from eddyfall.core.shade.surface import soup_of, surface_at, surface_plain
 
 LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
+NODE_BYTES = 16  # of a layer that is kept for a pixel: half RGBA, and as much for coverage, depth and links
 _NO_LAYER, _NO_STARTS, _NO_COUNTS = np.zeros((0, 0, 6), np.float32), np.zeros(0, np.int64), np.zeros((0, 0), np.int64)
 
 
@@ -72,6 +74,10 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
     fogged = inputs["fogged"]
     layer = np.zeros((*inputs["pixels"].shape, 6), np.float32)
     layer[..., 3:] = 1.0
+    if section.sorting.method != "sorted":
+        f = shown_of(fragments_of(inputs, section))
+        without_order(f, section.sorting, layer.reshape(-1, 6))
+        return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
     given = _given(inputs, section)
     if given is None:
         return {"layer": layer, "linear": fogged}
@@ -111,6 +117,29 @@ def fragments_of(inputs: Values, section: BlendedSection, least: int = 1) -> Fra
     counts[:] = 0
     _blend_layer(*given, KEEP, _NO_LAYER, starts, counts, *found)
     return Fragments(starts, *found)
+
+
+def shown_of(f: Fragments) -> Fragments:
+    """Those that pass the depth test."""
+    which = f.open > 0
+    pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))
+    starts = np.zeros(len(f.starts), np.int64)
+    np.cumsum(np.bincount(pixel[which], minlength=len(f.starts) - 1), out=starts[1:])
+    return Fragments(starts, *(column[which] for column in f[1:]))
+
+
+def without_order(f: Fragments, by: Sorting, layer: np.ndarray) -> None:
+    """Lays fragments into layer (pixels, 6) by a method that sorts no things."""
+    pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))
+    dark = by.blend[f.drawable] == KINDS["multiply"]
+    composed(f.starts, np.lexsort((f.far, pixel)), f.k, f.p, f.q, dark, by.in_order, by.averages, layer)
+
+
+def held(section: BlendedSection) -> tuple[Target, ...]:
+    """What a method keeps for each pixel: colour and coverage of the average; so many layers of them; or two depths and a colour."""
+    by = section.sorting
+    nodes = {"sorted": 0, "weighted": 1, "list": by.layers, "peeled": 1}[by.method]
+    return (Target(name="layers", texel_bytes=NODE_BYTES * nodes),) if nodes else ()
 
 
 def _no_fragments(n: int) -> tuple[np.ndarray, ...]:
@@ -261,9 +290,7 @@ def twin(r: Recorder) -> None:
     if not len(order):
         return
     screen = _on_screen(r.geometry, order, sorting(stage), state.double_sided, r.view, depth_format, r.values["textures"])
-    c, t = np.zeros(3), np.ones(3)
-    opaque, opaque_layers, fog = r.colour, len(r.layers), stage.resolved[Fog]
-    start = [layer.weight for layer in r.layers]
+    fog, fragments = stage.resolved[Fog], []
     for f in fragments_at(screen, r.geometry.owner, r.values["cutouts"], depth_format.code, r.x, r.y):
         d = int(r.geometry.owner[f.triangle])
         kind, name = KIND_NAMES[int(state.blend[d])], r.geometry.drawables[d].name
@@ -284,20 +311,50 @@ def twin(r: Recorder) -> None:
         fade = float(transmittance(row[DISTANCE], fog.fog_per_m)) if fog.enabled and state.fogs[d] else 1.0
         faded = [fade_blended(int(state.blend[d]), float(colour[i]), alpha, fade, fog.rgb[i]) for i in range(3)]
         value, strength = np.array([v for v, _ in faded]), faded[0][1]
-        c2, t2 = blend_plain(kind, c, t, value, strength)
-        kept = blend_plain(kind, np.ones(3), np.zeros(3), np.zeros(3) if kind != "multiply" else value, strength)[0]
-        added = c2 - c * kept
+        facts = {"alpha": alpha, "fog_share": 1 - fade, "shader": state.shader[d], "lights": lights,
+                 "textures": [{"role": role, "mip_level": round(v, 2)} for role, _, v in used]}  # fmt: skip
+        fragments.append((name, kind, value, strength, float(row[DISTANCE]), facts))
+    _lay(r, fragments, sorting(stage))
+
+
+def _lay(r: Recorder, fragments: list[tuple[str, str, np.ndarray, float, float, dict[str, Any]]], by: Sorting) -> None:
+    """Lays (name, kind, colour, alpha, m from the eye, facts) as they are drawn, or by a method without an order."""
+    c, t = np.zeros(3), np.ones(3)
+    opaque, opaque_layers = r.colour, len(r.layers)
+    start = [layer.weight for layer in r.layers]
+
+    def lay(
+        name: str, kind: str, kept: np.ndarray, added: np.ndarray, through: np.ndarray, far: float, facts: dict[str, Any]
+    ) -> None:
+        nonlocal c, t
         before = r.colour
         for layer in r.layers[opaque_layers:]:
             layer.weight = layer.weight * kept
-        c, t = c2, t2
+        c, t = c * kept + added, through
         for layer, w in zip(r.layers[:opaque_layers], start):
             layer.weight = w * t
         r.colour = c + t * opaque
-        laid = Layer("blended", name, kind, added, np.ones(3), before, r.colour, row[DISTANCE] / r.length)
-        laid.facts = {"alpha": alpha, "fog_share": 1 - fade, "shader": state.shader[d], "lights": lights,
-                      "textures": [{"role": role, "mip_level": round(v, 2)} for role, _, v in used]}  # fmt: skip
+        laid = Layer("blended", name, kind, added, np.ones(3), before, r.colour, far / r.length)
+        laid.facts = facts
         r.layers.append(laid)
+
+    if by.method != "sorted":
+        fragments = sorted(fragments, key=lambda f: -f[4])
+        split = max(len(fragments) - by.in_order, 0)
+        rest, fragments = fragments[:split], fragments[split:]
+        names = ", ".join(f[0] for f in rest)
+        if rest and by.averages:
+            laid = [[kept_and_laid(KINDS[f[1]], float(f[2][i]), f[3]) for i in range(3)] for f in rest]
+            k, p = (np.array([[channel[n] for channel in one] for one in laid]) for n in (0, 1))
+            dark = np.array([f[1] == "multiply" for f in rest])
+            added, through = average_plain(k, p, np.array([one[0][2] for one in laid]), dark)
+            lay(f"({names})", "averaged", np.ones(3), added, through, rest[0][4], {"averaged": [f[0] for f in rest]})
+        elif rest:
+            r.lay("blended", f"({names})", "left out: too many layers", np.zeros(3), 1.0)
+    for name, kind, value, strength, far, facts in fragments:
+        c2, t2 = blend_plain(kind, c, t, value, strength)
+        kept = blend_plain(kind, np.ones(3), np.zeros(3), np.zeros(3) if kind != "multiply" else value, strength)[0]
+        lay(name, kind, kept, c2 - c * kept, t2, far, facts)
 
 
 PASS = register(
@@ -323,6 +380,7 @@ PASS = register(
             Target(name="layer", texel_bytes=24),
             Target(name="linear", texel_bytes=12),
         ),
+        held=held,
         run=run,
         twin=twin,
         off=(off_by_blend("blending off", of_subject=False),),

@@ -8,7 +8,7 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Camera, DrawableState, Stage
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.setup.sections.order import Key, Order, Point
+from eddyfall.core.scene.setup.sections.order import Key, Method, Order, Point
 from eddyfall.core.scene.setup.tables import Triangles
 from eddyfall.core.shade.blend import blends
 
@@ -18,7 +18,7 @@ TRIANGLES: tuple[Triangles, ...] = ("file", "back_first", "sorted")
 @dataclass(frozen=True, kw_only=True)
 class Sorting:
     """What the order follows from: the section's leaves, and by drawable blend kind, rank, m added to the key, (d, 3) shared place (nan:
-    none) and turn there, the order of its triangles."""
+    none) and turn there, the order of its triangles; method, layers: how layers of a pixel are put together."""
 
     key: Key
     direction: tuple[float, float, float]
@@ -29,6 +29,18 @@ class Sorting:
     place: np.ndarray
     member: np.ndarray
     triangles: np.ndarray
+    method: Method = "sorted"
+    layers: int = 4
+
+    @property
+    def in_order(self) -> int:
+        """How many of the nearest layers of a pixel are drawn in order, where things are not sorted."""
+        return 0 if self.method == "weighted" else self.layers
+
+    @property
+    def averages(self) -> bool:
+        """Whether the rest is averaged; else it is left out."""
+        return self.method != "peeled"
 
 
 def sorting(stage: Stage) -> Sorting:
@@ -36,7 +48,7 @@ def sorting(stage: Stage) -> Sorting:
     s, order = stage.state, stage.resolved[Order]
     return Sorting(
         key=order.key, direction=order.direction, point=order.point, blend=s.blend, rank=s.rank, key_shift_m=s.key_shift_m,
-        place=s.sort_place, member=s.sort_member, triangles=s.triangles,
+        place=s.sort_place, member=s.sort_member, triangles=s.triangles, method=order.method, layers=order.layers,
     )  # fmt: skip
 
 
