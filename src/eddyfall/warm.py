@@ -70,7 +70,7 @@ def from_the_frame(build: Build, renderer: Renderer, request: Request) -> None:
     march = {"enabled": True, "divisor": 2, "rounds": 1, "fallback": "world", "rays": 1, "steps": 4}
     leaves: dict[tuple[str, ...], object] = {(name, leaf): v for name in ("bounce", "reflect") for leaf, v in march.items()}
     leaves |= {("occlusion", "enabled"): True, ("reflect", "roughest"): 1.0, ("depth", "copy_from"): "opaque"}
-    leaves |= {("refract", "enabled"): True}
+    leaves |= {("refract", "enabled"): True, ("order", "method"): "list"}
     for key in build.scene.material_keys:
         leaves |= {("materials", key, "transmits"): "solid", ("materials", key, "transmission"): 0.5}
     made = apply_change(build, set_leaves(build, leaves, scope="project", title="from the frame alone"))

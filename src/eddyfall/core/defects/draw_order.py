@@ -22,7 +22,7 @@ from eddyfall.core.frame.moves import MovePath, path_of
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.layers.along_move import look_at
 from eddyfall.core.layers.best import Knot, knots
-from eddyfall.core.layers.capture import Layers, covered_by, layers_of
+from eddyfall.core.layers.capture import Layers, captured, covered_by, layers_of
 from eddyfall.core.layers.flips import Pop, flips, pop_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, apart, wrong_pairs
 from eddyfall.core.passes.contract import Camera
@@ -77,18 +77,21 @@ class Tied:
 
 @dataclass(frozen=True)
 class Loose:
-    """What a method that sorts no things leaves off: drawables there by name, deepest: layers in a pixel, nit_px, where (h, w) bool."""
+    """What a method that sorts no things leaves off: drawables there by name, layers in a pixel at the most, pixels of the whole frame,
+    nit_px, at: "" for the viewpoint itself, else the moment of a move, where (h, w) bool of the viewpoint's frame."""
 
     things: tuple[str, ...]
     deepest: int
+    pixels: int
     nit_px: float
+    at: str
     where: np.ndarray
 
 
 @dataclass(frozen=True)
 class Seen:
     """At a viewpoint: pairs that are off there or on its moves, what no order draws right there, pops on its moves, flips that were not
-    drawn, cameras that were looked through."""
+    drawn, cameras that were looked through; what a method without an order leaves off; layers in a pixel, at the most."""
 
     off: tuple[Off, ...]
     knots: tuple[Tied, ...]
@@ -96,6 +99,7 @@ class Seen:
     undrawn: int
     cameras: tuple[Camera, ...]
     loose: Loose | None = None
+    deepest: int = 0
 
 
 def observe(survey: Survey, viewpoint: str) -> Seen | None:
@@ -107,7 +111,7 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
     names = [d.name for d in survey.geometry.drawables]
     layers = layers_of(frame, least=2)
     if layers.orderless:
-        return Seen((), (), (), 0, (frame.camera,), _loose(frame, layers, names))
+        return Seen((), (), (), 0, (frame.camera,), _loose(survey, viewpoint, layers, names))
     off = [
         Off(names[p.early], names[p.late], p.pixels, p.nit_px, p.worst, "", _mask(frame, p.where))
         for p in wrong_pairs(layers)
@@ -126,17 +130,39 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
             if len(chosen) > 1:
                 off += _off_at(survey, path, float(t), camera, names)
         cameras += [path.at(float(t)) for t in path.moments]
-    return Seen(tuple(off), tied, tuple(pops), undrawn, tuple(cameras))
+    on_the_way = [k for path in moves_of(survey, viewpoint) for _, k in _on_the_way(survey, path)]
+    deepest = max(int(np.diff(k.shown.starts).max(initial=0)) for k in (layers, *on_the_way))
+    return Seen(tuple(off), tied, tuple(pops), undrawn, tuple(cameras), None, deepest)
 
 
-def _loose(frame: Frame, layers: Layers, names: list[str]) -> Loose | None:
-    where = apart(frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE
-    if where.sum() < LEAST_PIXELS:
+def _loose(survey: Survey, viewpoint: str, layers: Layers, names: list[str]) -> Loose | None:
+    """What is off at a viewpoint; if nothing is, at the moment of its moves that is worst."""
+    scale = survey.size[0] * survey.size[1] / (ON_THE_WAY[0] * ON_THE_WAY[1])
+    ways = [(path.name, t, k) for path in moves_of(survey, viewpoint) for t, k in _on_the_way(survey, path)]
+    found = [(_off(layers), 1.0, "", layers), *((_off(k), scale, f"{name} at {t:.2f} s", k) for name, t, k in ways)]
+    worst = max(found[1:], key=lambda one: one[0].sum(), default=found[0])
+    where, by, at, told = found[0] if found[0][0].sum() >= LEAST_PIXELS else worst
+    if where.sum() * by < LEAST_PIXELS:
         return None
-    s, counts = layers.shown, np.diff(layers.shown.starts)
+    s, counts = told.shown, np.diff(told.shown.starts)
     there = np.unique(s.drawable[np.repeat(where.ravel(), counts)])
-    nits = float(np.abs(layers.drawn - layers.sorted)[where].mean(axis=1).sum())
-    return Loose(tuple(names[d] for d in there), int(counts[where.ravel()].max()), nits, where)
+    nits = float(np.abs(told.drawn - told.sorted)[where].mean(axis=1).sum()) * by
+    deepest = max(int(np.diff(one[3].shown.starts).max(initial=0)) for one in found)
+    mask = where if not at else covered_by(layers.frame, [int(d) for d in there])
+    return Loose(tuple(names[d] for d in there), deepest, int(where.sum() * by), nits, at, mask)
+
+
+def _off(layers: Layers) -> np.ndarray:
+    return np.asarray(apart(layers.frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE)
+
+
+def _on_the_way(survey: Survey, path: MovePath) -> Iterator[tuple[float, Layers]]:
+    """(moment, layers) of frames along a move."""
+    for t in np.linspace(path.keys[0].t_s, path.keys[-1].t_s, POSES):
+        request = replace(
+            survey.request(path.viewpoint), role=survey.role or path.role, camera=path.at(float(t)), size=ON_THE_WAY
+        )
+        yield float(t), captured(survey.renderer, survey.build, request, least=2)
 
 
 def _mask(frame: Frame, where: np.ndarray) -> np.ndarray:
@@ -203,22 +229,27 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     within = {_key(a, b) for _, k in tied for a in k.members for b in k.members if a != b}
     popping = {_key(p.first, p.second) for s in there.values() for p in s.pops}
     told = [_told(survey, pair, there) for pair in pairs if pair not in within or pair in popping]
-    return [*told, *_no_order(survey, tied), *_approximate(survey, {v: s.loose for v, s in there.items() if s.loose is not None})]
+    return [
+        *told,
+        *_no_order(survey, tied, max((s.deepest for s in there.values()), default=0)),
+        *_approximate(survey, {v: s.loose for v, s in there.items() if s.loose is not None}),
+    ]
 
 
 def _approximate(survey: Survey, seen: dict[str, Loose]) -> Iterator[Suspicion]:
     """One suspicion for the method, where it leaves most off."""
     if not seen:
         return
-    view = max(seen, key=lambda v: int(seen[v].where.sum()))
+    view = max(seen, key=lambda v: seen[v].pixels)
     worst, order = seen[view], survey.resolved(view)[Order]
-    pixels = {v: int(one.where.sum()) for v, one in seen.items()}
+    pixels = {v: one.pixels for v, one in seen.items()}
+    place = f"along {worst.at}" if worst.at else f"at {view}"
     yield Suspicion(
         code=APPROXIMATE, cause_kind="setting", cause="order.method",
-        title=f"layers put together as {order.method} are off at {view}",
+        title=f"layers put together as {order.method} are off {place}",
         subjects=tuple(dict.fromkeys(t for one in seen.values() for t in one.things)), value=float(pixels[view]), limit=LEAST_PIXELS,
         evidence=(
-            Evidence(measure=f"pixels off the layers' true order at {view}; {worst.nit_px:.0f} nit px", value=pixels[view], unit="px",
+            Evidence(measure=f"pixels off the layers' true order {place}; {worst.nit_px:.0f} nit px", value=pixels[view], unit="px",
                      limit=LEAST_PIXELS, picture=survey.painted(view, worst.where)),
             Evidence(measure="layers in a pixel there, at the most", value=worst.deepest, unit="layers"),
         ),
@@ -228,8 +259,8 @@ def _approximate(survey: Survey, seen: dict[str, Loose]) -> Iterator[Suspicion]:
     )  # fmt: skip
 
 
-def _no_order(survey: Survey, tied: list[tuple[str, Tied]]) -> Iterator[Suspicion]:
-    """One suspicion for each set of drawables that no order draws right, where it leaves most."""
+def _no_order(survey: Survey, tied: list[tuple[str, Tied]], deepest: int) -> Iterator[Suspicion]:
+    """One suspicion for each set of drawables that no order draws right, where it leaves most; deepest: layers in any pixel."""
     by_members: dict[tuple[str, ...], list[tuple[str, Tied]]] = {}
     for v, k in tied:
         by_members.setdefault(k.members, []).append((v, k))
@@ -248,7 +279,7 @@ def _no_order(survey: Survey, tied: list[tuple[str, Tied]]) -> Iterator[Suspicio
                          source="the price of not splitting them"),
             ),
             pixels={v: k.left_px for v, k in seen}, regions={v: region_of(k.where) for v, k in seen},
-            candidates=tuple(method_ways(survey, view, len(members))) if survey.pictures else (),
+            candidates=tuple(method_ways(survey, view, deepest)) if survey.pictures else (),
             facts={"members": list(members), "best order": list(worst.best)},
         )  # fmt: skip
 
@@ -357,6 +388,11 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
             pair = _ways(_key(popped.first, popped.second), [popped], [])
             told.setdefault(pair, f"{pair[1]} pops at {popped.place} of {popped.move}")
     found: dict[str, Lever] = {}
+    deep = seen.loose.deepest if seen.loose else seen.deepest
+    if seen.loose or any(name in k.members for k in seen.knots):
+        because = "no order of whole things is right" if seen.knots else "layers are put together without an order"
+        for way in method_ways(survey, viewpoint, deep):
+            found.setdefault(way.change.id, Lever("blended", way.change, way.predicts, because))
     for (nearer, farther), because in list(told.items())[:MOST_PAIRS]:
         if nearer == farther:
             ways = [(change, predicts) for change, predicts, _ in triangle_ways(survey, nearer)]

@@ -24,6 +24,7 @@ from eddyfall.core.scene.changes import SCOPE_ORDER, Change, apply_change, apply
 from eddyfall.core.sweep.findings import Impact, Remedy, Verdict
 
 IMPACT_SIZE = (480, 270)
+SCENE_WIDE = ("project", "role", "target")  # scopes of changes that reach every viewpoint
 NEARER = 0.1  # a look that masks has come this share nearer to what it ought to be
 TRIAL_SAMPLES = 8  # remedies are tried on lightmaps of this many samples; impact is measured at the set number
 ALONE = 8  # so many like findings are proved one by one
@@ -105,6 +106,8 @@ class Prover:
     def _trial(self, family: Family, suspicion: Suspicion, candidate: Candidate) -> tuple[Remedy, Build | None]:
         """(the remedy as its measure judges it, the changed build; None if it does not apply or was not tried)."""
         where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
+        if family.beyond_the_frame and candidate.change.scope in SCENE_WIDE:
+            where = tuple(self.survey.viewpoints)  # what it newly breaks may be anywhere
         if self.spent >= self.budget:
             self.unproved.append(suspicion.title)
             return _remedy(candidate, "not proved", SPENT), None
