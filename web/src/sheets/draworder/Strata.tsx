@@ -48,34 +48,36 @@ function Logs({ of }: { of: StrataOf }) {
           testid="log-true"
         />
       </div>
-      <table className="sheet-table mt-2">
-        <thead>
-          <tr>
-            <th>Layer</th>
-            <th className="text-right!">From the eye</th>
-            <th className="text-right!">Keeps | lays</th>
-            <th>Its turn</th>
-          </tr>
-        </thead>
-        <tbody>
-          {of.strata.map((s, k) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: faces of one mesh are told apart by their turn alone
-            <tr key={k}>
-              <td>
-                {s.drawable} <span className="second">{kindWord(s.kind)}</span>
-              </td>
-              <td className="num text-right whitespace-nowrap">{s.far_m.toFixed(3)} m</td>
-              <td className="num text-right whitespace-nowrap">
-                {nits(s.keep)} | {nits(s.lay)}
-              </td>
-              <td className={s.place === "in place" ? "" : "text-error font-semibold"}>
-                {s.place}
-                {s.against.length > 0 && ` against ${s.against.join(", ")}`}
-              </td>
+      {of.strata.length > 0 && (
+        <table className="sheet-table mt-2">
+          <thead>
+            <tr>
+              <th>Layer</th>
+              <th className="text-right!">From the eye</th>
+              <th className="text-right!">Keeps | lays</th>
+              <th>Its turn</th>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {of.strata.map((s, k) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: faces of one mesh are told apart by their turn alone
+              <tr key={k}>
+                <td>
+                  {s.drawable} <span className="second">{kindWord(s.kind)}</span>
+                </td>
+                <td className="num text-right whitespace-nowrap">{s.far_m.toFixed(3)} m</td>
+                <td className="num text-right whitespace-nowrap">
+                  {nits(s.keep)} | {nits(s.lay)}
+                </td>
+                <td className={s.place === "in place" ? "" : "text-error font-semibold"}>
+                  {s.place}
+                  {s.against.length > 0 && ` against ${s.against.join(", ")}`}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
     </>
   );
 }
