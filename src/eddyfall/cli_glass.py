@@ -1,4 +1,4 @@
-"""Commands about what is seen through things: glass, plates."""
+"""Commands about what is seen through things and what they take part in: glass, plates, pass-table."""
 
 import argparse
 from collections.abc import Callable
@@ -26,6 +26,30 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--subject", required=True, action="append", metavar="NODE", help="a thing; may be given again")
     sub.add_argument("--at", type=numbers(2), metavar="X,Y", help="also tell of one pixel")
+
+    sub = command("pass-table", pass_table, "say what each material takes part in, as declared and as hiding it shows")
+    sub.add_argument("--viewpoint", required=True)
+
+
+def pass_table(args: argparse.Namespace) -> int:
+    from eddyfall.core.defects.pass_table import pass_table_of
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.pass_table import BuildPassTableDocument
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    with out.progress() as progress:
+        rows = pass_table_of(renderer, build, Request(args.viewpoint, target=args.target), progress)
+    found = BuildPassTableDocument.from_core(args.viewpoint, rows)
+    told = [[r.material, *(c.status + (" !" if c.disagrees else "") for c in r.cells)] for r in found.rows]
+    out.table(f"{found.viewpoint}, what each material takes part in", ["material", *found.consumers], told)
+    for r in found.rows:
+        for c in r.cells:
+            if c.status in ("missing", "mismatched"):
+                out.say(f"{r.material}, {c.consumer}: {c.status} ({c.because})")
+    if found.disagreements:
+        out.say(f"! in {found.disagreements} cells hiding the material shows something else: that is a fault of ours")
+    out.result(found, inputs(args))
+    return int(found.disagreements > 0 or any(c.status == "mismatched" for r in found.rows for c in r.cells))
 
 
 def glass(args: argparse.Namespace) -> int:

@@ -62,6 +62,8 @@ def test_glass_and_its_chain_are_what_the_command_line_says(people, tmp_path, ca
     assert send(viewer, "GET", base + "/glass") == (200, json.loads(capsys.readouterr().out))
     main(["glass", str(path), "--viewpoint", "eye", "--at", "480,270", "--json", "-"])
     assert send(viewer, "GET", base + "/chain?x=480&y=270") == (200, {"chain": json.loads(capsys.readouterr().out)})
+    main(["pass-table", str(path), "--viewpoint", "eye", "--json", "-"])
+    assert send(viewer, "GET", base + "/pass-table") == (200, json.loads(capsys.readouterr().out))
     assert send(viewer, "GET", base + "/chain?x=3&y=3") == (200, {"chain": None})
     assert send(viewer, "GET", base + "/chain?x=960&y=3")[0] == 422
     assert send(people["stranger"], "GET", base + "/chain?x=3&y=3")[0] == 404

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
 from eddyfall.core.handover.documents.glass import ChainHere, GlassDocument
+from eddyfall.core.handover.documents.pass_table import BuildPassTableDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.routes import route
@@ -81,6 +82,11 @@ def chain(request: Any, project_id: int, number: int, viewpoint: str, asked: Que
     return ask(
         request, "draw", layers.chain, _of(request, number, asked), viewpoint, asked.target, asked.move, asked.at_s, asked.x, asked.y
     )  # fmt: skip
+
+
+@route(router, "GET", SHEET + "/pass-table", "viewer", response=BuildPassTableDocument)
+def pass_table(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", layers.pass_table, _of(request, number, asked), viewpoint, asked.target)
 
 
 @route(router, "GET", SHEET + "/picture", "viewer")

@@ -4,11 +4,13 @@ from dataclasses import replace
 from typing import Literal
 
 from eddyfall.core.defects.glass_faults import shut_at
+from eddyfall.core.defects.pass_table import pass_table_of
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
 from eddyfall.core.handover.documents.glass import ChainDocument, ChainHere, GlassDocument
+from eddyfall.core.handover.documents.pass_table import BuildPassTableDocument
 from eddyfall.core.handover.exr import png_of
 from eddyfall.core.layers.along_move import Walked, walked
 from eddyfall.core.layers.capture import captured
@@ -94,6 +96,17 @@ def chain(build: CoreBuild, viewpoint: str, target: str | None, move: str | None
         return ChainHere(chain=ChainDocument.from_core(told, build, k))
 
     found: ChainHere = STUDIO.draw(asked)
+    return found
+
+
+def pass_table(build: CoreBuild, viewpoint: str, target: str | None) -> BuildPassTableDocument:
+    """What each material takes part in at a viewpoint. RequestError if it does not exist."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+
+    def asked(renderer: Renderer) -> BuildPassTableDocument:
+        return BuildPassTableDocument.from_core(viewpoint, pass_table_of(renderer, build, request))
+
+    found: BuildPassTableDocument = STUDIO.draw(asked)
     return found
 
 

@@ -14,6 +14,7 @@ import { FloorPlan } from "./FloorPlan";
 import { FrameEither } from "./FrameEither";
 import { ChainAt, LostTable } from "./Glass";
 import { PairTable, PopTable } from "./OrderTables";
+import { PassTable } from "./PassTable";
 import { Prints } from "./Prints";
 import { type FrameOrder, type GlassOf, useGlass, useOrder, useWalk } from "./queries";
 import { Strata } from "./Strata";
@@ -117,6 +118,7 @@ export function DrawOrder() {
             <PairTable order={order.data} />
             {glass.data && <LostTable of={glass.data} />}
             {!walked && <ChainAt look={look} pose={pose} at={pixel} />}
+            <PassTable look={look} />
           </div>
           <div className="min-w-0">
             {walked && walked.lanes.length > 0 && (

@@ -154,6 +154,28 @@ function sheet(
     "GET /api/projects/1/builds/1/layers/left/strata": STRATA,
     "GET /api/projects/1/builds/1/layers/left/floor": FLOOR,
     "GET /api/projects/1/builds/1/layers/left/glass": { ...GLASS, ...over.glass },
+    "GET /api/projects/1/builds/1/layers/left/pass-table": {
+      viewpoint: "left",
+      consumers: ["colour", "fog"],
+      disagreements: 0,
+      rows: [
+        {
+          material: "crate",
+          things: ["crate"],
+          seen: true,
+          cells: [
+            { consumer: "colour", status: "writes", because: "drawn", measured: true, disagrees: false },
+            {
+              consumer: "fog",
+              status: "mismatched",
+              because: "shaders.hasty.passes.depth",
+              measured: false,
+              disagrees: false,
+            },
+          ],
+        },
+      ],
+    },
     "GET /api/projects/1/builds/1/layers/left/chain": { chain: over.chain ?? null },
     "GET /api/projects/1/builds/1/light/left/moves": { own: over.moves ?? ["walk"], stock: ["sway"] },
     "POST /api/projects/1/builds/1/cases": { number: 7 },
@@ -274,6 +296,14 @@ describe("glass", () => {
       spot: [440, 230, 80, 80],
     });
   });
+});
+
+test("what each material takes part in is asked on demand", async () => {
+  sheet();
+  fireEvent.click(await screen.findByRole("button", { name: "Hide each material and see" }));
+  const rows = within(await screen.findByTestId("pass-table")).getAllByRole("row");
+  expect(rows[1]?.textContent).toBe("crate●writes✗mismatched");
+  expect(screen.getByText(/crate, fog: mismatched/).textContent).toContain("shaders.hasty.passes.depth");
 });
 
 describe("words", () => {

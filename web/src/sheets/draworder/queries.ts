@@ -9,6 +9,7 @@ export type FrameOrder = Schemas["FrameOrderDocument"];
 export type StrataOf = Schemas["StrataDocument"];
 export type FloorOf = Schemas["FloorDocument"];
 export type GlassOf = Schemas["GlassDocument"];
+export type TableOf = Schemas["BuildPassTableDocument"];
 export type ChainOf = Schemas["ChainDocument"];
 export type Stratum = StrataOf["strata"][number];
 
@@ -79,6 +80,16 @@ export const useGlass = (l: Look) =>
     enabled: l.viewpoint !== "",
     queryFn: ({ signal }) =>
       must(client.GET(`${SHEET}/glass`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
+/** What each material takes part in at the viewpoint, once it is wanted. */
+export const usePassTable = (l: Look, wanted: boolean) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "pass-table", null),
+    enabled: wanted && l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/pass-table`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
   });
 
 /** The chain of the glass in a pixel of what is looked at, if any is there. */
