@@ -2,7 +2,10 @@
 
 import math
 
-from eddyfall.core.scene.model import Material
+import numpy as np
+
+from eddyfall.core.hashing import freeze
+from eddyfall.core.scene.model import Image, Material, TextureUse
 from eddyfall.demo.shapes import Shape
 from layer_scenes import EXACT, card, unlit
 from scenes import Thing, build_of
@@ -52,4 +55,51 @@ def pane_and_mist(**setup):
     return behind_panes(
         pane("pane", -2.0, clear()), card("mist", (-1, 1), (0.6, 2.6), -4.0, unlit("mist", 0.9, 0.5)),
         card("near_mist", (-0.1, 0.1), (1.5, 1.7), -1.5, unlit("near mist", 0.2, 0.5)), **setup,
+    )  # fmt: skip
+
+
+def random_room(seed):
+    """Boxes and cards of made-up materials, sensible or not, before a bank: glass of every kind, blended things, cutouts, fog."""
+    g = np.random.default_rng(seed)
+    images = tuple(Image(f"i{k}", freeze(g.integers(0, 256, (*g.integers(1, 9, 2), 4), np.uint8))) for k in range(3))
+
+    def use():
+        return TextureUse(int(g.integers(0, 3))) if g.random() < 0.4 else None
+
+    def one_of(*values):
+        return values[int(g.integers(len(values)))]
+
+    things, entries = [card("bank", (-30, 30), (-20, 22), -12.0, unlit("bank", float(g.random())))], {}
+    for k in range(int(g.integers(2, 8))):
+        material = Material(
+            f"m{k}", (*g.random(3), float(g.random())), metallic=one_of(0.0, 0.0, 1.0), roughness=float(g.random()),
+            transmission=one_of(0.0, 0.5, 1.0), transmission_texture=use(), thickness_m=one_of(0.0, 0.01, 1.0), thickness_texture=use(),
+            attenuation_m=one_of(0.01, 1.0, math.inf), attenuation_rgb=tuple(float(v) for v in g.choice([0, 0.5, 1], 3)),
+            ior=one_of(0.0, 1.0, 1.33, 1.5, 2.4), alpha_mode=one_of("OPAQUE", "OPAQUE", "MASK", "BLEND"),
+            double_sided=bool(g.random() < 0.6), unlit=bool(g.random() < 0.15), base_texture=use(),
+        )  # fmt: skip
+        entry = {
+            "transmits": one_of(None, None, "none", "thin", "solid"), "thickness": one_of(None, "value", "map", "back_faces", "missing"),
+            "inside": one_of("refract", "refract", "blend"), "hides": one_of(True, True, False), "rougher": one_of(0.0, 0.0, 0.4),
+            "blend": one_of(None, None, None, "additive", "multiply", "destination_out", "premultiplied", "blended", "cutout"),
+        }  # fmt: skip
+        entries[f"m{k}"] = {name: value for name, value in entry.items() if value is not None}
+        if g.random() < 0.5:
+            low = g.uniform([-2, -1, -8], [1, 1, -0.5])
+            shape = Shape().box(tuple(low), tuple(low + g.uniform(0.1, 2, 3)))
+        else:
+            shape = Shape().quad(
+                tuple(g.uniform([-2, -1, -8], [1, 1, 0.5])), tuple(g.uniform(-2, 2, 3)), tuple(g.uniform(-2, 2, 3))
+            )
+        things.append(Thing(f"t{k}", shape, material))
+    return build_of(
+        *things, images=images,
+        setup={
+            "viewpoints": {"eye": {"eye": [0, 0.6, 0], "target": [0, 0.6, -1], "fov_y_deg": 60}}, "materials": entries,
+            "refract": {"enabled": True, "layers": int(g.integers(1, 4)), "copy_from": one_of("opaque", "opaque", "none"),
+                        "roughest": one_of(1.0, 0.5)},
+            "order": {"method": one_of("sorted", "weighted", "list", "peeled"), "layers": int(g.integers(1, 5)), "key": "range"},
+            "fog": {"enabled": bool(g.random() < 0.5), "fog_per_m": 0.05}, "depth": {"copy_from": one_of("opaque", "prepass", "none")},
+            "lights": {"sun": {"kind": "sun", "illuminance_lux": 2.0, "towards": [0.3, 0.8, 0.6]}}, "sky": {"ambient": True},
+        },
     )  # fmt: skip

@@ -61,7 +61,9 @@ def test_plates_behind_the_mist_and_what_cuts_it(run, tmp_path, at, keeps, lays)
 
 def test_what_takes_part_in_what(run, tmp_path):
     fog = {"fog": {"enabled": True, "fog_per_m": 0.03}, "depth": {"copy_from": "opaque"}}
-    code, out, _ = run("pass-table", write_build(behind_panes(pane("pane", -2.0, clear()), **fog), tmp_path), "--viewpoint", "eye")
+    code, out, _ = run(
+        "pass-table", write_build(behind_panes(pane("pane", -2.0, clear()), **fog), tmp_path), "--viewpoint", "eye"
+    )
     assert code == 1 and "clear, fog: mismatched (fogged as what is behind it)" in out and "!" not in out
     code, out, _ = run("pass-table", write_build(mist_and_cutter(), tmp_path, "mist"), "--viewpoint", "eye", "--json", "-")
     found = json.loads(out)

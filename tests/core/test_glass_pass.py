@@ -233,6 +233,17 @@ def test_hostile_glass_is_one_line(tmp_path, extension, says):
     assert says in str(told.value) and "\n" not in str(told.value) and "material 0" in str(told.value)
 
 
+def test_a_jittered_frame_is_as_sharp_through_a_pane(renderer):
+    """A texel of the copy is where its own pixel was drawn: through a clear pane every pixel keeps .9216 of what it was, an edge too."""
+    left = card("left", (-30, 0.013), (-20, 22), -11.9, unlit("left", 0.1))
+    jittered = Request("eye", SIZE, jitter=(0.31, -0.27))
+    bare, through = (
+        renderer.frame(b, jittered, "linear").linear
+        for b in (behind_panes(left), behind_panes(left, pane("pane", -2.0, clear(), (-9, 9), (-9, 9))))
+    )
+    np.testing.assert_allclose(through[60:76, 112:128], bare[60:76, 112:128] * (1 - F0) ** 2, rtol=1e-4)
+
+
 def test_without_glass_the_pass_hands_on_what_it_was_given(tiny):
     renderer = Renderer()
     frame = renderer.frame(tiny, Request("front", (160, 90)), "linear")

@@ -196,9 +196,10 @@ def lay_panes(inputs: Values, section: RefractSection, panes: Panes, layers: int
 
 def copied(inputs: Values, section: RefractSection, picture: np.ndarray, at: np.ndarray) -> np.ndarray:
     """(n, 3) nits that a copy of a picture (h, w, 3) shows at places (n, 3) as `see_through` gives them."""
-    seen = np.zeros((len(at), 3))
+    seen, pixels = np.zeros((len(at), 3)), inputs["pixels"]
     if section.refract.copy_from == "opaque":
-        read_copies(at, *inputs["pixels"].origin, *levels_of(picture), seen)
+        (ox, oy), (jx, jy) = pixels.origin, pixels.jitter  # a texel of the copy is where its own pixel was drawn
+        read_copies(at, ox + jx, oy + jy, *levels_of(picture), seen)
     return seen
 
 
