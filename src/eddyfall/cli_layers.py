@@ -107,9 +107,10 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
 def _at(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     from eddyfall.core.handover.documents.draw_order import StrataDocument
     from eddyfall.core.layers.capture import captured
-    from eddyfall.core.layers.strata import CUTS_NOTHING, HIDDEN, IN_PLACE, strata_at
+    from eddyfall.core.layers.glass_strata import strata_in
+    from eddyfall.core.layers.strata import CUTS_NOTHING, HIDDEN, IN_PLACE
 
-    found = StrataDocument.from_core(strata_at(captured(renderer, build, request), *args.at))
+    found = StrataDocument.from_core(strata_in(renderer, build, captured(renderer, build, request), request, *args.at))
     out.say(
         f"pixel {args.at[0]},{args.at[1]}: opaque {_nits(found.opaque)}, drawn {_nits(found.drawn)}, due {_nits(found.due)} nit"
     )

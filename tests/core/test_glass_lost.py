@@ -5,6 +5,7 @@ import pytest
 
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.glass_strata import strata_in
 from eddyfall.core.layers.lost import as_it_lies, lost_in
 from glass_scenes import behind_panes, clear, pane, pane_and_mist, two_panes
 from layer_scenes import mist_and_cutter
@@ -40,6 +41,22 @@ def test_a_picture_as_it_lies_has_what_is_lost(renderer):
     mist = pane_and_mist()
     lies = as_it_lies(renderer, mist, captured(renderer, mist, EYE), EYE)
     np.testing.assert_allclose(lies[90, 100], 0.9216 * (0.25 + 0.45), atol=1e-4)
+
+
+def test_the_log_of_a_pixel_has_the_lost_ones_in_their_place(renderer):
+    """Two panes: the near one is drawn, the far one is in the true log alone; mist behind a pane likewise; before it, it is drawn last."""
+    build = two_panes(bank=0.5)
+    told = strata_in(renderer, build, captured(renderer, build, EYE), EYE, 120, 68)
+    assert [(s.drawable, s.place) for s in told.strata] == [("near_pane", "in place"), ("far_pane", "in no copy")]
+    assert told.true == (1, 0) and told.strata[1].against == ("near_pane",)
+    np.testing.assert_allclose((told.drawn[0], told.due[0]), (0.4608, 0.4247), atol=1e-4)
+    mist = pane_and_mist()
+    told = strata_in(renderer, mist, captured(renderer, mist, EYE), EYE, 120, 68)
+    assert [(s.drawable, s.place) for s in told.strata] == [
+        ("pane", "in place"), ("near_mist", "in place"), ("mist", "hidden by its depth"),
+    ]  # fmt: skip
+    assert [told.strata[k].drawable for k in told.true] == ["mist", "pane", "near_mist"]
+    assert sum(s.true_share[0] for s in told.strata) + 0.5 * 0.5 * 0.9216 * 0.5 == pytest.approx(told.due[0], abs=1e-4)
 
 
 def test_dirt_leaves_what_is_lost_as_it_is(renderer):

@@ -44,8 +44,10 @@ class Lost:
 
 
 @dataclass(frozen=True)
-class _All:
-    """Fragments of panes and of what is blended, (n,) each, by pixel (of those that a pane is drawn in), the farthest first."""
+class TrueLayers:
+    """Fragments of panes and of what is blended, (n,) each, by pixel (of those that a pane is drawn in), the farthest first: those of pixel
+    pixels[i] are starts[i] .. starts[i + 1]. k, p, q as `Fragments` has them; how: index of HOWS, -1 in its place; glass: it lets light
+    through; pane: it does, and is drawn; opaque (pixels, 3) nits that they lie on, before fog."""
 
     starts: np.ndarray
     pixels: np.ndarray
@@ -55,6 +57,7 @@ class _All:
     p: np.ndarray
     q: np.ndarray
     how: np.ndarray
+    glass: np.ndarray
     pane: np.ndarray
     opaque: np.ndarray
 
@@ -64,7 +67,8 @@ class _All:
         return out
 
 
-HOWS: tuple[How, ...] = ("in no copy", "hidden by its depth", "drawn over it")
+DRAWN_OVER: How = "drawn over it"
+HOWS: tuple[How, ...] = ("in no copy", "hidden by its depth", DRAWN_OVER)
 IN_PLACE = -1
 OFF = 0.05  # share of the light due by which a pixel is off (ours, changeable); one clear pane in two is .085
 
@@ -72,7 +76,7 @@ OFF = 0.05  # share of the light due by which a pixel is off (ours, changeable);
 def as_it_lies(renderer: Renderer, build: Build, layers: Layers, request: Request) -> np.ndarray:
     """(h, w, 3) nits of a frame whose layers were captured: every pixel's layers in their true order, what glass loses among them."""
     picture = layers.sorted
-    every = _fragments(renderer, build, layers.frame, request)
+    every = true_layers(renderer, build, layers.frame, request)
     if every is not None:
         picture = np.array(picture)
         picture.reshape(-1, 3)[every.pixels] = _due(layers.frame, every)
@@ -82,7 +86,7 @@ def as_it_lies(renderer: Renderer, build: Build, layers: Layers, request: Reques
 def lost_in(renderer: Renderer, build: Build, request: Request) -> list[Lost]:
     """What is lost in a frame, most visible pixels first."""
     frame = renderer.frame(build, request, "linear")
-    every = _fragments(renderer, build, frame, request)
+    every = true_layers(renderer, build, frame, request)
     if every is None:
         return []
     straight, due, found = ordered(every.starts, len(every.far)), _due(frame, every), []
@@ -95,20 +99,21 @@ def lost_in(renderer: Renderer, build: Build, request: Request) -> list[Lost]:
     return sorted(found, key=lambda one: (-one.pixels, -one.nit_px))
 
 
-def _fragments(renderer: Renderer, build: Build, frame: Frame, request: Request) -> _All | None:
+def true_layers(renderer: Renderer, build: Build, frame: Frame, request: Request) -> TrueLayers | None:
+    """The layers of all pixels of a frame that something lets light through in; None where nothing does."""
     if not frame.stage.state.refracts[frame.buffers["in_view"]].any():
         return None
     opaque = renderer.frame(build, request, "with_sky", before="refract").buffers["with_sky"]
     return _all(frame, np.asarray(opaque, np.float64).reshape(-1, 3))
 
 
-def _due(frame: Frame, every: _All) -> np.ndarray:
+def _due(frame: Frame, every: TrueLayers) -> np.ndarray:
     return _fogged(frame, every, every.folded(ordered(every.starts, len(every.far)), every.k, every.p, every.q))
 
 
-def _told(frame: Frame, every: _All, mine: np.ndarray, how: How, due: np.ndarray, straight: np.ndarray) -> Lost:
+def _told(frame: Frame, every: TrueLayers, mine: np.ndarray, how: How, due: np.ndarray, straight: np.ndarray) -> Lost:
     pixel = np.repeat(np.arange(len(every.pixels)), np.diff(every.starts))
-    if how == "drawn over it":
+    if how == DRAWN_OVER:
         nearest = np.full(len(every.pixels), np.inf)
         np.minimum.at(nearest, pixel[every.pane], every.far[every.pane])
         key = np.where(mine, -nearest[pixel] * (1 - 1e-9), -every.far)
@@ -133,7 +138,7 @@ def _told(frame: Frame, every: _All, mine: np.ndarray, how: How, due: np.ndarray
     )  # fmt: skip
 
 
-def _all(frame: Frame, opaque: np.ndarray) -> _All | None:
+def _all(frame: Frame, opaque: np.ndarray) -> TrueLayers | None:
     section = refract.section(frame.stage)
     panes = panes_of({name: frame.buffers[name] for name in refract.PASS.reads}, section)
     if panes is None:
@@ -158,19 +163,20 @@ def _all(frame: Frame, opaque: np.ndarray) -> _All | None:
         return None
     far = np.concatenate([panes.far[p_open], f.far[open_to]])
     order = np.lexsort((-far, pixel))
-    columns = (
+    panes_first = np.arange(len(pixel)) < int(p_open.sum())
+    columns: tuple[np.ndarray, ...] = (
         np.concatenate([panes.drawable[p_open], f.drawable[open_to]]), far,
         np.concatenate([panes.kept[p_open], f.k[open_to]]), np.concatenate([panes.lit[p_open], f.p[open_to]]),
         np.concatenate([np.zeros(int(p_open.sum())), f.q[open_to]]), np.concatenate([p_how[p_open], how[open_to]]),
-        np.concatenate([drawn[p_open], np.zeros(int(open_to.sum()), bool)]),
+        panes_first, np.concatenate([drawn[p_open], np.zeros(int(open_to.sum()), bool)]),
     )  # fmt: skip
     pixels, counts = np.unique(pixel, return_counts=True)
     starts = np.concatenate([[0], np.cumsum(counts)])
-    drawable, far, k, p, q, how, pane = (c[order] for c in columns)
-    return _All(starts, pixels, drawable, far, k, p, q, how, pane, opaque[pixels])
+    drawable, far, k, p, q, how, glass, pane = (c[order] for c in columns)
+    return TrueLayers(starts, pixels, drawable, far, k, p, q, how, glass, pane, opaque[pixels])
 
 
-def _fogged(frame: Frame, every: _All, nits: np.ndarray) -> np.ndarray:
+def _fogged(frame: Frame, every: TrueLayers, nits: np.ndarray) -> np.ndarray:
     """Nits (n, 3) of pixels as pass 9 fogs them."""
     fog = frame.stage.resolved[Fog]
     if not fog.enabled:

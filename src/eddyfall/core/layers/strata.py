@@ -57,7 +57,7 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
     lies = layers.truly_ordered[s.starts[i] : s.starts[i + 1]]
     opaque = layers.opaque[i]
     lays = s.p + s.q[:, None] * opaque
-    shares, true_shares = _shares(mine, s.k, lays), _shares(lies, s.k, lays)
+    shares, true_shares = shares_of(mine, s.k, lays), shares_of(lies, s.k, lays)
     turn_due = {int(n): t for t, n in enumerate(lies)}
     names = [d.name for d in layers.frame.geometry.drawables]
     strata = []
@@ -96,7 +96,7 @@ def _place(drawable: np.ndarray, n: int, early: list[np.intp], late: list[np.int
     return (EARLY, early) if any(drawable[m] != drawable[n] for m in early) else (LATE, late)
 
 
-def _shares(order: np.ndarray, k: np.ndarray, lays: np.ndarray) -> dict[int, np.ndarray]:
+def shares_of(order: np.ndarray, k: np.ndarray, lays: np.ndarray) -> dict[int, np.ndarray]:
     """By fragment, what is left of its lay once all that come later have been laid."""
     left, found = np.ones(3), {}
     for n in order[::-1]:

@@ -16,9 +16,10 @@ from eddyfall.core.layers.along_move import Walked, walked
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.chain import lies_at, measured_at
 from eddyfall.core.layers.floor import floor_map, floor_of
+from eddyfall.core.layers.glass_strata import strata_in
 from eddyfall.core.layers.lost import as_it_lies, lost_in
 from eddyfall.core.layers.pairs import shown_as, wrong_pairs
-from eddyfall.core.layers.strata import Strata, strata_at
+from eddyfall.core.layers.strata import Strata
 from eddyfall.core.passes.draw_order import sorting
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.truth.moving.along import move_of
@@ -44,7 +45,8 @@ def strata(build: CoreBuild, viewpoint: str, target: str | None, move: str | Non
     """The layers of a pixel of a viewpoint's frame, or of one at a moment of a move. RequestError if it lies outside."""
 
     def asked(renderer: Renderer) -> Strata:
-        return strata_at(captured(renderer, build, _posed(renderer, build, viewpoint, target, move, at_s)), x, y)
+        request = _posed(renderer, build, viewpoint, target, move, at_s)
+        return strata_in(renderer, build, captured(renderer, build, request), request, x, y)
 
     return StrataDocument.from_core(STUDIO.draw(asked))
 

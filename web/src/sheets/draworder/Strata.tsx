@@ -5,6 +5,8 @@ import { type Pose, type StrataOf, type Stratum, useStrata } from "./queries";
 
 const HEIGHT = 220;
 const LEAST = 16;
+/** Layers that are not in the picture. */
+const UNSEEN = new Set(["hidden by what is opaque", "in no copy", "hidden by its depth"]);
 
 /** The layers of a pixel as two borehole logs side by side: as drawn and as they lie; thickness is the share of the final light. */
 export function Strata({ look, pose, at }: { look: Look; pose: Pose; at: [number, number] | null }) {
@@ -24,7 +26,7 @@ export function Strata({ look, pose, at }: { look: Look; pose: Pose; at: [number
 }
 
 function Logs({ of }: { of: StrataOf }) {
-  const drawn = of.strata.filter((s) => s.place !== "hidden by what is opaque");
+  const drawn = of.strata.filter((s) => !UNSEEN.has(s.place));
   const lies = of.true.map((k) => of.strata[k] as Stratum);
   const thick = (list: Stratum[], key: "share" | "true_share") => {
     const shares = list.map((s) => grey(s[key]));
@@ -103,7 +105,7 @@ function Log({
           .map(({ s, k }) => (
             <li
               key={k}
-              className={`border-b border-base-300 px-2 flex items-center justify-between gap-2 overflow-hidden ${s.place === "in place" ? "" : "text-error"}`}
+              className={`border-b border-base-300 px-2 flex items-center justify-between gap-2 overflow-hidden ${s.place === "in place" ? "" : "text-error"} ${UNSEEN.has(s.place) ? "border-2 border-dashed border-error" : ""}`}
               style={{ height: thick[k] }}
             >
               <span className="truncate font-semibold">{s.drawable}</span>
