@@ -54,6 +54,16 @@ def bring(page, name, *paths):
     return int(re.search(r"/p/(\d+)/", page.url)[1])
 
 
+def fits_in_every_way(page):
+    """In both themes and at three widths nothing hinders anybody, and nothing reaches beyond the window."""
+    for theme in ("nightwatch", "survey"):
+        page.evaluate("t => { document.documentElement.dataset.theme = t }", theme)
+        for width in (1024, 1920, 1280):
+            page.set_viewport_size({"width": width, "height": 800})
+            assert barriers(page, theme) == []
+            assert page.evaluate("() => document.documentElement.scrollWidth <= window.innerWidth"), (theme, width)
+
+
 def with_setup(path):
     """A scene file and the settings beside it."""
     return path, path.with_suffix(".setup.json")

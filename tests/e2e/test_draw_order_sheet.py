@@ -2,7 +2,7 @@
 
 import re
 
-from browser_helpers import barriers, bring, command_line, hand_over, sweep_to_the_end
+from browser_helpers import bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end
 from layer_scenes import card, mist_and_cutter, unlit
 from scenes import write_build
 
@@ -39,12 +39,7 @@ def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand
     page.keyboard.press("Shift+ArrowLeft")
     assert page.get_by_role("heading", name="Layers at").inner_text() != before
     page.keyboard.press("n")
-    for theme in ("nightwatch", "survey"):
-        page.evaluate("t => { document.documentElement.dataset.theme = t }", theme)
-        for width in (1024, 1920, 1280):
-            page.set_viewport_size({"width": width, "height": 800})
-            assert barriers(page, theme) == []
-            assert page.evaluate("() => document.documentElement.scrollWidth <= window.innerWidth"), (theme, width)
+    fits_in_every_way(page)
     # The case: a rank ends the pop and cuts the pane, the shift does not.
     page.goto(f"/p/{project}/b/1/sweep")
     page.get_by_text(re.compile("mist pops at")).wait_for()

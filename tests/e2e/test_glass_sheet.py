@@ -2,7 +2,7 @@
 
 import re
 
-from browser_helpers import barriers, bring, command_line, hand_over, sweep_to_the_end
+from browser_helpers import bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end
 from glass_scenes import two_panes
 from scenes import write_build
 
@@ -26,12 +26,7 @@ def test_a_pane_that_is_lost_and_one_that_is_shut_are_put_right(page, tmp_path):
     x, y = (int(v) for v in re.findall(r"\d+", page.get_by_role("heading", name="Layers at").inner_text()))
     page.keyboard.press("Shift+ArrowRight")
     page.get_by_role("heading", name=f"Layers at {x + 10}, {y}").wait_for(timeout=60_000)
-    for theme in ("nightwatch", "survey"):
-        page.evaluate("t => { document.documentElement.dataset.theme = t }", theme)
-        for width in (1024, 1920, 1280):
-            page.set_viewport_size({"width": width, "height": 800})
-            assert barriers(page, theme) == []
-            assert page.evaluate("() => document.documentElement.scrollWidth <= window.innerWidth"), (theme, width)
+    fits_in_every_way(page)
     # Its case: the remedy says what it brings to light.
     page.goto(f"/p/{project}/b/1/sweep")
     page.get_by_text("near glass lets no light through").first.wait_for()

@@ -3,7 +3,7 @@
 import re
 from dataclasses import replace
 
-from browser_helpers import barriers, bring, command_line, hand_over, sweep_to_the_end
+from browser_helpers import barriers, bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end
 from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.setup import normalised
 from eddyfall.demo.shapes import Shape
@@ -57,12 +57,7 @@ def test_a_frame_is_held_against_its_reference_whole_and_in_a_region(page, tmp_p
     assert "region=" in page.url
     page.get_by_role("button", name="Show what is off").click()
     drawn(page)
-    for theme in ("nightwatch", "survey"):
-        page.evaluate("t => { document.documentElement.dataset.theme = t }", theme)
-        for width in (1024, 1920, 1280):
-            page.set_viewport_size({"width": width, "height": 800})
-            assert barriers(page, theme) == []
-            assert page.evaluate("() => document.documentElement.scrollWidth <= window.innerWidth"), (theme, width)
+    fits_in_every_way(page)
     page.get_by_role("button", name="Show both").click()
     # And by keys: the whole frame, the wipe, the next viewpoint.
     page.get_by_role("heading", name=re.compile("A part")).click()
