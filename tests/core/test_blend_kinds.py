@@ -15,7 +15,7 @@ from eddyfall.core.layers.census import census, counted
 from eddyfall.core.scene.model import Image, Material, TextureUse
 from eddyfall.core.sweep import sweep
 from eddyfall.demo.shapes import Shape
-from layer_scenes import EXACT, card, unlit
+from layer_scenes import EXACT, card, mist_and_cutter, unlit
 from scenes import Thing, build_of
 
 EDGE = 64
@@ -133,3 +133,18 @@ def test_what_is_meant_to_be_seen_through_is_left_alone_and_so_are_other_kinds()
     for build in (textured(glass(rng)), textured(smoke(rng)), *kinds):
         assert FAMILY.inspect(Survey(build, Renderer())) == []
     assert len(FAMILY.inspect(Survey(textured(np.ones((8, 8)), blend="premultiplied"), Renderer()))) == 1
+
+
+def cut_found(build):
+    return [f for f in sweep(build, size=(240, 136)).findings if f.code == "blend.cut-inert"]
+
+
+def test_a_card_that_cuts_nothing_from_anywhere_is_told(renderer):
+    """The kind cuts blended layers that are drawn before it alone (common practice): before a bare wall it does nothing. Where it
+    cuts mist from one viewpoint of two it is of use, and before mist that is drawn after it the order is to blame."""
+    alone = mist_and_cutter(1.0, nodes={"mist": {"drawn": False}})
+    (found,) = cut_found(alone)
+    assert found.suspicion.cause == "cutter" and found.severity == "latent"
+    assert [(r.change.title, r.verdict) for r in found.remedies] == [("draw cutter no more", "cures")]
+    views = {n: {"eye": [x, 1.6, 0.0], "target": [x, 1.6, -1.0], "fov_y_deg": 55} for n, x in (("left", -1), ("right", 1))}
+    assert not cut_found(mist_and_cutter(viewpoints=views)) and not cut_found(mist_and_cutter(-1.0))

@@ -130,15 +130,15 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
             if len(chosen) > 1:
                 off += _off_at(survey, path, float(t), camera, names)
         cameras += [path.at(float(t)) for t in path.moments]
-    on_the_way = [k for path in moves_of(survey, viewpoint) for _, k in _on_the_way(survey, path)]
-    deepest = max(int(np.diff(k.shown.starts).max(initial=0)) for k in (layers, *on_the_way))
+    passed = [k for path in moves_of(survey, viewpoint) for _, k in on_the_way(survey, path)]
+    deepest = max(int(np.diff(k.shown.starts).max(initial=0)) for k in (layers, *passed))
     return Seen(tuple(off), tied, tuple(pops), undrawn, tuple(cameras), None, deepest)
 
 
 def _loose(survey: Survey, viewpoint: str, layers: Layers, names: list[str]) -> Loose | None:
     """What is off at a viewpoint; if nothing is, at the moment of its moves that is worst."""
     scale = survey.size[0] * survey.size[1] / (ON_THE_WAY[0] * ON_THE_WAY[1])
-    ways = [(path.name, t, k) for path in moves_of(survey, viewpoint) for t, k in _on_the_way(survey, path)]
+    ways = [(path.name, t, k) for path in moves_of(survey, viewpoint) for t, k in on_the_way(survey, path)]
     found = [(_off(layers), 1.0, "", layers), *((_off(k), scale, f"{name} at {t:.2f} s", k) for name, t, k in ways)]
     worst = max(found[1:], key=lambda one: one[0].sum(), default=found[0])
     where, by, at, told = found[0] if found[0][0].sum() >= LEAST_PIXELS else worst
@@ -156,13 +156,13 @@ def _off(layers: Layers) -> np.ndarray:
     return np.asarray(apart(layers.frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE)
 
 
-def _on_the_way(survey: Survey, path: MovePath) -> Iterator[tuple[float, Layers]]:
-    """(moment, layers) of frames along a move."""
+def on_the_way(survey: Survey, path: MovePath, least: int = 2) -> Iterator[tuple[float, Layers]]:
+    """(moment, layers) of small frames along a move; least: as `captured` has it."""
     for t in np.linspace(path.keys[0].t_s, path.keys[-1].t_s, POSES):
         request = replace(
             survey.request(path.viewpoint), role=survey.role or path.role, camera=path.at(float(t)), size=ON_THE_WAY
         )
-        yield float(t), captured(survey.renderer, survey.build, request, least=2)
+        yield float(t), captured(survey.renderer, survey.build, request, least=least)
 
 
 def _mask(frame: Frame, where: np.ndarray) -> np.ndarray:
