@@ -89,9 +89,12 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     layers = captured(renderer, build, request)
     by = sorting(layers.frame.stage)
     found = FrameOrderDocument.from_core(args.viewpoint, layers, wrong_pairs(layers), by.key, by.point)
-    out.say(
-        f"{args.viewpoint}: {len(found.order)} blended things by {_key(found.key)}, first to last: {', '.join(found.order) or 'none'}"
+    how = (
+        f"by {_key(found.key)}, first to last"
+        if found.method == "sorted"
+        else f"put together as {found.method}, without an order"
     )
+    out.say(f"{args.viewpoint}: {len(found.order)} blended things {how}: {', '.join(found.order) or 'none'}")
     out.say(f"{found.off_px} px differ visibly from every pixel's layers drawn farthest first")
     rows = [[p.early, p.late, str(p.pixels), f"{p.nit_px:.1f}", f"{p.worst:.2f}"] for p in found.pairs]
     if rows:

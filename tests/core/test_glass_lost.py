@@ -5,10 +5,13 @@ import pytest
 
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.chain import chain_at
 from eddyfall.core.layers.glass_strata import strata_in
 from eddyfall.core.layers.lost import as_it_lies, lost_in
+from eddyfall.demo.shapes import Shape
 from glass_scenes import behind_panes, clear, pane, pane_and_mist, two_panes
 from layer_scenes import mist_and_cutter
+from scenes import Thing
 
 SIZE = (240, 136)
 EYE = Request("eye", SIZE)
@@ -57,6 +60,28 @@ def test_the_log_of_a_pixel_has_the_lost_ones_in_their_place(renderer):
     ]  # fmt: skip
     assert [told.strata[k].drawable for k in told.true] == ["mist", "pane", "near_mist"]
     assert sum(s.true_share[0] for s in told.strata) + 0.5 * 0.5 * 0.9216 * 0.5 == pytest.approx(told.due[0], abs=1e-4)
+
+
+def test_a_closed_body_is_one_layer_and_a_hollow_one_has_two(renderer):
+    """A solid body (KHR_materials_volume: closed, entered and left) keeps .9216 whether its faces are two-sided or not, however deep it is
+    peeled. Of a thin-walled box the far wall is a pane of its own, in no copy of a single layer."""
+    box = Shape().box((-0.5, 1.1, -3.0), (0.5, 2.1, -2.0))
+    for layers in (1, 2):
+        solid = behind_panes(Thing("box", box, clear("body", thickness_m=1.0)), refract={"layers": layers})
+        assert not told(renderer, solid)
+        np.testing.assert_allclose(renderer.frame(solid, EYE, "linear").linear[68, 120], 0.5 * 0.9216, rtol=1e-4)
+    hollow = behind_panes(Thing("box", box, clear("shell")))
+    (one,) = told(renderer, hollow).values()
+    assert one.panes == (one.drawable,) and one.layers == 2
+    told_at = chain_at(renderer, hollow, EYE, 120, 68)
+    assert [(b.drawable, b.in_copy) for b in told_at.behind] == [("box", False), ("bank", True)]
+
+
+def test_layers_are_asked_for_by_how_deep_a_thing_lies_and_not_by_how_many_panes_are_before_it(renderer):
+    """A row of six windows before one pane: two layers hold it everywhere."""
+    row = [pane(f"w{k}", -2.0, clear(f"g{k}"), x=(-1 + 0.34 * k, -0.7 + 0.34 * k)) for k in range(6)]
+    (one,) = told(renderer, behind_panes(*row, pane("inner", -3.0, clear("inner", (0.3, 0.9, 0.5))))).values()
+    assert len(one.panes) > 2 and one.layers == 2
 
 
 def test_dirt_leaves_what_is_lost_as_it_is(renderer):

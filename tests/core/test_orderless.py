@@ -5,12 +5,16 @@ import pytest
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.core_sample import core_sample
+from eddyfall.core.frame.moves import path_of
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import bytes_of
+from eddyfall.core.layers.along_move import walked
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.floor import floor_map
 from eddyfall.core.layers.pairs import wrong_pairs
+from eddyfall.core.layers.strata import strata_at
 from eddyfall.core.passes import blended
+from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.orderless import average_plain
 from eddyfall.core.sweep import sweep
 from layer_scenes import card, crossing_cards, mist_and_cutter, seen_from, slats, unlit
@@ -63,8 +67,6 @@ def test_crossing_cards_averaged_are_off_by_an_eighth_everywhere(renderer):
 
 
 def parse_with(build, more):
-    from eddyfall.core.scene.setup import parse_setup
-
     return parse_setup({**build.raw_setup, **more})
 
 
@@ -90,6 +92,22 @@ def test_twins_and_replays_are_the_pass(renderer, method, layers):
     if layers == 9:
         np.testing.assert_allclose(linear, layered.sorted, atol=1e-6)
     assert wrong_pairs(layered) == []
+
+
+@pytest.mark.parametrize(("method", "layers"), [("weighted", 1), ("list", 3), ("peeled", 2)])
+def test_the_log_of_a_pixel_says_what_is_averaged_and_left_out(renderer, method, layers):
+    """Shares add up to what is drawn, less what is left of the wall; nothing is too early or too late where nothing is sorted."""
+    build = six(method, layers)
+    told = strata_at(captured(renderer, build, EYE), 120, 68)
+    assert [s.drawable for s in told.strata] == ["c5", "c4", "c3", "c2", "c1", "c0"] and told.true == tuple(range(6))
+    rest = 6 if method == "weighted" else 6 - layers
+    word = "left out: too deep" if method == "peeled" else "averaged with others"
+    assert [s.place for s in told.strata] == [word] * rest + ["in place"] * (6 - rest)
+    assert sum(s.share[0] for s in told.strata) == pytest.approx(told.drawn[0], rel=1e-6)  # drawn in float32
+    move = {"walk": {"keys": {"a": {"t_s": 0, "viewpoint": "eye"}, "b": {"t_s": 1, "eye": [0.5, 0, 0], "target": [0.5, 0, -1]}}}}
+    going = six(method, layers).with_setup(parse_with(build, {"moves": move}))
+    seen = walked(renderer, going, path_of(going, "walk", SIZE[0] / SIZE[1]), EYE)
+    assert seen.lanes == () and seen.pops == ()
 
 
 def test_what_cuts_has_no_place_in_an_average(renderer):

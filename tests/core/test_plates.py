@@ -103,6 +103,8 @@ def test_a_crop_is_the_same_slice_and_nothing_is_refused():
     part = plates(renderer, build, Request("eye", SIZE, (60, 30, 180, 110)), [1])
     np.testing.assert_allclose(part.k, whole.k[30:110, 60:180], atol=1e-6)
     assert np.array_equal(part.covered, whole.covered[30:110, 60:180])
+    near = behind_panes(pane("pane", -2.0, clear()), depth={"near_m": 0.1, "far_m": 2.2})
+    np.testing.assert_allclose(plates(renderer, near, Request("eye", SIZE), [1]).k[68, 120], 0.9216, atol=1e-4)
     with pytest.raises(RequestError, match="say what"):
         plates(renderer, build, Request("eye", SIZE), [])
     away = behind_panes(pane("pane", 9.0, clear()))

@@ -21,13 +21,12 @@ from eddyfall.core.layers.lost import OFF, Lost, lost_in
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.layers.plates import plates
 from eddyfall.core.scene.changes import Change, set_leaf, set_leaves, set_resolved
-from eddyfall.core.scene.setup.sections.refract import Refract
+from eddyfall.core.scene.setup.sections.refract import MOST_LAYERS, Refract
 
 LOST, BROKEN, STAGE = "glass.layer-lost", "glass.chain-broken", "order.stage-mismatch"
 LEAST_KEPT = 0.1  # of what real glass keeps (ours, changeable)
 INSIDE = "something behind in it"  # what is lost has a finding of its own
 DIRT = 0.15  # roughness that a remedy adds
-MOST_LAYERS = 8
 ASKED = (0.5, 0.1, 0.3, 0.7, 0.9)  # pixels of a thing, by their place among all of it, at which its chain is asked for
 
 
@@ -120,11 +119,11 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
         view = max(found, key=lambda v: found[v][0].pixels)
         one, panes = found[view]
         before = " and ".join(panes)
-        over = how == "drawn over it"
-        title = f"{name} is drawn over {before}, which lies before it" if over else f"{name} is not seen through {before}: {how}"
+        over, deep = how == "drawn over it", max(f[0].layers for f in found.values())
+        title = f"{name} is drawn over {before}, which lies before it" if over else f"{_behind(name, panes)}: {how}"
         result.append(
             Suspicion(
-                code=STAGE if over else LOST, cause_kind="thing", cause=name, title=title, subjects=(name, *panes),
+                code=STAGE if over else LOST, cause_kind="thing", cause=name, title=title, subjects=tuple(dict.fromkeys((name, *panes))),
                 value=float(one.pixels), limit=LEAST_PIXELS,
                 evidence=(
                     Evidence(measure=f"pixels that are off at {view}", value=one.pixels, unit="px", limit=LEAST_PIXELS,
@@ -136,7 +135,7 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
                 pixels={v: f[0].pixels for v, f in found.items()},
                 regions={v: region_of(f[0].where) for v, f in found.items()},
                 candidates=tuple(
-                    Candidate(change=c, predicts=p, costs=costs) for c, p, costs in _lost_ways(survey, view, name, how, panes)
+                    Candidate(change=c, predicts=p, costs=costs) for c, p, costs in _lost_ways(survey, view, name, how, panes, deep)
                 ),
                 facts={"panes": list(panes), "how": how, "nit_px": one.nit_px},
             )
@@ -179,8 +178,14 @@ def _chain_ways(survey: Survey, fixes: list[Fix], broken: int) -> tuple[Candidat
 Way = tuple[Change, str, tuple[Cost, ...]]
 
 
-def _lost_ways(survey: Survey, viewpoint: str, name: str, how: str, panes: tuple[str, ...]) -> list[Way]:
-    """What may bring a lost thing back, or only hide that it is lost."""
+def _behind(name: str, panes: tuple[str, ...]) -> str:
+    if panes == (name,):
+        return f"the far side of {name} is not seen through its near side"
+    return f"{name} is not seen through {' and '.join(panes)}"
+
+
+def _lost_ways(survey: Survey, viewpoint: str, name: str, how: str, panes: tuple[str, ...], layers: int) -> list[Way]:
+    """What may bring a lost thing back, or only hide that it is lost; layers: how many would hold it."""
     build, resolved, number = survey.build, survey.resolved(viewpoint), survey.geometry.names
     keys = build.scene.material_keys
 
@@ -191,15 +196,14 @@ def _lost_ways(survey: Survey, viewpoint: str, name: str, how: str, panes: tuple
     ways: list[Way] = []
     before = [k for k in dict.fromkeys(key(p) for p in panes) if k is not None]
     if how == "in no copy":
-        layers = resolved[Refract].layers
-        if layers < MOST_LAYERS:
-            deep = min(max(layers, len(panes)) + 1, MOST_LAYERS)
+        now, deep = resolved[Refract].layers, min(layers, MOST_LAYERS)
+        if now < deep:
             ways.append((
                 set_resolved(build, resolved, {"refract.layers": deep}, title=f"draw {deep} layers that let light through"),
-                "the copy is taken anew for each layer", (Cost("copies of the picture for each frame", deep - layers, "copies"),),
+                "the copy is taken anew for each layer", (Cost("copies of the picture for each frame", deep - now, "copies"),),
             ))  # fmt: skip
         mine = key(name)
-        if mine is not None:
+        if mine is not None and panes != (name,):
             change = set_leaf(
                 build,
                 ("materials", mine, "inside"),
@@ -242,7 +246,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         panes = tuple(dict.fromkeys(names[p] for p in one.panes))
         if one.pixels >= LEAST_PIXELS and name in (names[one.drawable], *panes):
             because = f"{names[one.drawable]} is lost behind {' and '.join(panes)}: {one.how}"
-            for change, predicts, _ in _lost_ways(survey, viewpoint, names[one.drawable], one.how, panes):
+            for change, predicts, _ in _lost_ways(survey, viewpoint, names[one.drawable], one.how, panes, one.layers):
                 result.append(Lever("refract", change, predicts, because))
     return result
 

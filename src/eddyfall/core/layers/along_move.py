@@ -83,7 +83,8 @@ def walked(
     for number, t in enumerate(np.linspace(path.keys[0].t_s, path.keys[-1].t_s, LOOKS) if len(chosen) else ()):
         progress(f"order at {t:.2f} s", 0.7 + 0.3 * number / LOOKS)
         looks.append(Look(float(t), look_at(renderer, build, replace(asked, camera=path.at(float(t))), LOOKED_AT)))
-    lanes = _lanes(geometry, path, asked.size, chosen, shown, looks)
+    sorts = by.method == "sorted"  # else things have no turn that a lane could show
+    lanes = _lanes(geometry, path, asked.size, chosen, shown, looks) if sorts else ()
     turns = np.full((len(times), len(lanes)), -1)
     for k, camera in enumerate(cameras):
         order = draw_order(geometry, np.array(lanes, int), camera, by)

@@ -54,6 +54,8 @@ class Behind:
 
 @dataclass(frozen=True)
 class Met:
+    """A face in the way of a pixel's eye ray: its drawable and triangle, m from the eye, kept: its alpha test lets it stand."""
+
     drawable: int
     triangle: int
     far_m: float
@@ -81,7 +83,7 @@ def met_at(frame: Frame, x: int, y: int) -> list[Met]:
 
 @dataclass(frozen=True)
 class Told:
-    """What the links are told from."""
+    """What the links are told from: met[which] is the face of the glass that is asked about, at a pixel of a frame of that pixel alone."""
 
     build: Build
     request: Request
@@ -92,27 +94,33 @@ class Told:
 
     @property
     def row(self) -> int:
+        """Its material's row in the tables, the default's last."""
         return int(self.frame.stage.state.material[self.met[self.which].drawable])
 
     @property
     def key(self) -> str:
+        """Its material's key in the setup."""
         keys = self.build.scene.material_keys
         return keys[self.row] if self.row < len(keys) else "(default)"
 
     @property
     def entry(self) -> MaterialSetup:
+        """What the setup says of its material."""
         return self.build.setup.materials.get(self.key, MaterialSetup())
 
     @cached_property
     def material(self) -> MaterialState:
+        """What file and setup say of it together."""
         return material_states(self.build)[self.row]
 
     @property
     def node(self) -> str:
+        """The node that places it."""
         return self.frame.geometry.drawables[self.met[self.which].drawable].node
 
     @cached_property
     def resolved(self) -> Resolved:
+        """The sections as they hold for the frame."""
         return resolve(self.build.setup, self.request.target, self.request.role, self.request.viewpoint)
 
     @property
@@ -152,11 +160,13 @@ class Told:
         for m in self.met[self.which + 1 :]:
             d = m.drawable
             s = states[int(state.material[d])]
-            if d == self.met[self.which].drawable or not (state.drawn[d] and state.colour_pass[d] and m.kept):
+            own = d == self.met[self.which].drawable and self.solid  # the faces by which the ray leaves it again
+            if own or not (state.drawn[d] and state.colour_pass[d] and m.kept):
                 continue
             if refracts(s, self.build.setup.shaders.get(s.shader, Shader())):
                 straight = bool(state.inside_blend[d])
-                found.append(Behind(names[d].name, "refracting", m.far_m, straight or panes < refract.layers))
+                kind = "laid straight" if straight else "refracting"
+                found.append(Behind(names[d].name, kind, m.far_m, straight or panes < refract.layers))
                 panes += not straight
                 continue
             blended = int(state.blend[d]) >= FIRST_BLENDED and not state.refracts[d]

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from eddyfall.core.layers.glass_here import Fix, Told
+from eddyfall.core.scene.setup.sections.refract import MOST_LAYERS
 from eddyfall.core.scene.setup.tables import THICKNESSES, NodeSetup, Shader
 from eddyfall.core.shade.columns import ROUGH, SIGMA
 from eddyfall.core.shade.glass import MISSING, THICKNESS_ROLE, TRANSMISSION_ROLE, Through
@@ -107,7 +108,7 @@ def _inside(t: Told, found: Through) -> Link:
         says = f"{', '.join(b.drawable for b in lost)} not in it"
     else:
         says = "read beyond the frame" if beyond else f"{behind[0].drawable} in it"
-    deep = min(panes + 1, 8)
+    deep = min(panes + 1, MOST_LAYERS)
     fix = (
         t.here("layers", deep, f"draw {deep} layers that let light through")
         if any(b.kind == "refracting" for b in lost)

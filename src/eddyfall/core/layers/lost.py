@@ -30,8 +30,8 @@ How = Literal["in no copy", "hidden by its depth", "drawn over it"]
 class Lost:
     """A drawable that lies behind what lets light through and is not seen as it should be. panes: drawables before it that are drawn;
     pixels: whose light is off by more than OFF, or that differ visibly (CIEDE2000 above 2); all_pixels: in which it is lost at all;
-    nit_px: sum over pixels of what that is, mean of the channels; brighter: by what share the light there is too much without it; where
-    (h, w) bool: the pixels that are off."""
+    nit_px: sum over pixels of what that is, mean of the channels; brighter: by what share the light there is too much without it; layers:
+    how many have to be drawn for a copy to hold it everywhere (0: no copy would); where (h, w) bool: the pixels that are off."""
 
     drawable: int
     panes: tuple[int, ...]
@@ -40,6 +40,7 @@ class Lost:
     all_pixels: int
     nit_px: float
     brighter: float
+    layers: int
     where: np.ndarray
 
 
@@ -47,7 +48,8 @@ class Lost:
 class TrueLayers:
     """Fragments of panes and of what is blended, (n,) each, by pixel (of those that a pane is drawn in), the farthest first: those of pixel
     pixels[i] are starts[i] .. starts[i + 1]. k, p, q as `Fragments` has them; how: index of HOWS, -1 in its place; glass: it lets light
-    through; pane: it does, and is drawn; opaque (pixels, 3) nits that they lie on, before fog."""
+    through; rank: its place among what is drawn from a copy there, -1: it is not; pane: it lets light through and is drawn; opaque
+    (pixels, 3) nits that they lie on, before fog."""
 
     starts: np.ndarray
     pixels: np.ndarray
@@ -58,10 +60,12 @@ class TrueLayers:
     q: np.ndarray
     how: np.ndarray
     glass: np.ndarray
+    rank: np.ndarray
     pane: np.ndarray
     opaque: np.ndarray
 
     def folded(self, order: np.ndarray, k: np.ndarray, p: np.ndarray, q: np.ndarray) -> np.ndarray:
+        """(pixels, 3) nits of layers k, p (n, 3), q (n,) laid in an order (n,) on what is opaque."""
         out = np.empty_like(self.opaque)
         fold(self.starts, order, k, p, q, self.opaque, out)
         return out
@@ -134,7 +138,7 @@ def _told(frame: Frame, every: TrueLayers, mine: np.ndarray, how: How, due: np.n
     too_much = float(wrong[there].mean()) / max(float(due[there].mean()), 1e-12) - 1
     return Lost(
         int(every.drawable[mine][0]), tuple(int(d) for d in np.unique(every.drawable[before])), how, int(seen.sum()), int(there.sum()),
-        float(np.abs(wrong - due)[there].mean(axis=1).sum()), too_much, where,
+        float(np.abs(wrong - due)[there].mean(axis=1).sum()), too_much, int(every.rank[mine].max()) + 1, where,
     )  # fmt: skip
 
 
@@ -168,12 +172,13 @@ def _all(frame: Frame, opaque: np.ndarray) -> TrueLayers | None:
         np.concatenate([panes.drawable[p_open], f.drawable[open_to]]), far,
         np.concatenate([panes.kept[p_open], f.k[open_to]]), np.concatenate([panes.lit[p_open], f.p[open_to]]),
         np.concatenate([np.zeros(int(p_open.sum())), f.q[open_to]]), np.concatenate([p_how[p_open], how[open_to]]),
-        panes_first, np.concatenate([drawn[p_open], np.zeros(int(open_to.sum()), bool)]),
+        panes_first, np.concatenate([panes.rank[p_open], np.full(int(open_to.sum()), -1)]),
+        np.concatenate([drawn[p_open], np.zeros(int(open_to.sum()), bool)]),
     )  # fmt: skip
     pixels, counts = np.unique(pixel, return_counts=True)
     starts = np.concatenate([[0], np.cumsum(counts)])
-    drawable, far, k, p, q, how, glass, pane = (c[order] for c in columns)
-    return TrueLayers(starts, pixels, drawable, far, k, p, q, how, glass, pane, opaque[pixels])
+    drawable, far, k, p, q, how, glass, rank, pane = (c[order] for c in columns)
+    return TrueLayers(starts, pixels, drawable, far, k, p, q, how, glass, rank, pane, opaque[pixels])
 
 
 def _fogged(frame: Frame, every: TrueLayers, nits: np.ndarray) -> np.ndarray:

@@ -22,6 +22,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.sections.exposure import Exposure
 
 ActsAs = Literal["opaque", "cutout", "blended", "additive", "multiply", "premultiplied", "nothing", "unsure"]
+BEHIND, WITHIN = 1.25, 0.999  # times as far as the farthest corner; of the farthest that is drawn
 KEEPS, NO_LIGHT, ADDS = 0.98, 0.005, 0.02  # of k: all is kept; shares of display white: it brings no light, it brings some
 
 
@@ -65,12 +66,12 @@ def plates(renderer: Renderer, build: Build, request: Request, subjects: Sequenc
     if not any(i in frame.buffers["in_view"] for i in subjects):
         raise RequestError(f"none of {', '.join(geometry.drawables[i].name for i in subjects)} is in view")
     low, high = geometry.bounds[list(subjects), 0], geometry.bounds[list(subjects), 1]
-    corners = np.array([[np.where(pick, high[n], low[n]) for pick in np.ndindex(2, 2, 2)] for n in range(len(low))]).reshape(
-        -1, 3
-    )
-    far = float(frame.camera.view_depth(corners).max())
+    corners = np.concatenate([np.where(pick, high, low) for pick in np.ndindex(2, 2, 2)])
+    far = float(frame.camera.view_depth(corners).max()) * BEHIND + 1.0
+    if frame.depth_format.far_m is not None:
+        far = min(far, frame.depth_format.far_m * WITHIN)
     whole = replace(frame.pixels, window=(0, 0, *request.size))  # what refracts reads beyond a crop
-    card = backing(frame.camera, whole, far + max(0.5, far * 0.01))
+    card = backing(frame.camera, whole, far)
     dark, light = (
         renderer.frame(build, replace(before, plate=card, paint=((geometry.plate, (v, v, v)),)), "linear").linear.astype(float)
         for v in (0.0, 1.0)

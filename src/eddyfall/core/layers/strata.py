@@ -8,10 +8,12 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.layers.capture import Layers
-from eddyfall.core.shade.blend import KIND_NAMES
+from eddyfall.core.shade.blend import KIND_NAMES, KINDS
+from eddyfall.core.shade.orderless import average_plain
 
-IN_PLACE, HIDDEN, EARLY, LATE, OWN_MESH, CUTS_NOTHING = (
+IN_PLACE, HIDDEN, EARLY, LATE, OWN_MESH, CUTS_NOTHING, AVERAGED, LEFT_OUT = (
     "in place", "hidden by what is opaque", "too early", "too late", "out of turn among its own faces", "cuts nothing",
+    "averaged with others", "left out: too deep",
 )  # fmt: skip
 
 
@@ -57,7 +59,12 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
     lies = layers.truly_ordered[s.starts[i] : s.starts[i + 1]]
     opaque = layers.opaque[i]
     lays = s.p + s.q[:, None] * opaque
+    if layers.orderless:
+        mine = lies
+    deep = len(mine) - layers.by.in_order if layers.orderless else 0  # so many of the farthest are not drawn in order
     shares, true_shares = shares_of(mine, s.k, lays), shares_of(lies, s.k, lays)
+    if deep > 0:
+        shares |= _of_the_rest(layers, mine[:deep], mine[deep:])
     turn_due = {int(n): t for t, n in enumerate(lies)}
     names = [d.name for d in layers.frame.geometry.drawables]
     strata = []
@@ -67,6 +74,8 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
         place, against = _place(s.drawable, int(n), early, late)
         if place == IN_PLACE and s.q[n] > 0 and number == 0:
             place = CUTS_NOTHING
+        if number < deep:
+            place, against = (AVERAGED if layers.by.averages else LEFT_OUT), []
         strata.append(
             Stratum(
                 names[s.drawable[n]], KIND_NAMES[int(layers.frame.stage.state.blend[s.drawable[n]])], float(s.far[n]), _three(s.k[n]),
@@ -81,10 +90,24 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
             none = (0.0, 0.0, 0.0)
             strata.append(Stratum(names[d], kind, float(every.far[n]), (1.0,) * 3, none, none, none, HIDDEN, ()))
     drawn, due = (picture.reshape(-1, 3)[i] for picture in (layers.drawn, layers.sorted))
-    first = int(s.starts[i])
+    number_of = {int(n): k for k, n in enumerate(mine)}
     return Strata(
-        (x, y), tuple(strata), tuple(int(n) - first for n in lies), _three(opaque), _three(drawn), _three(due)
+        (x, y), tuple(strata), tuple(number_of[int(n)] for n in lies), _three(opaque), _three(drawn), _three(due)
     )  # fmt: skip
+
+
+def _of_the_rest(layers: Layers, rest: np.ndarray, over: np.ndarray) -> dict[int, np.ndarray]:
+    """By fragment of those that no order is kept of, (3,) nits of the final picture that come from it: its part of the average, as those
+    drawn over it leave it; nothing, if the rest is left out."""
+    s = layers.shown
+    left = s.k[over].prod(axis=0)
+    if not layers.by.averages:
+        return {int(n): np.zeros(3) for n in rest}
+    dark = layers.by.blend[s.drawable[rest]] == KINDS["multiply"]
+    whole, _ = average_plain(s.k[rest], s.p[rest], s.q[rest], dark)
+    laid = np.where((s.q[rest] > 0)[:, None], 0.0, s.p[rest])
+    total = np.maximum(laid.sum(axis=0), 1e-12)
+    return {int(n): laid[m] / total * whole * left for m, n in enumerate(rest)}
 
 
 def _place(drawable: np.ndarray, n: int, early: list[np.intp], late: list[np.intp]) -> tuple[str, list[np.intp]]:

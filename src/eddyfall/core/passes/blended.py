@@ -14,7 +14,7 @@ from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Layer, Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.sections import sky_colours, sky_light, with_picture
+from eddyfall.core.passes.sections import no_sky, sky_light, with_picture
 from eddyfall.core.raster.depth_format import DepthFormat, depth_key
 from eddyfall.core.raster.edges import biases, row_span, upright
 from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
@@ -65,7 +65,7 @@ def section(stage: Stage) -> BlendedSection:
         depth=stage.depth_format,
         paint=stage.paint,
         sky=sky_light(stage),
-        no_sky=sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
+        no_sky=no_sky(stage),
         look_ups=look_ups(stage),
     )
 

@@ -14,7 +14,7 @@ from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.sections import sky_colours, sky_light, with_picture
+from eddyfall.core.passes.sections import no_sky, sky_light, with_picture
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.fragments import covering
 from eddyfall.core.raster.project import project
@@ -68,7 +68,7 @@ def section(stage: Stage) -> RefractSection:
         depth=stage.depth_format,
         paint=stage.paint,
         sky=sky_light(stage),
-        no_sky=sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3)),
+        no_sky=no_sky(stage),
         look_ups=look_ups(stage),
     )
 
@@ -127,10 +127,10 @@ def panes_of(inputs: Values, section: RefractSection) -> Panes | None:
     pixel, triangle, key = pixel[order], triangle[order], found.key[order]
     drawable = geometry.owner[triangle]
     far = section.depth.view_depth(key) * view.ray_lengths.ravel()[pixel]
-    path = np.zeros(len(pixel))
-    if (section.thickness[chosen] == BACK_FACES).any():
-        path = _to_back_face(pixel, drawable, far)
-    shown = _shown(geometry, section, screen.ids, np.array(view.camera.eye))[found.screen[order]]
+    path, leaves = _of_same(pixel, drawable, far)
+    towards = _towards(geometry, screen.ids, np.array(view.camera.eye))[found.screen[order]]
+    # The face by which a body is left is no layer of its own: what it keeps is in that of the face by which it is entered.
+    shown = (section.double_sided[drawable] | towards) & ~(section.bends[drawable] & ~towards & leaves)
     pixel, triangle, key, drawable, far, path = (v[shown] for v in (pixel, triangle, key, drawable, far, path))
     opens = key <= inputs["depth"].ravel()[pixel]
     rank = rank_in_pixel(pixel, opens & ~section.inside_blend[drawable])
@@ -158,21 +158,21 @@ def glass_of(inputs: Values, section: RefractSection) -> Glass:
     )  # fmt: skip
 
 
-def _to_back_face(pixel: np.ndarray, drawable: np.ndarray, far: np.ndarray) -> np.ndarray:
-    """(n,) m from each fragment to the next one of the same drawable in its pixel; 0 where there is none."""
+def _of_same(pixel: np.ndarray, drawable: np.ndarray, far: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """((n,) m from each fragment to the next one of the same drawable in its pixel, 0 where there is none; (n,) bool: one is before it)."""
     order = np.lexsort((far, drawable, pixel))
     same = (np.diff(pixel[order]) == 0) & (np.diff(drawable[order]) == 0)
-    way = np.zeros(len(pixel))
+    way, after = np.zeros(len(pixel)), np.zeros(len(pixel), bool)
     way[order[:-1]] = np.where(same, np.diff(far[order]), 0.0)
-    return way
+    after[order[1:]] = same
+    return way, after
 
 
-def _shown(geometry: Geometry, section: RefractSection, triangles: np.ndarray, eye: np.ndarray) -> np.ndarray:
-    """(t,) bool: triangles (t,) that are drawn, not only found for the way to a back face."""
+def _towards(geometry: Geometry, triangles: np.ndarray, eye: np.ndarray) -> np.ndarray:
+    """(t,) bool: triangles (t,) whose front is turned to the eye."""
     corners = geometry.positions[geometry.triangles[triangles]].astype(np.float64)
     normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    faces = ((eye - corners[:, 0]) * normal).sum(axis=1) > 0
-    return np.asarray(section.double_sided[geometry.owner[triangles]] | faces)
+    return np.asarray(((eye - corners[:, 0]) * normal).sum(axis=1) > 0)
 
 
 def lay_panes(inputs: Values, section: RefractSection, panes: Panes, layers: int) -> tuple[np.ndarray, np.ndarray]:

@@ -19,6 +19,11 @@ def sky_colours(stage: Stage) -> SkyLight:
     return SkyLight(np.array(sky.zenith_rgb), np.array(sky.horizon_rgb), np.array(sky.ground_rgb))
 
 
+def no_sky(stage: Stage) -> SkyLight:
+    """The sky where it lights no surface."""
+    return sky_colours(stage)._replace(zenith=np.zeros(3), horizon=np.zeros(3), ground=np.zeros(3))
+
+
 def with_picture(sky: SkyLight, maps: SkyMaps) -> SkyLight:
     """The sky with the maps of its picture, if it has one."""
     return sky._replace(**maps._asdict())

@@ -56,7 +56,9 @@ export function PairTable({ order }: { order: FrameOrder }) {
       <p className="second">
         {order.order.length === 0
           ? "Nothing blended is in sight."
-          : `Drawn first to last: ${order.order.join(", ")}.`}
+          : order.method === "sorted"
+            ? `Drawn first to last: ${order.order.join(", ")}.`
+            : `Put together as ${order.method}: ${order.order.join(", ")}.`}
       </p>
       {order.pairs.length > 0 && (
         <table className="sheet-table mt-1" data-testid="pairs">

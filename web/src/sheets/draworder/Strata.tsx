@@ -6,7 +6,12 @@ import { type Pose, type StrataOf, type Stratum, useStrata } from "./queries";
 const HEIGHT = 220;
 const LEAST = 16;
 /** Layers that are not in the picture. */
-const UNSEEN = new Set(["hidden by what is opaque", "in no copy", "hidden by its depth"]);
+const UNSEEN = new Set([
+  "hidden by what is opaque",
+  "in no copy",
+  "hidden by its depth",
+  "left out: too deep",
+]);
 
 /** The layers of a pixel as two borehole logs side by side: as drawn and as they lie; thickness is the share of the final light. */
 export function Strata({ look, pose, at }: { look: Look; pose: Pose; at: [number, number] | null }) {

@@ -6,7 +6,7 @@ import { part } from "../../testing/part";
 import { TitleBlockRoom } from "../../ui/titleBlock";
 import { DrawOrder, nextVisible } from "./DrawOrder";
 import type { Walked } from "./queries";
-import { placeOf, title } from "./words";
+import { placeOf, sortedBy, title } from "./words";
 
 afterEach(() => {
   cleanup();
@@ -53,6 +53,7 @@ const walked = (over: object = {}) => ({
 });
 const order = (over: object = {}) => ({
   viewpoint: "left",
+  method: "sorted",
   key: "range",
   point: "bounds_centre",
   size: [960, 540],
@@ -327,6 +328,15 @@ describe("words", () => {
     const tank = { early: "tank", late: "tank", pixels: 90, nit_px: 1, worst: 9 };
     expect(title(order({ pairs: [tank] }) as never, clean)).toBe(
       "Faces of tank are drawn in the wrong order at left",
+    );
+  });
+  test("what is put together without an order is said to be", () => {
+    const averaged = order({ method: "weighted", pairs: [], off_px: 40 }) as never;
+    expect(title(averaged, undefined)).toBe("Layers put together as weighted are off at left");
+    expect(sortedBy(averaged)).toBe("put together as weighted, without an order");
+    const own = { ...GLASS, lost: [{ ...LOST, panes: ["far_pane"] }] };
+    expect(title(order({ pairs: [] }) as never, undefined, own as never)).toBe(
+      "The far side of far_pane is not seen through its near side",
     );
   });
   test("the next pop that one sees", () => {

@@ -20,8 +20,10 @@ const POINTS: Record<string, string> = {
 };
 
 /** What blended things are sorted by. */
-export const sortedBy = (o: { key: string; point: string }) =>
-  `sorted by ${KEYS[o.key] ?? o.key}, of ${POINTS[o.point] ?? o.point}`;
+export const sortedBy = (o: { method: string; key: string; point: string }) =>
+  o.method !== "sorted"
+    ? `put together as ${o.method}, without an order`
+    : `sorted by ${KEYS[o.key] ?? o.key}, of ${POINTS[o.point] ?? o.point}`;
 
 /** Pops that one sees. */
 export const visible = (w: Walked): Pop[] => w.pops.filter((p) => p.turn !== "harmless");
@@ -64,9 +66,13 @@ export function title(order: FrameOrder, walked: Walked | undefined, glass?: Gla
   if (off) return `${off.late} is drawn over ${off.early}, which is nearer, along ${walked?.move}`;
   const lost = glass?.lost.find((one) => one.pixels > 0);
   if (lost?.how === "drawn over it") return `${lost.drawable} is drawn over ${lost.panes.join(" and ")}`;
+  if (lost && lost.panes.length === 1 && lost.panes[0] === lost.drawable)
+    return `The far side of ${lost.drawable} is not seen through its near side`;
   if (lost) return `${lost.drawable} is not seen through ${lost.panes.join(" and ")}`;
   const shut = glass?.shut[0];
   if (shut) return `${shut.material} lets no light through: ${shut.broken.join(" and ")}`;
+  if (order.method !== "sorted" && order.off_px > 0)
+    return `Layers put together as ${order.method} are off at ${order.viewpoint}`;
   if (order.order.length === 0 && glass?.panes.length)
     return `Nothing is lost behind glass at ${order.viewpoint}`;
   if (order.order.length === 0) return `Nothing blended is in sight at ${order.viewpoint}`;

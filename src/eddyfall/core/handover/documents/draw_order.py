@@ -32,10 +32,11 @@ class PairDocument(Document):
 
 
 class FrameOrderDocument(Document):
-    """A viewpoint: key and point that are sorted by; blended drawables in sight in the order they are drawn; pairs that are off;
-    pixels that differ visibly from every pixel's layers drawn farthest first."""
+    """A viewpoint: how layers are put together, key and point that things are sorted by; blended drawables in sight in the order they are
+    drawn; pairs that are off; pixels that differ visibly from every pixel's layers drawn farthest first."""
 
     viewpoint: str
+    method: str
     key: str
     point: str
     size: list[int]
@@ -48,7 +49,8 @@ class FrameOrderDocument(Document):
         names = [d.name for d in layers.frame.geometry.drawables]
         off = apart(layers.frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE
         return cls(
-            viewpoint=viewpoint, key=key, point=point, size=list(layers.frame.pixels.size), order=[names[d] for d in layers.order],
+            viewpoint=viewpoint, method=layers.by.method, key=key, point=point, size=list(layers.frame.pixels.size),
+            order=[names[d] for d in layers.order],
             pairs=[PairDocument.from_core(p, names) for p in pairs], off_px=int(off.sum()),
         )  # fmt: skip
 

@@ -5,6 +5,8 @@ from typing import Literal
 from eddyfall.core.scene.setup.leaf import Section, leaf
 from eddyfall.core.scene.setup.registry import register_section
 
+MOST_LAYERS = 8
+
 
 @register_section("refract", place=38)
 class Refract(Section):
@@ -15,6 +17,10 @@ class Refract(Section):
         "the picture it shows what is behind from: none reads black; opaque is a copy of all that is drawn before it",
     )
     layers: int = leaf(
-        1, "-", "how many of them, nearest first, are drawn one over the other, with the copy taken anew for each", ge=1, le=8
+        1,
+        "-",
+        "how many of them, nearest first, are drawn one over the other, with the copy taken anew for each",
+        ge=1,
+        le=MOST_LAYERS,
     )
     roughest: float = leaf(1.0, "-", "roughness beyond which it is drawn opaque", ge=0, le=1)
