@@ -14,6 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from eddyfall.cli_edges import add_commands as add_edge_commands
 from eddyfall.cli_glass import add_commands as add_glass_commands
 from eddyfall.cli_layers import add_commands as add_layer_commands
 from eddyfall.cli_light import add_commands as add_light_commands
@@ -112,6 +113,7 @@ def _parser() -> argparse.ArgumentParser:
     add_light_commands(command)
     add_layer_commands(command)
     add_glass_commands(command)
+    add_edge_commands(command)
     command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
     command("passes", _passes, "print the pass table of the renderer", file=False)
     return parser

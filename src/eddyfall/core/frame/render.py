@@ -16,7 +16,9 @@ from eddyfall.core.frame.mirrors import Mirrored, mirror_planes, pictures
 from eddyfall.core.frame.probe_store import probe_store
 from eddyfall.core.frame.schedule import margin_of, passes_for, support_of
 from eddyfall.core.frame.stage import (
+    alpha_forms,
     alpha_tests,
+    coverage_keepers,
     make_camera,
     make_cutouts,
     make_shadow_cutouts,
@@ -24,6 +26,7 @@ from eddyfall.core.frame.stage import (
     make_state,
     make_textures,
     material_store,
+    plain_cutouts,
     shadow_alpha_tests,
 )
 from eddyfall.core.hashing import digest
@@ -178,10 +181,11 @@ class Renderer:
         if request.bare:
             resolved = bare(resolved)
         t, b = resolved[Textures], resolved[Bake]
-        stored = self.derive(material_store, build.scene, t.mips, overridden_maps(build))
+        stored = self.derive(material_store, build.scene, t.mips, overridden_maps(build), alpha_forms(build))
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
-        cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures)
-        shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), cutouts)
+        cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures, coverage_keepers(build))
+        plain = self.derive(plain_cutouts, alpha_tests(build), packed, textures)
+        shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), plain)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)
         probes = self.derive(probe_store, build, resolved.light_set)
         grids = self.derive(grid_store, build, resolved.light_set)

@@ -20,8 +20,16 @@ MAPS = ("materials.maps.image", "materials.maps.on", "materials.shader", "shader
 GIVEN: dict[str, tuple[str, ...]] = {
     "geometry": (),
     "caster_geometry": (),
-    "textures": (*MAPS, "textures.anisotropy", "textures.mip_bias", "textures.mips"),
-    "cutouts": (*MAPS, "materials.blend", "textures.anisotropy", "textures.mip_bias", "textures.mips"),
+    "textures": (
+        *MAPS,
+        "materials.blend",
+        "materials.colours_hold",
+        "materials.filtered",
+        "textures.anisotropy",
+        "textures.mip_bias",
+        "textures.mips",
+    ),
+    "cutouts": (*MAPS, "materials.blend", "materials.coverage_kept", "textures.anisotropy", "textures.mip_bias", "textures.mips"),
     "shadow_cutouts": (
         *MAPS,
         "materials.blend",

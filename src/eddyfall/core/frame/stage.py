@@ -29,6 +29,7 @@ from eddyfall.core.scene.setup.tables import (
     Transmits,
     Triangles,
 )
+from eddyfall.core.shade.alpha_forms import Form, form_of
 from eddyfall.core.shade.blend import KINDS, REFRACTING
 from eddyfall.core.shade.columns import BASE_ALPHA
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
@@ -161,10 +162,19 @@ def make_state(
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 
 
-def material_store(scene: Scene, mips: bool, over: tuple[Over, ...] = ()) -> tuple[TextureStore, np.ndarray]:
+def material_store(
+    scene: Scene, mips: bool, over: tuple[Over, ...] = (), forms: tuple[Form, ...] = ()
+) -> tuple[TextureStore, np.ndarray]:
     """Texels of all textures that materials draw, and which slots each material has, as `build_store` gives them; over: what is drawn in
-    the stead of what the scene file binds."""
-    return build_store(scene.images, with_maps(scene.materials, over), mips)
+    the stead of what the scene file binds; forms: how base pictures are stored."""
+    return build_store(scene.images, with_maps(scene.materials, over), mips, forms)
+
+
+def alpha_forms(build: Build) -> tuple[Form, ...]:
+    """By material, how its base picture is stored; empty where all are stored as they are."""
+    entries = [build.setup.materials.get(key, MaterialSetup()) for key in build.scene.material_keys]
+    forms = tuple(form_of(state.blend, e.colours_hold, e.filtered) for state, e in zip(material_states(build), entries))
+    return forms if any(f.holds != f.stored or f.divided for f in forms) else ()
 
 
 def make_textures(build: Build, geometry: Geometry, stored: tuple[TextureStore, np.ndarray], bias: float, taps: int) -> Textures:
@@ -186,8 +196,23 @@ def alpha_tests(build: Build) -> tuple[tuple[bool, float], ...]:
     return tuple((state.blend == "cutout", state.cutoff) for state in material_states(build))
 
 
-def make_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, textures: Textures) -> Cutouts:
-    """Alpha tests of the drawables whose material is a cutout; tests as `alpha_tests` gives them."""
+def coverage_keepers(build: Build) -> tuple[int, ...]:
+    """Materials, by index, whose mips keep their coverage where a camera tests them."""
+    entries = [build.setup.materials.get(key, MaterialSetup()) for key in build.scene.material_keys]
+    return tuple(m for m, e in enumerate(entries) if e.coverage_kept)
+
+
+def make_cutouts(
+    tests: tuple[tuple[bool, float], ...], geometry: Geometry, textures: Textures, keepers: tuple[int, ...] = ()
+) -> Cutouts:
+    """Alpha tests of the drawables whose material is a cutout; tests as `alpha_tests`, keepers as `coverage_keepers` gives them."""
+    plain = plain_cutouts(tests, geometry, textures)
+    kept = [m for m in keepers if plain.table[m, 5] and (plain.material == m).any()]
+    return with_coverage_kept(plain, kept) if kept else plain
+
+
+def plain_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, textures: Textures) -> Cutouts:
+    """Alpha tests whose mips are plain averages."""
     surfaces = textures.surfaces
     table = np.zeros((len(tests), 6), np.int32)
     for m in range(len(tests)):

@@ -8,14 +8,18 @@ import numpy as np
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.raster.rasterise import neighbours, wrap
 from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.shade.alpha_forms import AS_IT_IS, Form, stored_as
 from eddyfall.core.shade.srgb import DECODE_TABLE, LINEAR_TABLE, encode
 
 WRAPS = {"repeat": 0, "mirror": 1, "clamp": 2}
+ROUND = 1e-4  # of the ratio of a footprint's sides: what float32 corners leave of a square one is no reason for another tap
+DIVIDED = 2  # what a slot holds: colours multiplied by alpha, divided by it when they are looked up
 
 
 class TextureStore(NamedTuple):
     """All textures of a build. texels (n, 4) uint8; levels (l, 3) int64 offset, width, height; slots (s, 7) int32: first
-    level, number of levels, wrap u, wrap v, nearest, uv set, colour (1) or data (0); tables (2, 256) float32 decode."""
+    level, number of levels, wrap u, wrap v, nearest, uv set, colour (1), data (0) or colour that is divided by alpha (2); tables (3, 256)
+    float32 decode."""
 
     texels: np.ndarray
     levels: np.ndarray
@@ -59,12 +63,14 @@ def _encode_fast(light: np.ndarray) -> np.ndarray:
     return table
 
 
-def build_store(images: tuple[Image, ...], materials: tuple[Material, ...], mips: bool) -> tuple[TextureStore, np.ndarray]:
+def build_store(
+    images: tuple[Image, ...], materials: tuple[Material, ...], mips: bool, forms: tuple[Form, ...] = ()
+) -> tuple[TextureStore, np.ndarray]:
     """The store, and (materials + 1, 7) int32 slots of base, metallic-roughness, normal, emissive, occlusion, transmission,
-    thickness (-1: none); default last."""
+    thickness (-1: none); default last. forms: by material, how its base picture is stored; none: as it is."""
     slots: list[tuple[int, ...]] = []
-    known: dict[tuple[TextureUse, bool], int] = {}
-    chains: dict[tuple[int, bool], tuple[int, int]] = {}
+    known: dict[tuple[TextureUse, bool, Form], int] = {}
+    chains: dict[tuple[int, bool, Form], tuple[int, int]] = {}
     levels: list[tuple[int, int, int]] = []
     texels: list[np.ndarray] = []
     offset = 0
@@ -74,24 +80,26 @@ def build_store(images: tuple[Image, ...], materials: tuple[Material, ...], mips
             if use is None:
                 continue
             colour = column in (0, 3)
-            if (use, colour) not in known:
-                if (use.image, colour) not in chains:
-                    pixels = images[use.image].pixels
+            form = forms[m] if forms and column == 0 else AS_IT_IS
+            if (use, colour, form) not in known:
+                if (use.image, colour, form) not in chains:
+                    pixels = stored_as(images[use.image].pixels, form)
                     chain = mip_chain(pixels, colour) if mips else [pixels]
-                    chains[use.image, colour] = (len(levels), len(chain))
+                    chains[use.image, colour, form] = (len(levels), len(chain))
                     for level in chain:
                         levels.append((offset, level.shape[1], level.shape[0]))
                         texels.append(level.reshape(-1, 4))
                         offset += level.shape[0] * level.shape[1]
-                first, count = chains[use.image, colour]
-                known[use, colour] = len(slots)
-                slots.append((first, count, WRAPS[use.wrap_u], WRAPS[use.wrap_v], int(use.nearest), use.uv_set, int(colour)))
-            table[m, column] = known[use, colour]
+                first, count = chains[use.image, colour, form]
+                known[use, colour, form] = len(slots)
+                kind = DIVIDED if form.divided else int(colour)
+                slots.append((first, count, WRAPS[use.wrap_u], WRAPS[use.wrap_v], int(use.nearest), use.uv_set, kind))
+            table[m, column] = known[use, colour, form]
     store = TextureStore(
         np.concatenate(texels) if texels else np.zeros((1, 4), np.uint8),
         np.array(levels or [(0, 1, 1)], np.int64),
         np.array(slots or [(0, 1, 0, 0, 0, 0, 0)], np.int32),
-        np.stack([LINEAR_TABLE, DECODE_TABLE]),
+        np.stack([LINEAR_TABLE, DECODE_TABLE, DECODE_TABLE]),
     )
     return store, table
 
@@ -135,7 +143,7 @@ def mip_level(ux, vx, uy, vy, w, h, bias, most_taps):
     if most_taps > 1 and long > 1.0:
         taps = most_taps
         if short * most_taps > long:
-            taps = int(np.ceil(long / short - 1e-9))
+            taps = int(np.ceil(long / short - ROUND))
     taps = max(taps, 1)
     return np.log2(max(long / taps, 1e-9)) + bias, taps, su, sv
 
@@ -166,6 +174,9 @@ def sample(u, v, ux, vx, uy, vy, slots, s, levels, tables, texels, bias, most_ta
         g += g0
         b += b0
         a += a0
+    if slots[s, 6] == DIVIDED:
+        over = 1.0 / a if a > 0.0 else 0.0
+        return r * over, g * over, b * over, a / taps
     return r / taps, g / taps, b / taps, a / taps
 
 
@@ -180,7 +191,7 @@ def sample_plain(
     long, short = max(px, py), min(px, py)
     taps = 1
     if most_taps > 1 and long > 1:
-        taps = max(min(math.ceil(float(long / short) - 1e-9), most_taps), 1) if short > 0 else most_taps
+        taps = max(min(math.ceil(float(long / short) - ROUND), most_taps), 1) if short > 0 else most_taps
     level = min(max(float(np.log2(max(float(long) / taps, 1e-9))) + bias, 0.0), float(s[1] - 1))
     total = np.zeros(4)
     for tap in range(taps):
@@ -188,7 +199,10 @@ def sample_plain(
         low = _bilinear_plain(store, s, at, int(level))
         part = level - int(level)
         total += low if part == 0 else low + part * (_bilinear_plain(store, s, at, int(level) + 1) - low)
-    return total / taps, float(level)
+    total /= taps
+    if s[6] == DIVIDED:
+        total[:3] = total[:3] / total[3] if total[3] > 0 else 0.0
+    return total, float(level)
 
 
 def _bilinear_plain(store: TextureStore, slot: np.ndarray, uv: np.ndarray, level: int) -> np.ndarray:

@@ -17,6 +17,7 @@ from eddyfall.core.uv.gutters import mip_distance_m, padding_for_mip, safe_mip
 
 SAME_CODES = 12.0
 MOST_PADDING = 64
+CLEAR = 2  # codes of alpha that count as nothing
 
 
 @dataclass(frozen=True)
@@ -116,6 +117,31 @@ def dilate(build: Build, params: dict[str, Any]) -> Build:
     return replace(build, scene=replace(build.scene, images=images))
 
 
+@operation("texture.spread_colour")
+def spread_colour(build: Build, params: dict[str, Any]) -> Build:
+    """Give every clear texel of `image` the colour of the nearest one that is not; alpha stays. ChangeError for an unknown image, or one
+    that is clear or solid all over."""
+    key = params.get("image")
+    if not isinstance(key, str) or key not in build.scene.image_keys:
+        raise ChangeError(f"image {key!r} does not exist")
+    index = build.scene.image_keys.index(key)
+    image = build.scene.images[index]
+    clear = image.pixels[..., 3] <= CLEAR
+    if clear.all() or not clear.any():
+        raise ChangeError(f"image {key!r} has {'nothing but clear texels' if clear.all() else 'no clear texel'}")
+    pixels = np.array(image.pixels)
+    pixels[..., :3] = spread(image.pixels)
+    images = (*build.scene.images[:index], Image(image.name, freeze(pixels)), *build.scene.images[index + 1 :])
+    return replace(build, scene=replace(build.scene, images=images))
+
+
+def spread(pixels: np.ndarray) -> np.ndarray:
+    """(h, w, 3) uint8 colours of a picture (h, w, 4), clear texels with that of the nearest one that is not."""
+    clear = pixels[..., 3] <= CLEAR
+    row, column = distance_transform_edt(clear, return_distances=False, return_indices=True)
+    return np.asarray(np.where(clear[..., None], pixels[row, column, :3], pixels[..., :3]))
+
+
 def charts_of_image(build: Build, image: int) -> np.ndarray:
     """(t, 3, 2) texture UVs of all triangles whose material takes its base colour from an image."""
     rows = [np.zeros((0, 3, 2))]
@@ -145,4 +171,6 @@ def mean_of_cell(pixels: np.ndarray, level: int) -> np.ndarray:
     return np.asarray(linear[: h * n, : w * n].reshape(h, n, w, n, 3).mean(axis=(1, 3)))
 
 
-__all__ = ["Bleed", "charts_of_image", "coverage", "dilate_picture", "mean_of_cell", "measure_bleed", "painted_padding"]
+__all__ = [
+    "Bleed", "charts_of_image", "coverage", "dilate_picture", "mean_of_cell", "measure_bleed", "painted_padding", "spread",
+]  # fmt: skip

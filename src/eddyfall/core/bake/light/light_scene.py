@@ -7,7 +7,7 @@ import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
-from eddyfall.core.frame.stage import alpha_tests, make_cutouts, make_lights, make_state, make_textures
+from eddyfall.core.frame.stage import alpha_forms, alpha_tests, make_cutouts, make_lights, make_state, make_textures
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import DrawableState, LightState
 from eddyfall.core.raster.rasterise import Cutouts
@@ -92,7 +92,9 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
     """What a bake of one light set (None: lights as they say themselves) sees of a build."""
     state = make_state(build, geometry, frozenset(), False)
     taking_part = blockers(build, state)
-    textures = make_textures(build, geometry, build_store(build.scene.images, drawn_materials(build), True), 0.0, 1)
+    textures = make_textures(
+        build, geometry, build_store(build.scene.images, drawn_materials(build), True, alpha_forms(build)), 0.0, 1
+    )
     states = baked_lights(build, light_set)
     low, high = geometry.scene_bounds
     size = float(np.abs(np.concatenate([low, high])).max()) if len(geometry.drawables) > 1 else 1.0

@@ -10,6 +10,7 @@ from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 
 Triangles = Literal["file", "back_first", "sorted"]
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
+ColoursHold = Literal["straight", "premultiplied", "premultiplied_codes"]
 
 
 Transmits = Literal["none", "thin", "solid"]
@@ -65,6 +66,18 @@ class MaterialSetup(Section):
     shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode")
     blend: BlendKind | None = leaf(None, "-", "how it meets what is behind; null follows glTF alphaMode")
     double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided")
+    colours_hold: ColoursHold | None = leaf(
+        None,
+        "-",
+        "what the colours of its base picture are to its alpha: as they are, multiplied by it in light, or multiplied as codes; null: "
+        "what its blend kind takes, unchanged",
+    )
+    filtered: Literal["straight", "premultiplied"] = leaf(
+        "straight", "-", "whether mips and look-ups average the base picture's colours as they are, or multiplied by alpha"
+    )
+    coverage_kept: bool = leaf(
+        False, "-", "cutouts: the alpha of each mip that is tested is scaled until as much passes as of the finest"
+    )
     triangles: Triangles = leaf(
         "file",
         "-",

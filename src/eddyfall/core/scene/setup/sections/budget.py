@@ -21,6 +21,14 @@ class Budget(Section):
         0, "-", "triangles that may be drawn into shadow maps in a frame; 0 is no limit", beside="budget", ge=0
     )
     shadow_rays: int = leaf(0, "-", "shadow rays that a frame may trace; 0 is no limit", beside="budget", ge=0)
+    blended_layers: float = leaf(
+        0.0,
+        "-",
+        "blended fragments that a frame may lay, for each of its pixels; 0 is no limit",
+        beside="budget",
+        ge=0,
+        le=1000,
+    )
     lights: int = leaf(0, "-", "lamps that may reach one pixel; 0 is no limit", beside="budget", ge=0, le=4096)
     noise: float = leaf(
         0.0,

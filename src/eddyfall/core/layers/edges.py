@@ -1,0 +1,167 @@
+"""Edges of what has alpha: what its picture's colours are to its alpha, and the rim that a wrong average shows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.layers.census import covered
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.changes import Change, set_leaf
+from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.maps import drawn_materials
+from eddyfall.core.scene.setup.tables import MaterialSetup
+from eddyfall.core.shade.alpha_forms import Filters, Form, Holds, form_of, stored_as
+from eddyfall.core.shade.srgb import DECODE_TABLE, decode, encode
+from eddyfall.core.shade.textures import mip_chain
+
+VISIBLE = 2.0  # CIEDE2000
+THERE, STEP = 24, 8  # codes of alpha: of texels whose colour is judged, by which two of them differ
+LEAST_PAIRS, SURE, IMPOSSIBLE = (
+    48,
+    0.6,
+    0.02,
+)  # neighbours that are asked; of the next best; share that no such picture could hold
+LEVELS, STRAYS = 3, 0.01  # mips looked at, share of white by which averages differ before a frame is drawn
+
+
+@dataclass(frozen=True)
+class Told:
+    """What a picture's colours seem to be to its alpha (None: not to be told): mean step of its colour, in shares of white as codes, from
+    one texel to the next of another alpha, were they straight, multiplied in light, or multiplied as codes (infinite: it holds what none
+    could); pairs of texels."""
+
+    holds: Holds | None
+    steps: dict[Holds, float]
+    pairs: int
+
+
+def told(pixels: np.ndarray, mask: np.ndarray) -> Told:
+    """What colours of a picture (h, w, 4) uint8 are to its alpha, over the texels of mask (h, w) bool: a colour has no reason to change
+    with alpha, so the reading under which it changes least is the one that it was made by. Ours, without a source."""
+    alpha = pixels[..., 3].astype(np.float64)
+    there = mask & (alpha >= THERE)
+    sides = []
+    for axis in (0, 1):
+        one, other = (np.s_[:-1], np.s_[1:]) if axis == 0 else (np.s_[:, :-1], np.s_[:, 1:])
+        sides.append((one, other, there[one] & there[other] & (np.abs(alpha[one] - alpha[other]) >= STEP)))
+    pairs = sum(int(asked.sum()) for _, _, asked in sides)
+    readings = {holds: _read_as(pixels, holds) for holds in ("straight", "premultiplied", "premultiplied_codes")}
+    steps: dict[Holds, float] = {}
+    for holds, (colour, beyond) in readings.items():
+        partial = there & (alpha < 255 - STEP)
+        if not pairs or (partial.any() and beyond[partial].mean() > IMPOSSIBLE):
+            steps[holds] = np.inf  # type: ignore[index]
+            continue
+        total = sum(float(np.abs(colour[one] - colour[other]).mean(axis=2)[asked].sum()) for one, other, asked in sides)
+        steps[holds] = total / pairs  # type: ignore[index]
+    best, second = sorted(steps, key=lambda h: steps[h])[:2]
+    sure = pairs >= LEAST_PAIRS and np.isfinite(steps[best]) and steps[best] < SURE * steps[second]
+    return Told(best if sure else None, steps, pairs)
+
+
+def _read_as(pixels: np.ndarray, holds: str) -> tuple[np.ndarray, np.ndarray]:
+    """((h, w, 3) colours as codes 0..1 that are not multiplied; (h, w) bool: texels that no picture of that kind could hold)."""
+    a = np.maximum(pixels[..., 3:] / 255, 1e-9)
+    codes = pixels[..., :3] / 255
+    if holds == "straight":
+        return codes, np.zeros(pixels.shape[:2], bool)
+    if holds == "premultiplied_codes":
+        return np.minimum(codes / a, 1.0), np.asarray((codes > a + 2 / 255).any(axis=2))
+    light = DECODE_TABLE[pixels[..., :3]].astype(np.float64) / a
+    return np.asarray(encode(light)), np.asarray((codes > encode(a) + 2 / 255).any(axis=2))
+
+
+@dataclass(frozen=True)
+class Pictured:
+    """A material's base picture: its image's number, texels that its triangles cover (h, w) bool, what it is told to hold, how it is stored
+    now and how it ought to be."""
+
+    image: int
+    mask: np.ndarray
+    told: Told
+    now: Form
+    due: Form
+
+    @property
+    def misread(self) -> bool:
+        """Whether its colours are taken for something else than they are."""
+        return self.told.holds is not None and self.now.holds != self.due.holds
+
+
+def pictured(build: Build, geometry: Geometry, material: int, blend: str) -> Pictured | None:
+    """What is known of a material's base picture; None if it has none, or one without alpha. blend: the material's kind."""
+    use = drawn_materials(build)[material].base_texture
+    if use is None or blend in ("opaque", "destination_out") or build.scene.images[use.image].pixels.shape[2] < 4:
+        return None
+    pixels = build.scene.images[use.image].pixels
+    if (pixels[..., 3] == 255).all():
+        return None
+    entry = build.setup.materials.get(build.scene.material_keys[material], MaterialSetup())
+    mask = covered(geometry, material, pixels.shape[:2], (use.wrap_u, use.wrap_v), use.uv_set)
+    found, now = told(pixels, mask), form_of(blend, entry.colours_hold, entry.filtered)
+    due = form_of(blend, found.holds or now.holds, "premultiplied")
+    return Pictured(use.image, mask, found, now, due)
+
+
+def strays(build: Build, of: Pictured) -> float:
+    """How far light of the picture's first mips, as it is stored, is from what is due, in shares of white: the most of any texel."""
+    if of.now == of.due:
+        return 0.0
+    pixels, most = build.scene.images[of.image].pixels, 0.0
+    for now, due in zip(_light(pixels, of.now), _light(pixels, of.due)):
+        most = max(most, float(np.abs(now - due).max(initial=0.0)))
+    return most
+
+
+def _light(pixels: np.ndarray, form: Form) -> list[np.ndarray]:
+    """(h, w, 3) light that each of the first mips adds, alpha taken into account."""
+    chain = mip_chain(stored_as(pixels, form), True)[: LEVELS + 1]
+    alone = form.stored == "premultiplied"
+    return [decode(level[..., :3] / 255) * (1.0 if alone else level[..., 3:] / 255) for level in chain]
+
+
+def put_right(build: Build, material: int, of: Pictured, filtered: Filters) -> Build:
+    """The build with one material's picture read as what it is told to be, and averaged as it is or multiplied by alpha."""
+    key = build.scene.material_keys[material]
+    entry = build.setup.materials.get(key, MaterialSetup()).model_copy(
+        update={"colours_hold": of.due.holds, "filtered": filtered}
+    )
+    return build.with_setup(build.setup.model_copy(update={"materials": build.setup.materials | {key: entry}}))
+
+
+@dataclass(frozen=True)
+class Rim:
+    """CIEDE2000 (h, w) by which a frame is off through one material's picture: misread, since its colours are taken for something else than
+    they are; averaged, since they are not multiplied by alpha before. now, due (h, w, 3) nits of the frame as it is, and put right."""
+
+    misread: np.ndarray
+    averaged: np.ndarray
+    now: np.ndarray
+    due: np.ndarray
+
+
+def rim(renderer: Renderer, build: Build, request: Request, material: int, of: Pictured) -> Rim:
+    """What is off in a frame through a material's picture, by three pictures: as it is, read right, and averaged right too."""
+    now = renderer.frame(build, request)
+    entry = build.setup.materials.get(build.scene.material_keys[material], MaterialSetup())
+    read = renderer.frame(put_right(build, material, of, entry.filtered), request) if of.misread else now
+    due = renderer.frame(put_right(build, material, of, "premultiplied"), request)
+    misread, averaged = delta_e_2000(now.display, read.display), delta_e_2000(read.display, due.display)
+    return Rim(misread, averaged, now.linear, due.linear)
+
+
+def read_right(build: Build, material: str, of: Pictured) -> Change:
+    """What tells the renderer what a picture holds."""
+    words = {
+        "straight": "as they are",
+        "premultiplied": "multiplied by alpha",
+        "premultiplied_codes": "multiplied by alpha as codes",
+    }
+    return set_leaf(
+        build, ("materials", material, "colours_hold"), of.due.holds, scope="material",
+        title=f"read the colours of {material} as {words[of.due.holds]}",
+    )  # fmt: skip
