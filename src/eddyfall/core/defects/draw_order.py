@@ -224,8 +224,11 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     pairs: dict[tuple[str, str], None] = {}
     for s in there.values():
         pairs |= {_key(p.first, p.second): None for p in s.pops} | {_key(o.nearer, o.farther): None for o in s.off}
-    # What no order draws right is told once, as that, and not pair by pair.
-    tied = [(v, k) for v, s in there.items() for k in s.knots]
+    # Volumes are told of as such; what no order draws right is told once, as that, and not pair by pair.
+    filled = {v.node for v in survey.build.setup.volumes.values() if v.on}
+    filled = {d.name for d in survey.geometry.things if d.node in filled}
+    pairs = {pair: None for pair in pairs if not filled & {*pair}}
+    tied = [(v, k) for v, s in there.items() for k in s.knots if not filled & {*k.members}]
     within = {_key(a, b) for _, k in tied for a in k.members for b in k.members if a != b}
     popping = {_key(p.first, p.second) for s in there.values() for p in s.pops}
     told = [_told(survey, pair, there) for pair in pairs if pair not in within or pair in popping]

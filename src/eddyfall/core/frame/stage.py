@@ -21,6 +21,7 @@ from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
 from eddyfall.core.scene.setup.tables import (
     THICKNESSES,
+    VOLUME_SORTS,
     LightSetup,
     MaterialSetup,
     NodeSetup,
@@ -30,7 +31,7 @@ from eddyfall.core.scene.setup.tables import (
     Triangles,
 )
 from eddyfall.core.shade.alpha_forms import Form, form_of
-from eddyfall.core.shade.blend import KINDS, REFRACTING
+from eddyfall.core.shade.blend import KINDS, REFRACTING, VOLUME
 from eddyfall.core.shade.columns import BASE_ALPHA
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
@@ -111,16 +112,18 @@ def make_state(
     mirroring = {m.node for m in build.setup.mirrors.values() if m.on}
     shared = {node: (point.place_m, k) for point in build.setup.sort_points.values() for k, node in enumerate(point.members)}
     dense = {key for key, entry in build.setup.meshes.items() if entry.dense}
+    filled = {volume.node: volume for volume in build.setup.volumes.values() if volume.on}
     rows: list[dict[str, Any]] = []
     for i, d in enumerate(geometry.drawables):
         m = materials[d.material]
         shader = build.setup.shaders.get(m.shader, Shader())
         node = build.setup.nodes.get(d.node, NodeSetup())
         is_plate = i == geometry.plate
+        volume = filled.get(d.node)
         rows.append(
             {
-                "blend": REFRACTING if refract and refracts(m, shader) else KINDS[m.blend],
-                "double_sided": m.double_sided or is_plate,
+                "blend": VOLUME if volume else REFRACTING if refract and refracts(m, shader) else KINDS[m.blend],
+                "double_sided": (m.double_sided and volume is None) or is_plate,
                 "material": d.material % len(materials),
                 "shader": m.shader,
                 "colour_pass": shader.passes.colour,
@@ -130,7 +133,7 @@ def make_state(
                 "answers_direct": shader.answers.direct,
                 "answers_ambient": shader.answers.ambient,
                 "drawn": node.drawn,
-                "casts": node.casts and not is_plate,
+                "casts": node.casts and not is_plate and volume is None,
                 "receives": node.receives,
                 "rank": node.draw_rank,
                 "triangles": TRIANGLES.index(m.triangles),
@@ -140,7 +143,7 @@ def make_state(
                 "padding_m": node.bounds_padding_m,
                 "draw_distance_m": node.draw_distance_m,
                 "camera_hidden": i in hidden or (is_plate and not plate),
-                "mapped": i in mapped and m.blend in ("opaque", "cutout") and not node.moves,
+                "mapped": i in mapped and m.blend in ("opaque", "cutout") and not node.moves and volume is None,
                 "casts_both": m.casts_both or is_plate,
                 "dense": d.mesh in dense,
                 "in_mirrors": shader.passes.mirror,
@@ -152,11 +155,15 @@ def make_state(
                 "inside_blend": m.inside == "blend",
                 "rougher": m.rougher,
                 "hides": m.hides,
+                "per_m": volume.per_m if volume else 0.0,
+                "volume_rgb": volume.rgb if volume else (0.0, 0.0, 0.0),
+                "volume_sort": VOLUME_SORTS.index(volume.sort) if volume else 0,
             }
         )
-    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member", "triangles", "thickness"), np.int64)
+    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member", "triangles", "thickness", "volume_sort"), np.int64)
     types |= dict.fromkeys(
-        ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher"), np.float64
+        ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher", "per_m", "volume_rgb"),
+        np.float64,
     ) | {"blend": np.uint8}
     columns = {k: freeze(np.array([r[k] for r in rows], types.get(k, bool))) for k in rows[0] if k != "shader"}
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))

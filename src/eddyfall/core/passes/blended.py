@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -21,13 +22,15 @@ from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
 from eddyfall.core.raster.rasterise import BANDS, fragments_at
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
-from eddyfall.core.shade.blend import KIND_NAMES, KINDS, blend_channel, blend_plain, kept_and_laid
+from eddyfall.core.scene.setup.tables import VOLUME_SORTS
+from eddyfall.core.shade.blend import KIND_NAMES, KINDS, VOLUME, blend_channel, blend_plain, kept_and_laid
 from eddyfall.core.shade.columns import DISTANCE, ROW
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.lit import lit_at
 from eddyfall.core.shade.orderless import average_plain, composed
 from eddyfall.core.shade.sky import SkyLight, ambient_plain
 from eddyfall.core.shade.surface import soup_of, surface_at, surface_plain
+from eddyfall.core.shade.volumes import Volumes, count_parts, cut, shares, way_through, way_through_plain
 
 LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
 NODE_BYTES = 16  # of a layer that is kept for a pixel: half RGBA, and as much for coverage, depth and links
@@ -50,6 +53,14 @@ class BlendedSection:
     sky: SkyLight | None
     no_sky: SkyLight
     look_ups: tuple[LookUp, ...]
+    per_m: np.ndarray
+    volume_rgb: np.ndarray
+    splits: np.ndarray
+
+    @property
+    def split(self) -> bool:
+        """Whether anything is drawn between the parts of a volume, so that the layers of a pixel have to be known first."""
+        return bool(self.splits.any())
 
 
 def section(stage: Stage) -> BlendedSection:
@@ -67,6 +78,9 @@ def section(stage: Stage) -> BlendedSection:
         sky=sky_light(stage),
         no_sky=no_sky(stage),
         look_ups=look_ups(stage),
+        per_m=np.where(s.blend == VOLUME, s.per_m, 0.0),
+        volume_rgb=s.volume_rgb,
+        splits=(s.blend == VOLUME) & (s.volume_sort == VOLUME_SORTS.index("split")) & s.drawn & ~s.camera_hidden,
     )
 
 
@@ -78,6 +92,9 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
         f = shown_of(fragments_of(inputs, section))
         without_order(f, section.sorting, layer.reshape(-1, 6))
         return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
+    if section.split:
+        in_turn(shown_of(fragments_of(inputs, section)), layer.reshape(-1, 6))
+        return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
     given = _given(inputs, section)
     if given is None:
         return {"layer": layer, "linear": fogged}
@@ -88,7 +105,8 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
 class Fragments(NamedTuple):
     """n fragments of blended drawables, by pixel, within a pixel as they are drawn; those of pixel i (row by row) are starts[i] ..
     starts[i + 1]. Each makes k f + p + q O of what lies there, f (O: what is opaque; both in nits): drawable, triangle (n,), far (n,) m
-    from the eye; open (n,) uint8: it passes the depth test; k (n, 3), p (n, 3) nits, q (n,)."""
+    from the eye; open (n,) uint8: it passes the depth test; k (n, 3), p (n, 3) nits, q (n,); long (n,) m of the ray that it takes up, 0 for
+    surfaces: parts of volumes, cut where other fragments of the pixel lie, far being the middle of each."""
 
     starts: np.ndarray
     drawable: np.ndarray
@@ -98,6 +116,7 @@ class Fragments(NamedTuple):
     k: np.ndarray
     p: np.ndarray
     q: np.ndarray
+    long: np.ndarray
 
 
 def fragments_of(inputs: Values, section: BlendedSection, least: int = 1) -> Fragments:
@@ -116,7 +135,29 @@ def fragments_of(inputs: Values, section: BlendedSection, least: int = 1) -> Fra
     found = _no_fragments(int(starts[-1]))
     counts[:] = 0
     _blend_layer(*given, KEEP, _NO_LAYER, starts, counts, *found)
-    return Fragments(starts, *found)
+    whole = Fragments(starts, *found)
+    return in_parts(whole, section.splits) if section.per_m.any() else whole
+
+
+def in_parts(f: Fragments, splits: np.ndarray) -> Fragments:
+    """Fragments with those of volumes cut where others of their pixel lie. splits (d,) bool: drawables whose parts are drawn in between."""
+    parts = np.ones(len(f.far), np.int64)
+    count_parts(f.starts, f.far, f.long, parts)
+    total = np.concatenate([[0], np.cumsum(parts)])
+    starts, n = total[f.starts], int(total[-1])
+    source, far, long = np.zeros(n, np.int64), np.zeros(n), np.zeros(n)
+    cut(f.starts, f.far, f.long, splits[f.drawable].astype(np.int64), starts, source, far, long)
+    rest = {name: column[source] for name, column in zip(f._fields[1:], f[1:])}
+    of = rest["long"] > 0
+    rest["k"][of], rest["p"][of] = shares(rest["k"][of], rest["p"][of], long[of] / rest["long"][of])
+    return Fragments(starts, **{**rest, "far": far, "long": long})
+
+
+def in_turn(f: Fragments, layer: np.ndarray) -> None:
+    """Lays fragments into layer (pixels, 6) one after the other as they stand."""
+    pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))
+    last_first = f.starts[pixel] + f.starts[pixel + 1] - 1 - np.arange(len(f.far))
+    composed(f.starts, last_first, f.k, f.p, f.q, np.zeros(len(f.far), bool), 1 << 40, False, layer)
 
 
 def shown_of(f: Fragments) -> Fragments:
@@ -145,7 +186,7 @@ def held(section: BlendedSection) -> tuple[Target, ...]:
 def _no_fragments(n: int) -> tuple[np.ndarray, ...]:
     return (
         np.zeros(n, np.int32), np.zeros(n, np.int32), np.zeros(n, np.float64), np.zeros(n, np.uint8),
-        np.zeros((n, 3)), np.zeros((n, 3)), np.zeros(n),
+        np.zeros((n, 3)), np.zeros((n, 3)), np.zeros(n), np.zeros(n),
     )  # fmt: skip
 
 
@@ -157,7 +198,7 @@ def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
     if not len(order):
         return None
     view = View(inputs["camera"], pixels)
-    screen = _on_screen(geometry, order, section.sorting, section.double_sided, view, section.depth, textures)
+    screen = _on_screen(geometry, order, section.sorting, section.double_sided, section.per_m, view, section.depth, textures)
     if not len(screen.ids):
         return None
     soup = soup_of(geometry, section.material)
@@ -171,17 +212,40 @@ def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
         section.fogs.astype(np.uint8), paint, inputs["over_depth"], code.bits, code.sign, *pixels.origin, *pixels.jitter, view.rays, soup,
         textures.surfaces, inputs["lights"], maps, np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
         section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"]),
-        fog.fog_per_m if fog.enabled else 0.0, np.array(fog.rgb),
+        fog.fog_per_m if fog.enabled else 0.0, np.array(fog.rgb), *volumes_of(geometry, section.per_m, section.volume_rgb),
+        _solid_m(inputs["over_depth"], view, section),
     )  # fmt: skip
 
 
+def volumes_of(geometry: Geometry, per_m: np.ndarray, rgb: np.ndarray) -> Volumes:
+    """Volumes by drawable, their boxes those of its bounds."""
+    bounds = np.ascontiguousarray(geometry.bounds, np.float64)
+    return Volumes(per_m, rgb, np.ascontiguousarray(bounds[:, 0]), np.ascontiguousarray(bounds[:, 1]))
+
+
+def _solid_m(depth: np.ndarray, view: View, section: BlendedSection) -> np.ndarray:
+    """(h, w) m from the eye to what is solid, if there are volumes for it to end."""
+    if not section.per_m.any():
+        return np.zeros((1, 1))
+    return np.asarray(section.depth.view_depth(depth) * view.ray_lengths)
+
+
 def _on_screen(
-    geometry: Geometry, order: np.ndarray, by: Sorting, double_sided: np.ndarray, view: View, depth: Any, textures: Any
+    geometry: Geometry,
+    order: np.ndarray,
+    by: Sorting,
+    double_sided: np.ndarray,
+    per_m: np.ndarray,
+    view: View,
+    depth: Any,
+    textures: Any,
 ) -> ScreenTriangles:
-    """Screen triangles of the drawables in `order`, within the window."""
+    """Screen triangles of the drawables in `order`, within the window; of volumes the far sides of their boxes, which every ray through one
+    meets just once, wherever the eye is."""
     eye = np.array(view.camera.eye)
     chosen = np.concatenate([triangles_of(geometry, int(i), eye, by) for i in order])
-    cull = np.where(double_sided[geometry.owner[chosen]], 0, 1).astype(np.int8)
+    owner = geometry.owner[chosen]
+    cull = np.where(per_m[owner] > 0, -1, np.where(double_sided[owner], 0, 1)).astype(np.int8)
     return project(
         geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, view.clip_matrix(depth), view.pixels.size,
         view.pixels.window,
@@ -191,7 +255,8 @@ def _on_screen(
 @njit(cache=True, parallel=True, nogil=True)
 def _blend_layer(
     fixed, zs, ids, box, blend, receives, fogs, paint, depth, bits, sign, ox, oy, jx, jy, rays, soup, surf, lights, maps, traced, sky,
-    fog_per_m, fog_rgb, sink, layer, starts, counts, f_drawable, f_triangle, f_far, f_open, f_k, f_p, f_q,
+    fog_per_m, fog_rgb, v_per_m, v_rgb, v_low, v_high, solid_m, sink, layer, starts, counts, f_drawable, f_triangle, f_far, f_open, f_k,
+    f_p, f_q, f_long,
 ):  # fmt: skip
     height, width = depth.shape
     rows = max(4, (height + BANDS - 1) // BANDS)
@@ -216,6 +281,12 @@ def _blend_layer(
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
                     passes = depth_key(d, bits, sign) <= depth[y - oy, x - ox]
+                    near, end = 0.0, 0.0
+                    if blend[drawable] == VOLUME:
+                        near, end = _within(x + 0.5 + jx, y + 0.5 + jy, rays, v_low, v_high, drawable, solid_m[y - oy, x - ox])
+                        if end <= near:
+                            continue
+                        passes = True
                     if sink == LAY and not passes:
                         continue
                     if sink == COUNT:
@@ -223,22 +294,18 @@ def _blend_layer(
                         continue
                     if sink == KEEP and starts[(y - oy) * width + x - ox] == starts[(y - oy) * width + x - ox + 1]:
                         continue
-                    r, g, b, alpha = shade_blended(
-                        x + 0.5 + jx,
-                        y + 0.5 + jy,
-                        t,
-                        receives[drawable],
-                        rays,
-                        soup,
-                        surf,
-                        lights,
-                        maps,
-                        traced,
-                        sky,
-                        paint,
-                        drawable,
-                        row,
-                    )
+                    if end > 0.0:
+                        alpha = 1.0 - math.exp(-v_per_m[drawable] * (end - near))
+                        painted = paint[drawable, 0] == paint[drawable, 0]
+                        r = paint[drawable, 0] if painted else v_rgb[drawable, 0]
+                        g = paint[drawable, 1] if painted else v_rgb[drawable, 1]
+                        b = paint[drawable, 2] if painted else v_rgb[drawable, 2]
+                        row[0, DISTANCE] = (near + end) / 2
+                    else:
+                        r, g, b, alpha = shade_blended(
+                            x + 0.5 + jx, y + 0.5 + jy, t, receives[drawable], rays, soup, surf, lights, maps, traced, sky, paint, drawable,
+                            row,
+                        )  # fmt: skip
                     fade = 1.0
                     if fogs[drawable] == 1 and fog_per_m > 0.0:
                         fade = math.exp(-fog_per_m * row[0, DISTANCE])
@@ -256,7 +323,19 @@ def _blend_layer(
                     if sink == KEEP:
                         n = starts[v * width + u] + counts[v, u]
                         f_drawable[n], f_triangle[n], f_far[n], f_open[n] = drawable, t, row[0, DISTANCE], passes
+                        if end > 0.0:
+                            f_far[n], f_long[n] = (near + end) / 2, end - near
                         counts[v, u] += 1
+
+
+@light_helper
+def _within(px, py, rays, low, high, d, limit):
+    """(from, to) m of the eye's ray through pixel position (px, py) in box d."""
+    dx = rays.d0[0] + px * rays.du[0] + py * rays.dv[0]
+    dy = rays.d0[1] + px * rays.du[1] + py * rays.dv[1]
+    dz = rays.d0[2] + px * rays.du[2] + py * rays.dv[2]
+    over = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
+    return way_through(rays.eye[0], rays.eye[1], rays.eye[2], dx * over, dy * over, dz * over, low, high, d, limit)
 
 
 @light_helper
@@ -289,11 +368,17 @@ def twin(r: Recorder) -> None:
     order = draw_order(r.geometry, r.values["in_view"], r.view.camera, sorting(stage))
     if not len(order):
         return
-    screen = _on_screen(r.geometry, order, sorting(stage), state.double_sided, r.view, depth_format, r.values["textures"])
+    given = section(stage)
+    screen = _on_screen(
+        r.geometry, order, given.sorting, state.double_sided, given.per_m, r.view, depth_format, r.values["textures"]
+    )
     fog, fragments = stage.resolved[Fog], []
     for f in fragments_at(screen, r.geometry.owner, r.values["cutouts"], depth_format.code, r.x, r.y):
         d = int(r.geometry.owner[f.triangle])
         kind, name = KIND_NAMES[int(state.blend[d])], r.geometry.drawables[d].name
+        if kind == "volume":
+            fragments += _volume_twin(r, d, given)
+            continue
         if not f.key <= r.values["over_depth"][0, 0]:
             layer = r.lay("blended", name, f"{kind}, hidden by depth", np.zeros(3), 1.0)
             layer.depth_m = float(depth_format.view_depth(np.asarray(f.key)))
@@ -314,7 +399,44 @@ def twin(r: Recorder) -> None:
         facts = {"alpha": alpha, "fog_share": 1 - fade, "shader": state.shader[d], "lights": lights,
                  "textures": [{"role": role, "mip_level": round(v, 2)} for role, _, v in used]}  # fmt: skip
         fragments.append((name, kind, value, strength, float(row[DISTANCE]), facts))
-    _lay(r, fragments, sorting(stage))
+    if given.split:
+        fragments = _between_parts(fragments, {r.geometry.drawables[d].name for d in np.flatnonzero(given.splits)})
+    _lay(r, fragments, given.sorting)
+
+
+LaidTwin = tuple[str, str, np.ndarray, float, float, dict[str, Any]]  # name, kind, colour, alpha, m from the eye, facts
+
+
+def _volume_twin(r: Recorder, d: int, given: BlendedSection) -> list[LaidTwin]:
+    """The one fragment of a volume, if the ray goes through it before it ends at something solid."""
+    eye, direction = r.view.rays.eye, -r.to_eye
+    solid = float(given.depth.view_depth(r.values["over_depth"][0, 0])) * r.length
+    low, high = (np.asarray(v, np.float64) for v in r.geometry.bounds[d])
+    near, end = way_through_plain(np.asarray(eye), direction, low, high, solid)
+    if end <= near:
+        return []
+    fog, far = given.fog, (near + end) / 2
+    alpha = 1 - math.exp(-float(given.per_m[d]) * (end - near))
+    colour = np.array(r.paint[d]) if d in r.paint else given.volume_rgb[d]
+    fade = float(transmittance(np.asarray(far), fog.fog_per_m)) if fog.enabled and given.fogs[d] else 1.0
+    value = np.array([fade_blended(VOLUME, float(colour[i]), alpha, fade, fog.rgb[i])[0] for i in range(3)])
+    facts = {"alpha": alpha, "fog_share": 1 - fade, "from_m": near, "to_m": end}
+    return [(r.geometry.drawables[d].name, "volume", value, alpha, far, facts)]
+
+
+def _between_parts(fragments: list[LaidTwin], splits: set[str]) -> list[LaidTwin]:
+    """Fragments as they are drawn, with those of volumes that split put in as parts before what lies nearer than each."""
+    laid = [f for f in fragments if f[0] not in splits]
+    for name, kind, value, alpha, _, facts in (f for f in fragments if f[0] in splits):
+        near, end = facts["from_m"], facts["to_m"]
+        others = [f for f in fragments if f[5] is not facts]
+        edges = [e for f in others for e in ((f[5]["from_m"], f[5]["to_m"]) if f[1] == "volume" else (f[4],))]
+        cuts = sorted({near, end, *(e for e in edges if near < e < end)})
+        for a, b in reversed(list(pairwise(cuts))):
+            part = 1 - (1 - alpha) ** ((b - a) / (end - near))
+            place = next((i for i, f in enumerate(laid) if f[4] < (a + b) / 2), len(laid))
+            laid.insert(place, (name, kind, value, part, (a + b) / 2, {**facts, "alpha": part, "from_m": a, "to_m": b}))
+    return laid
 
 
 def _lay(r: Recorder, fragments: list[tuple[str, str, np.ndarray, float, float, dict[str, Any]]], by: Sorting) -> None:

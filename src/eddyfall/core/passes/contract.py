@@ -203,7 +203,8 @@ class LightState:
 class DrawableState:
     """By drawable, (d,): blend kind code, and what setup and shader say of it. triangles: in which order its own are drawn (as
     `draw_order` numbers them); sort_place: (d, 3) m of the point it shares, nan: its own; sort_member: its turn among those that share
-    it. Of what refracts: bends, thickness (index of THICKNESSES), transmission, inside_blend, rougher, hides."""
+    it. Of what refracts: bends, thickness (index of THICKNESSES), transmission, inside_blend, rougher, hides. Of volumes: extinction
+    per_m, volume_rgb (d, 3) nits, volume_sort (index of VOLUME_SORTS)."""
 
     blend: np.ndarray
     double_sided: np.ndarray
@@ -238,6 +239,9 @@ class DrawableState:
     inside_blend: np.ndarray
     rougher: np.ndarray
     hides: np.ndarray
+    per_m: np.ndarray
+    volume_rgb: np.ndarray
+    volume_sort: np.ndarray
 
     @property
     def solid(self) -> np.ndarray:
@@ -289,6 +293,9 @@ SETTING_OF_STATE = {
     "inside_blend": "materials.inside",
     "rougher": "materials.rougher",
     "hides": "materials.hides",
+    "per_m": "volumes",
+    "volume_rgb": "volumes",
+    "volume_sort": "volumes",
     "refracts": "materials.transmits",
     "solid": "materials.blend",
     "blended": "materials.blend",

@@ -10,8 +10,9 @@ from eddyfall.core.passes.contract import Camera, DrawableState, Stage
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.order import Key, Method, Order, Point
 from eddyfall.core.scene.setup.tables import Triangles
-from eddyfall.core.shade.blend import blends
+from eddyfall.core.shade.blend import VOLUME, blends
 
+OVER_ALL = 1_000_000  # added to the rank of volumes that are not sorted
 TRIANGLES: tuple[Triangles, ...] = ("file", "back_first", "sorted")
 
 
@@ -47,7 +48,8 @@ def sorting(stage: Stage) -> Sorting:
     """As a stage is set."""
     s, order = stage.state, stage.resolved[Order]
     return Sorting(
-        key=order.key, direction=order.direction, point=order.point, blend=s.blend, rank=s.rank, key_shift_m=s.key_shift_m,
+        key=order.key, direction=order.direction, point=order.point, blend=s.blend,
+        rank=np.where((s.blend == VOLUME) & (s.volume_sort > 0), s.rank + OVER_ALL, s.rank), key_shift_m=s.key_shift_m,
         place=s.sort_place, member=s.sort_member, triangles=s.triangles, method=order.method, layers=order.layers,
     )  # fmt: skip
 

@@ -50,6 +50,13 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
             for n in point.members
             if n not in scene.node_number
         ]
+    filled: dict[str, str] = {}
+    for name, volume in setup.volumes.items():
+        if volume.node in filled:
+            raise SetupError(f"node {volume.node!r} bounds {filled[volume.node]!r} already", f"volumes.{name}.node")
+        filled[volume.node] = name
+        if volume.node not in scene.node_number:
+            notes.append(f"the setup's volumes.{name} names node {volume.node!r}, which is not in the scene")
     lights = set(scene.light_keys)
     notes += [
         f"the setup's lights.{k} names nothing in the scene"

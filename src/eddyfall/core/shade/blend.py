@@ -9,8 +9,9 @@ from eddyfall.core.kernel import light_helper
 
 KINDS = {"opaque": 0, "cutout": 1, "blended": 2, "premultiplied": 3, "additive": 4, "multiply": 5, "destination_out": 6}
 REFRACTING = 7  # what lets light through, drawn from a copy of the opaque picture
+VOLUME = 8  # what a box is filled with, laid over the opaque picture as far as a ray goes through it
 FIRST_BLENDED = KINDS["blended"]  # kinds from here on are drawn over the opaque picture
-KIND_NAMES = {code: name for name, code in KINDS.items()} | {REFRACTING: "refracting"}
+KIND_NAMES = {code: name for name, code in KINDS.items()} | {REFRACTING: "refracting", VOLUME: "volume"}
 
 
 def blends(kind: np.ndarray) -> np.ndarray:
@@ -21,7 +22,7 @@ def blends(kind: np.ndarray) -> np.ndarray:
 @light_helper
 def blend_channel(kind, c, t, colour, alpha):
     """New (C, T) of one channel. multiply fades to no effect at alpha 0: m = 1 + alpha (colour - 1)."""
-    if kind == 2:
+    if kind == 2 or kind == 8:
         return c * (1.0 - alpha) + alpha * colour, t * (1.0 - alpha)
     if kind == 3:
         return c * (1.0 - alpha) + colour, t * (1.0 - alpha)
@@ -38,7 +39,7 @@ def blend_channel(kind, c, t, colour, alpha):
 @light_helper
 def kept_and_laid(kind, colour, alpha):
     """(k, p, q) of one channel: what a fragment makes of what lies there, f -> k f + p + q O, O being the opaque picture."""
-    if kind == 2:
+    if kind == 2 or kind == 8:
         return 1.0 - alpha, alpha * colour, 0.0
     if kind == 3:
         return 1.0 - alpha, colour, 0.0
@@ -56,6 +57,7 @@ def blend_plain(kind: str, c: np.ndarray, t: np.ndarray, colour: np.ndarray, alp
     m = 1 + alpha * (np.asarray(colour) - 1)
     return {
         "blended": lambda: (c * (1 - alpha) + alpha * colour, t * (1 - alpha)),
+        "volume": lambda: (c * (1 - alpha) + alpha * colour, t * (1 - alpha)),
         "premultiplied": lambda: (c * (1 - alpha) + colour, t * (1 - alpha)),
         "additive": lambda: (c + alpha * colour, t),
         "multiply": lambda: (c * m, t * m),

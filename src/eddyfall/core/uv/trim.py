@@ -35,7 +35,7 @@ class Trim:
 
 def reach(mip: int) -> float:
     """Texels beyond what shows that look-ups at a mip level still take from it: its cells, and half a cell between them."""
-    return 1.5 * 2**mip - 1
+    return float(1.5 * 2**mip - 1)
 
 
 def trimmed(alpha: np.ndarray, corners: int, safe_mip: int = SAFE_MIP) -> Trim | None:

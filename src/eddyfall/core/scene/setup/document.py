@@ -30,6 +30,7 @@ from eddyfall.core.scene.setup.tables import (
     Shader,
     SortPoint,
     Viewpoint,
+    Volume,
 )
 
 STOCK_ROLES = ("edit", "play", "output", "reference")  # that exist always
@@ -51,6 +52,7 @@ class Setup(Section):
     nodes: dict[str, NodeSetup] = Field(default_factory=dict, description="by glTF node key")
     lights: dict[str, LightSetup] = Field(default_factory=dict, description="by glTF light node key, or a new name with kind")
     light_sets: dict[str, LightSet] = Field(default_factory=dict, description="lights that shine together, by name")
+    volumes: dict[str, Volume] = Field(default_factory=dict, description="boxes of mist, by name")
     sort_points: dict[str, SortPoint] = Field(
         default_factory=dict, description="points that several blended nodes are sorted by, by name"
     )

@@ -14,6 +14,8 @@ ColoursHold = Literal["straight", "premultiplied", "premultiplied_codes"]
 
 
 Transmits = Literal["none", "thin", "solid"]
+VolumeSort = Literal["object", "none", "split"]
+VOLUME_SORTS: tuple[VolumeSort, ...] = get_args(VolumeSort)
 Thickness = Literal["value", "map", "back_faces", "missing"]
 THICKNESSES: tuple[Thickness, ...] = get_args(Thickness)
 MapRole = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion", "transmission", "thickness"]
@@ -395,6 +397,21 @@ class MirrorSetup(Section):
     on: bool = leaf(True, "-", "whether it is drawn")
     node: str = Field(description="glTF node key of the flat thing that mirrors", json_schema_extra={"unit": "-"})
     divisor: Literal[1, 2, 4] = leaf(1, "-", "one pixel of the mirrored frame for so many by so many px")
+
+
+class Volume(Section):
+    """A box of mist, smoke or dust of one density: what a node's bounds enclose. The node's own faces are not drawn."""
+
+    on: bool = leaf(True, "-", "whether it is there")
+    node: str = Field(description="glTF node key of what bounds it, along the world's axes", json_schema_extra={"unit": "-"})
+    per_m: float = leaf(0.05, "1/m", "how much of the light on its way is taken out on each metre: extinction", ge=0, le=1000)
+    rgb: Rgb = leaf((0.5, 0.5, 0.5), "nit", "what it shows where nothing is seen through it")
+    sort: VolumeSort = leaf(
+        "object",
+        "-",
+        "how it is drawn with what is blended: sorted as one thing by its middle, over all that is sorted, or split, so that what lies "
+        "in it comes between its parts",
+    )
 
 
 class SortPoint(Section):
