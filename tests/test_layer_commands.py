@@ -131,3 +131,20 @@ def test_what_each_alpha_asks_for_is_told(run, file, tmp_path):
 def test_what_makes_no_sense_is_one_line(run, file, args, says):
     code, _, error = run("order", file, *args)
     assert code == 2 and says in error and error.count("\n") == 1
+
+
+def test_eyes_on_a_walk_past_mist(run, tmp_path):
+    """Eyes 64 mm apart differ from x = -.295 to -.231 m."""
+    keys = {
+        "a": {"t_s": 0, "eye": [-1.5, 1.6, 0], "target": [-1.5, 1.6, -1]},
+        "b": {"t_s": 3, "eye": [1.5, 1.6, 0], "target": [1.5, 1.6, -1]},
+    }
+    path = write_build(mist_and_cutter(0.0, moves={"walk": {"keys": keys}}), tmp_path)
+    code, out, _ = run("eyes", path, "--move", "walk", "--size", "240x136", "--json", "-")
+    (band,) = json.loads(out)["bands"]
+    assert code == 1 and band["seen"]["pixels"] > 800
+    assert (band["from_eye"][0], band["to_eye"][0]) == (pytest.approx(-0.2953, abs=1e-3), pytest.approx(-0.2313, abs=1e-3))
+    code, out, _ = run("eyes", path, "--viewpoint", "eye", "--size", "240x136")
+    assert code == 0 and "0 pairs at the viewpoint differ" in out
+    code, _, err = run("eyes", path, "--viewpoint", "eye", "--gap", "-1")
+    assert code == 2 and "at most 1000 mm" in err

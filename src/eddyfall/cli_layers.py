@@ -1,4 +1,4 @@
-"""Commands about blended layers: order, flip-map, blend-advice."""
+"""Commands about blended layers: order, flip-map, eyes, blend-advice."""
 
 import argparse
 from collections.abc import Callable
@@ -34,6 +34,11 @@ def add_commands(command: Callable[..., Any]) -> None:
     )  # fmt: skip
     sub.add_argument("--height", type=float, metavar="M", help="of the eye above the floor (default: as viewpoints have it)")
 
+    sub = command("eyes", eyes, "say where the two eyes of a headset draw blended things in different orders")
+    sub.add_argument("--viewpoint", help="whose settings hold, and where one stands")
+    sub.add_argument("--move", metavar="NAME", help="a move of the setup to look along")
+    sub.add_argument("--gap", type=float, metavar="MM", help="between the eyes (default: order.eye_gap_mm, else 64)")
+
     command(
         "blend-advice",
         blend_advice,
@@ -59,6 +64,51 @@ def blend_advice(args: argparse.Namespace) -> int:
     out.table("", head, rows)
     out.result(found, inputs(args))
     return int(any(c.advice in ("opaque", "cutout") for c in found))
+
+
+def eyes(args: argparse.Namespace) -> int:
+    from eddyfall.core.frame.moves import path_of
+    from eddyfall.core.frame.render import Renderer, Request
+    from eddyfall.core.handover.documents.eyes import EyesDocument
+    from eddyfall.core.layers.eyes import bands, differing
+    from eddyfall.core.passes.draw_order import blended_in, sorting
+    from eddyfall.core.scene.setup.sections.order import Order
+
+    out, build, renderer = Out(args), opened(args), Renderer()
+    if args.viewpoint is None and args.move is None:
+        raise RequestError("say --viewpoint, or --move of the setup")
+    if args.gap is not None and not 0 < args.gap <= 1000:
+        raise RequestError("a gap between the eyes is more than 0 and at most 1000 mm")
+    path = path_of(build, args.move, args.size[0] / args.size[1]) if args.move else None
+    request = Request(args.viewpoint or (path.viewpoint if path else ""), args.size, None, args.target)
+    frame = renderer.frame(build, request, "linear")
+    order = frame.stage.resolved[Order]
+    gap, shared = (args.gap or order.eye_gap_mm or 64.0) / 1000, order.eyes == "shared"
+    at = differing(renderer, build, request, frame.camera, gap, shared) if path is None else []
+    met = []
+    if path is not None and not shared:
+        chosen = blended_in(frame.stage.state)
+        for band in bands(frame.geometry, path, sorting(frame.stage), chosen, gap, args.size):
+            middle = path.at((band.from_s + band.to_s) / 2)
+            met.append((band, differing(renderer, build, request, middle, gap, shared)))
+    names = [d.name for d in frame.geometry.drawables]
+    found = EyesDocument.from_core(names, request.viewpoint, args.move, gap * 1000, order.eyes, at, met)
+    out.say(
+        f"eyes {found.gap_mm:g} mm apart, {'sorted from between them' if shared else 'each sorting for itself'}: "
+        f"{len(found.bands)} stretches of a move and {len(found.pairs)} pairs at the viewpoint differ"
+    )
+    rows = [
+        [b.first, b.second, f"{b.from_s:.4f}", f"{b.to_s:.4f}", " ".join(f"{v:.4f}" for v in b.from_eye),
+         " ".join(f"{v:.4f}" for v in b.to_eye), "-" if b.seen is None else f"{b.seen.pixels} ({b.seen.eye} eye)"]
+        for b in found.bands
+    ]  # fmt: skip
+    if rows:
+        out.table("", ["one", "other", "from s", "to s", "from m", "to m", "px differ"], rows)
+    if found.pairs:
+        rows = [[p.left_first, p.right_first, str(p.pixels), p.eye, f"{p.worst:.2f}"] for p in found.pairs]
+        out.table("", ["the left draws first", "the right", "px", "of eye", "CIEDE2000 up to"], rows)
+    out.result(found, inputs(args))
+    return int(bool(found.pairs) or any(b.seen for b in found.bands))
 
 
 def order(args: argparse.Namespace) -> int:

@@ -25,13 +25,15 @@ Values = Mapping[str, Any]
 @dataclass(frozen=True)
 class Camera:
     """A perspective camera: rotation rows are right, up, back in world space; fov in radians; aspect = width / height.
-    clip: a plane n.x + d = 0, unit n, in the stead of the near plane: nothing is drawn where n.x + d < 0."""
+    clip: a plane n.x + d = 0, unit n, in the stead of the near plane: nothing is drawn where n.x + d < 0. sorts_from: the place that draw
+    order is told from, if it is not the eye: that between two eyes."""
 
     eye: tuple[float, float, float]
     rotation: tuple[tuple[float, ...], ...]
     fov_y_rad: float
     aspect: float
     clip: tuple[float, float, float, float] | None = None
+    sorts_from: tuple[float, float, float] | None = None
 
     @cached_property
     def axes(self) -> np.ndarray:

@@ -86,8 +86,9 @@ def triangles_of(geometry: Geometry, drawable: int, eye: np.ndarray, by: Sorting
 def sort_keys(geometry: Geometry, chosen: np.ndarray, camera: Camera, by: Sorting) -> np.ndarray:
     """(k,) sort keys in m of drawables (k,); what has more is drawn first."""
     each = (len(chosen), 3)
+    eye = np.array(camera.sorts_from or camera.eye, float)
     return keys_from(
-        geometry, chosen, np.broadcast_to(np.array(camera.eye, float), each), np.broadcast_to(camera.forward, each), by
+        geometry, chosen, np.broadcast_to(eye, each), np.broadcast_to(camera.forward, each), by
     )  # fmt: skip
 
 

@@ -1,0 +1,136 @@
+"""Two eyes of a headset that draw blended things in different orders: where along a move, and by how much either eye's picture differs.
+
+Each eye is half a gap to the side of the camera, as a headset's are taken to be. By depth along the view both eyes have the same keys; by
+range each has its own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
+from eddyfall.core.frame.moves import MovePath
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.layers.capture import Layers, captured
+from eddyfall.core.layers.flips import overlap_at
+from eddyfall.core.layers.pairs import LEAST_PIXELS, apart
+from eddyfall.core.passes.contract import Camera
+from eddyfall.core.passes.draw_order import Sorting, keys_from
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
+
+Side = Literal["left", "right"]
+SIDES: tuple[Side, Side] = ("left", "right")
+EACH_S, CLOSE_S = 1 / 480, 1e-6  # between moments at which keys are held against each other; to which a band's ends are halved
+
+
+@dataclass(frozen=True)
+class Band:
+    """Between two moments of a move the eyes draw two drawables in different orders; where the camera, between them, is at its ends."""
+
+    first: int
+    second: int
+    from_s: float
+    to_s: float
+    from_eye: tuple[float, float, float]
+    to_eye: tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Differs:
+    """Two drawables that the eyes draw in different orders at a pose: `left` is drawn first by the left eye. pixels: of the eye in which
+    more of them would look visibly otherwise in the other's order; where (h, w) bool of that eye's frame, worst CIEDE2000, the eye."""
+
+    left: int
+    right: int
+    pixels: int
+    worst: float
+    eye: Side
+    where: np.ndarray
+
+
+def eye_of(camera: Camera, side: Side, gap_m: float, shared: bool) -> Camera:
+    """One eye of a camera that stands between two; shared: draw order is told from between them."""
+    aside = camera.axes[0] * (gap_m / 2 if side == "right" else -gap_m / 2)
+    x, y, z = (float(v) for v in np.array(camera.eye) + aside)
+    return replace(camera, eye=(x, y, z), sorts_from=camera.eye if shared else None)
+
+
+def bands(
+    geometry: Geometry, path: MovePath, by: Sorting, chosen: np.ndarray, gap_m: float, size: tuple[int, int]
+) -> list[Band]:  # fmt: skip
+    """Every stretch of a move on which the eyes, each sorting for itself, draw two of the drawables (k,) in different orders while their
+    boxes overlap on the frame."""
+    if by.method != "sorted" or len(chosen) < 2 or gap_m <= 0:
+        return []
+    start, end = path.keys[0].t_s, path.keys[-1].t_s
+    times = np.linspace(start, end, max(int((end - start) / EACH_S), 1) + 1)
+    one, other = np.triu_indices(len(chosen), 1)
+    alike = by.rank[chosen[one]] == by.rank[chosen[other]]
+    one, other = chosen[one[alike]], chosen[other[alike]]
+    ahead = {side: np.stack([_ahead(geometry, path.at(float(t)), by, one, other, gap_m, side) for t in times]) for side in SIDES}
+    differ = (ahead["left"] > 0) != (ahead["right"] > 0)
+    found = []
+    for p in np.flatnonzero(differ.any(axis=0)):
+        edges = np.flatnonzero(np.diff(np.concatenate([[False], differ[:, p], [False]]).astype(int)))
+        pair = (geometry, by, one[p : p + 1], other[p : p + 1], gap_m)
+        for a, b in zip(edges[::2], edges[1::2]):
+            low = times[a] if a == 0 else _edge(path, *pair, times[a - 1], times[a])
+            high = times[b - 1] if b == len(times) else _edge(path, *pair, times[b], times[b - 1])
+            middle = path.at(float(low + high) / 2)
+            if overlap_at(geometry, middle, size, int(one[p]), int(other[p])):
+                ends = (path.at(float(low)).eye, path.at(float(high)).eye)
+                found.append(Band(int(one[p]), int(other[p]), float(low), float(high), *ends))
+    return sorted(found, key=lambda band: band.from_s)
+
+
+def _ahead(
+    geometry: Geometry, camera: Camera, by: Sorting, one: np.ndarray, other: np.ndarray, gap_m: float, side: Side
+) -> np.ndarray:  # fmt: skip
+    """(n,) m by which `one` (n,) has a larger key than `other` (n,) for an eye."""
+    eye = eye_of(camera, side, gap_m, False)
+    eyes, ways = (np.broadcast_to(np.asarray(v, float), (len(one), 3)) for v in (eye.eye, eye.forward))
+    first, second = (keys_from(geometry, which, eyes, ways, by) for which in (one, other))
+    return np.asarray(first - second)
+
+
+def _edge(
+    path: MovePath, geometry: Geometry, by: Sorting, one: np.ndarray, other: np.ndarray, gap_m: float, alike_s: float, differ_s: float
+) -> float:  # fmt: skip
+    """The moment between one at which the eyes agree and one at which they differ."""
+    while abs(differ_s - alike_s) > CLOSE_S:
+        middle = (alike_s + differ_s) / 2
+        left, right = (bool(_ahead(geometry, path.at(middle), by, one, other, gap_m, side)[0] > 0) for side in SIDES)
+        alike_s, differ_s = (alike_s, middle) if left != right else (middle, differ_s)
+    return differ_s
+
+
+def differing(renderer: Renderer, build: Build, request: Request, camera: Camera, gap_m: float, shared: bool) -> list[Differs]:
+    """Pairs that the eyes of a camera draw in different orders, to be seen in at least so many pixels of either."""
+    at = {
+        s: captured(renderer, build, replace(request, camera=eye_of(camera, s, gap_m, shared), crop=None), least=2) for s in SIDES
+    }
+    left, right = (list(at[s].order) for s in SIDES)
+    both = [d for d in left if d in right]
+    found = []
+    for i, a in enumerate(both):
+        for b in both[i + 1 :]:
+            if right.index(a) < right.index(b):
+                continue
+            seen = {s: _swapped(at[s], int(a), int(b)) for s in SIDES}
+            side: Side = max(SIDES, key=lambda s: int((seen[s] > VISIBLE_DIFFERENCE).sum()))
+            where = seen[side] > VISIBLE_DIFFERENCE
+            if where.sum() >= LEAST_PIXELS:
+                found.append(Differs(int(a), int(b), int(where.sum()), float(seen[side].max()), side, where))
+    return found
+
+
+def _swapped(layers: Layers, a: int, b: int) -> np.ndarray:
+    """(h, w) CIEDE2000 between a frame and the same with two drawables' turns exchanged."""
+    turn = np.full(len(layers.frame.geometry.drawables), len(layers.order), np.int64)
+    turn[layers.order] = np.arange(len(layers.order))
+    other = turn.copy()
+    other[[a, b]] = turn[[b, a]]
+    return apart(layers.frame, layers.by_drawable(turn), layers.by_drawable(other))
