@@ -1,10 +1,11 @@
-"""edges and overdraw as a user runs them."""
+"""edges, overdraw and shadow-through as a user runs them."""
 
 import json
 
 import numpy as np
 import pytest
 
+from awning_scenes import SIZE, awning
 from edge_scenes import LEAF, WHITE, codes, foliage, leaves_before, one_card, spray
 from scenes import write_build
 
@@ -62,3 +63,16 @@ def test_spray_and_what_trimming_saves(run, tmp_path):
     assert all(v["trims"] == pytest.approx(0.470, abs=0.01) for v in found["laid"])
     code, out, _ = run("overdraw", write_build(spray(6, 0.1), tmp_path, "less"), "--viewpoint", "eye", *SMALL)
     assert code == 1 and "0.1 allowed" in out and "6 at the most" in out
+
+
+def test_a_shadow_that_half_a_sheet_does_not_throw(run, tmp_path):
+    """What light reaches through alpha .5 is a stop too bright without its shadow."""
+    size = ("--size", f"{SIZE[0]}x{SIZE[1]}")
+    path = write_build(awning(), tmp_path)
+    code, out, _ = run("shadow-through", path, "--viewpoint", "eye", "--at", "48,27", *size, "--json", "-")
+    (sheet,) = json.loads(out)["materials"]
+    assert code == 1 and sheet["stops"] == pytest.approx(1.0, abs=1e-3) and sheet["at"] == pytest.approx(1.0, abs=1e-3)
+    code, out, _ = run("shadow-through", write_build(awning("tinted"), tmp_path, "tinted"), "--viewpoint", "eye", *size)
+    assert code == 0
+    code, _, err = run("shadow-through", path, "--viewpoint", "eye", "--at", "96,27", *size)
+    assert code == 2 and "outside the 96 x 54 frame" in err

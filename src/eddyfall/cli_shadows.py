@@ -1,5 +1,5 @@
 """Commands about shadows: shadows, autopsy, cures, shadow-bias, shadow-walk, shadow-fineness, shadow-budget,
-sun-of, leftovers."""
+shadow-through, sun-of, leftovers."""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -24,6 +24,11 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub = command("autopsy", autopsy, "say which shadows are due at a pixel, which are drawn, and which test lost them")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
+    sub = command(
+        "shadow-through", shadow_through, "say by how much what is blended and throws no shadow leaves something too bright"
+    )
+    sub.add_argument("--viewpoint", required=True)
+    sub.add_argument("--at", type=numbers(2), metavar="X,Y", help="also tell the stops in a pixel")
     sub = command("cures", cures, "try every remedy in every shadow technique on one caster's shadow, each from the same base")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--caster", required=True, help="the drawable whose shadow is missing")
@@ -67,6 +72,34 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("picture", type=Path, help="sky: .exr or .hdr, twice as wide as high, -Z in the middle")
     sub.add_argument("--out", type=Path, metavar="F.exr", help="write the sky without its sun")
     command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
+
+
+def shadow_through(args: Any) -> int:
+    from eddyfall.core.defects.shadow_translucent import bright_at
+    from eddyfall.core.defects.survey import Survey
+    from eddyfall.core.errors import RequestError
+    from eddyfall.core.frame.render import Renderer
+    from eddyfall.core.handover.documents.shadow_through import ShadowThroughDocument
+    from eddyfall.core.layers.pairs import LEAST_PIXELS
+    from eddyfall.core.scene.setup.sections.shadow import Shadow
+
+    out, build = Out(args), opened(args)
+    (width, height), at = args.size, args.at
+    if at and not (0 <= at[0] < width and 0 <= at[1] < height):
+        raise RequestError(f"pixel {at[0]},{at[1]} is outside the {width} x {height} frame")
+    survey = Survey(build, Renderer(), args.target, size=args.size, pictures=False)
+    survey.frame(args.viewpoint, "fogged")
+    of_blended = survey.resolved(args.viewpoint)[Shadow].of_blended
+    bright = bright_at(survey, args.viewpoint)
+    found = ShadowThroughDocument.from_core(build, args.viewpoint, of_blended, bright, tuple(at) if at else None)
+    rows = [
+        [m.material, ", ".join(m.things), f"{m.stops:.3f}", str(m.pixels), "-" if m.at is None else f"{m.at:.3f}"]
+        for m in found.materials
+    ]
+    head = ["material", "things", "stops too bright", f"px beyond {found.limit_stops:g}", "stops at the pixel"]
+    out.table(f"{args.viewpoint}, what is blended and throws no shadow ({found.of_blended})", head, rows)
+    out.result(found, inputs(args))
+    return int(any(m.pixels >= LEAST_PIXELS for m in found.materials))
 
 
 def shadows(args: Any) -> int:

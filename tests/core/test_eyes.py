@@ -19,7 +19,7 @@ def walk(**setup):
     keys = {
         "from": {"t_s": 0, "eye": [-1.5, 1.6, 0], "target": [-1.5, 1.6, -1]},
         "to": {"t_s": 3, "eye": [1.5, 1.6, 0], "target": [1.5, 1.6, -1]},
-    }  # noqa: E501
+    }
     return mist_and_cutter(0.0, moves={"walk": {"keys": keys}}, **setup)
 
 

@@ -185,7 +185,7 @@ class Renderer:
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures, coverage_keepers(build))
         plain = self.derive(plain_cutouts, alpha_tests(build), packed, textures)
-        shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), plain)
+        shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), plain, packed)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)
         probes = self.derive(probe_store, build, resolved.light_set)
         grids = self.derive(grid_store, build, resolved.light_set)

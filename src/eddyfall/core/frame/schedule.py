@@ -36,6 +36,7 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "materials.shadow_alpha_test",
         "materials.shadow_coverage_kept",
         "materials.shadow_mip_bias",
+        "materials.shadow_through",
         "textures.anisotropy",
         "textures.mip_bias",
         "textures.mips",
@@ -218,5 +219,6 @@ class _State:
 
     def __getattr__(self, name: str) -> Any:
         if name in SETTING_OF_STATE:
-            self._read.add(SETTING_OF_STATE[name])
+            of = SETTING_OF_STATE[name]
+            self._read |= {of} if isinstance(of, str) else {*of}
         return getattr(self._state, name)

@@ -11,7 +11,7 @@ from eddyfall.core.hashing import freeze
 from eddyfall.core.passes.contract import Camera, DrawableState, LightState, LookUp, Stage, Textures
 from eddyfall.core.passes.draw_order import TRIANGLES
 from eddyfall.core.raster.coverage import with_coverage_kept
-from eddyfall.core.raster.rasterise import Cutouts
+from eddyfall.core.raster.rasterise import DITHERED, Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import Over, with_maps
@@ -20,12 +20,14 @@ from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
 from eddyfall.core.scene.setup.tables import (
+    SHADOWS_THROUGH,
     THICKNESSES,
     VOLUME_SORTS,
     LightSetup,
     MaterialSetup,
     NodeSetup,
     Shader,
+    ShadowThrough,
     Thickness,
     Transmits,
     Triangles,
@@ -37,6 +39,9 @@ from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
 from eddyfall.core.shade.textures import TextureStore, build_store
 
+WHOLE = ("material", "rank", "sort_member", "triangles", "thickness", "volume_sort", "shadow_through")
+REAL = ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher", "per_m", "volume_rgb")
+SOLID = ("opaque", "cutout")  # kinds that block light unless their material says otherwise
 BLEND_OF_MODE = {"OPAQUE": "opaque", "MASK": "cutout", "BLEND": "blended"}
 
 
@@ -57,6 +62,7 @@ class MaterialState:
     inside: str = "refract"
     rougher: float = 0.0
     hides: bool = True
+    shadow_through: ShadowThrough = "none"
 
 
 def transmits(material: Material, entry: MaterialSetup) -> Transmits:
@@ -64,6 +70,14 @@ def transmits(material: Material, entry: MaterialSetup) -> Transmits:
     lets = material.transmission if entry.transmission is None else entry.transmission
     of_file: Transmits = "none" if lets <= 0 else "solid" if material.thickness_m > 0 else "thin"
     return "none" if material.unlit else entry.transmits or of_file
+
+
+def shadow_through(material: Material, entry: MaterialSetup) -> ShadowThrough:
+    """What light makes of a material: blocked by what is solid, as the setup says by the rest, else passing what is blended by."""
+    solid = (entry.blend or BLEND_OF_MODE[material.alpha_mode]) in SOLID
+    if solid and transmits(material, entry) == "none":
+        return "whole"
+    return entry.shadow_through or ("whole" if solid else "none")
 
 
 def material_states(build: Build) -> list[MaterialState]:
@@ -87,9 +101,10 @@ def material_states(build: Build) -> list[MaterialState]:
                 entry.inside,
                 entry.rougher,
                 entry.hides,
+                shadow_through(material, entry),
             )
         )
-    return [*states, MaterialState("(default)", "opaque", False, STOCK_SHADERS["OPAQUE"], 0.5)]
+    return [*states, MaterialState("(default)", "opaque", False, STOCK_SHADERS["OPAQUE"], 0.5, shadow_through="whole")]
 
 
 def refracts(m: MaterialState, shader: Shader) -> bool:
@@ -155,16 +170,13 @@ def make_state(
                 "inside_blend": m.inside == "blend",
                 "rougher": m.rougher,
                 "hides": m.hides,
+                "shadow_through": SHADOWS_THROUGH.index(m.shadow_through),
                 "per_m": volume.per_m if volume else 0.0,
                 "volume_rgb": volume.rgb if volume else (0.0, 0.0, 0.0),
                 "volume_sort": VOLUME_SORTS.index(volume.sort) if volume else 0,
             }
         )
-    types: dict[str, Any] = dict.fromkeys(("material", "rank", "sort_member", "triangles", "thickness", "volume_sort"), np.int64)
-    types |= dict.fromkeys(
-        ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher", "per_m", "volume_rgb"),
-        np.float64,
-    ) | {"blend": np.uint8}
+    types: dict[str, Any] = dict.fromkeys(WHOLE, np.int64) | dict.fromkeys(REAL, np.float64) | {"blend": np.uint8}
     columns = {k: freeze(np.array([r[k] for r in rows], types.get(k, bool))) for k in rows[0] if k != "shader"}
     return DrawableState(**columns, shader=tuple(r["shader"] for r in rows))
 
@@ -234,19 +246,30 @@ def plain_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, tex
     )  # fmt: skip
 
 
-def shadow_alpha_tests(build: Build) -> tuple[tuple[bool, float, bool], ...]:
+ShadowTest = tuple[bool, float, bool, bool]
+
+
+def shadow_alpha_tests(build: Build) -> tuple[ShadowTest, ...]:
     """By material index, the default last: whether the shadow pass tests a cutout's alpha, levels added to the mip level that it tests,
-    whether its mips keep their coverage."""
+    whether its mips keep their coverage, whether it is dithered instead."""
     entries = [build.setup.materials.get(key, MaterialSetup()) for key in build.scene.material_keys]
-    return (*((e.shadow_alpha_test, e.shadow_mip_bias, e.shadow_coverage_kept) for e in entries), (True, 0.0, False))
+    dithers = [state.shadow_through == "dithered" and state.blend not in SOLID for state in material_states(build)]
+    return (
+        *((e.shadow_alpha_test, e.shadow_mip_bias, e.shadow_coverage_kept, d) for e, d in zip(entries, dithers)),
+        (True, 0.0, False, False),
+    )
 
 
-def make_shadow_cutouts(tests: tuple[tuple[bool, float, bool], ...], cutouts: Cutouts) -> Cutouts:
+def make_shadow_cutouts(tests: tuple[ShadowTest, ...], cutouts: Cutouts, geometry: Geometry) -> Cutouts:
     """Alpha tests as shadows make them; tests as `shadow_alpha_tests` gives them."""
-    tested = np.array([test for test, _, _ in tests])
+    tested, dithers = np.array([test for test, *_ in tests]), np.array([d for *_, d in tests])
     material = np.where((cutouts.material >= 0) & tested[cutouts.material], cutouts.material, -1).astype(np.int32)
-    changed = cutouts._replace(material=material, bias=np.array([bias for _, bias, _ in tests], np.float32))
-    kept = [m for m, (_, _, keeps) in enumerate(tests) if keeps and cutouts.table[m, 5] and (material == m).any()]
+    cutoff = cutouts.cutoff
+    if dithers.any():
+        own = np.array([d.material % len(tests) for d in geometry.drawables], np.int32)
+        material, cutoff = np.where(dithers[own], own, material), np.where(dithers, DITHERED, cutoff).astype(np.float32)
+    changed = cutouts._replace(material=material, cutoff=cutoff, bias=np.array([bias for _, bias, *_ in tests], np.float32))
+    kept = [m for m, (_, _, keeps, _) in enumerate(tests) if keeps and cutouts.table[m, 5] and (material == m).any()]
     return with_coverage_kept(changed, kept) if kept else changed
 
 

@@ -15,7 +15,7 @@ from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.sections.depth import Depth
 from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
-from eddyfall.core.scene.setup.tables import LightSetup
+from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH, LightSetup
 from eddyfall.core.shade.blend import FIRST_BLENDED, REFRACTING, blends
 from eddyfall.core.shade.surface import Rays, Surfaces
 
@@ -205,8 +205,8 @@ class LightState:
 class DrawableState:
     """By drawable, (d,): blend kind code, and what setup and shader say of it. triangles: in which order its own are drawn (as
     `draw_order` numbers them); sort_place: (d, 3) m of the point it shares, nan: its own; sort_member: its turn among those that share
-    it. Of what refracts: bends, thickness (index of THICKNESSES), transmission, inside_blend, rougher, hides. Of volumes: extinction
-    per_m, volume_rgb (d, 3) nits, volume_sort (index of VOLUME_SORTS)."""
+    it. Of what refracts: bends, thickness (index of THICKNESSES), transmission, inside_blend, rougher, hides. shadow_through: index of
+    SHADOWS_THROUGH. Of volumes: extinction per_m, volume_rgb (d, 3) nits, volume_sort (index of VOLUME_SORTS)."""
 
     blend: np.ndarray
     double_sided: np.ndarray
@@ -241,6 +241,7 @@ class DrawableState:
     inside_blend: np.ndarray
     rougher: np.ndarray
     hides: np.ndarray
+    shadow_through: np.ndarray
     per_m: np.ndarray
     volume_rgb: np.ndarray
     volume_sort: np.ndarray
@@ -256,13 +257,18 @@ class DrawableState:
         return blends(self.blend)
 
     @property
+    def blocks(self) -> np.ndarray:
+        """bool: what light does not go through, or not through all of it."""
+        return np.asarray(np.isin(self.shadow_through, [SHADOWS_THROUGH.index(v) for v in ("whole", "dithered")]))
+
+    @property
     def refracts(self) -> np.ndarray:
         """bool: shows what is behind from a copy of the opaque picture."""
         return np.asarray(self.blend == REFRACTING)
 
 
 # Which leaf of the setup each field of a drawable's state follows from, for the list of what a pass is set by.
-SETTING_OF_STATE = {
+SETTING_OF_STATE: dict[str, str | tuple[str, ...]] = {
     "blend": "materials.blend",
     "double_sided": "materials.double_sided",
     "material": "materials",
@@ -295,12 +301,14 @@ SETTING_OF_STATE = {
     "inside_blend": "materials.inside",
     "rougher": "materials.rougher",
     "hides": "materials.hides",
+    "shadow_through": ("materials.blend", "materials.shadow_through"),
     "per_m": "volumes",
     "volume_rgb": "volumes",
     "volume_sort": "volumes",
     "refracts": "materials.transmits",
     "solid": "materials.blend",
     "blended": "materials.blend",
+    "blocks": ("materials.blend", "materials.shadow_through"),
 }
 
 

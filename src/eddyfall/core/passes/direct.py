@@ -44,7 +44,7 @@ def run(inputs: Values, section: DirectSection) -> dict[str, Any]:
         silenced(inputs["surface"], inputs["drawable"], section.silent), inputs["visible"], inputs["drawable"],
         (inputs["triangle"], geometry.positions, geometry.triangles), section.receives.astype(np.uint8),
         section.mapped.astype(np.uint8), pixels.origin,
-        pixels.jitter, view.rays, inputs["lights"], maps, inputs["traced"],
+        pixels.jitter, view.rays, inputs["lights"], maps, inputs["traced"], inputs["tints"],
     )  # fmt: skip
     return {"lit": lit, "sun_visibility": sun}
 
@@ -71,6 +71,7 @@ PASS = register(
         does="direct light and emission of what is visible",
         reads=(
             "geometry", "camera", "pixels", "visible", "drawable", "triangle", "surface", "lights", "shadow_maps", "traced",
+            "tints",
         ),
         writes=("lit", "sun_visibility"),
         section=section,

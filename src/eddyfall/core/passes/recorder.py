@@ -107,6 +107,7 @@ class Recorder:
         return direct_plain(
             row, place, self.to_eye, row[DISTANCE] / self.length, bool(self.stage.state.receives[drawable]), mapped,
             self.values["lights"], maps, self.values["traced"][0, 0] if opaque else None, face,
+            self.values["tints"][0, 0] if opaque and self.values["tints"].size else None,
         )  # fmt: skip
 
 

@@ -34,7 +34,7 @@ def section(stage: Stage) -> CastersSection:
         lights=tuple((light.technique, light.kind, light.towards) for light in stage.lights),
         casters_from=shadow.casters_from,
         limits_deg=(shadow.paged_limit_deg, shadow.ray_limit_deg),
-        casters=s.casts & s.shadow_pass & s.drawn & ~s.blended,
+        casters=s.casts & s.shadow_pass & s.drawn & s.blocks,
         dense=s.dense,
         padding_m=s.padding_m,
         draw_distance_m=s.draw_distance_m,

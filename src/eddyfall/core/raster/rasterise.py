@@ -14,6 +14,9 @@ from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, readonly
 BANDS = 48
 
 
+DITHERED = -1.0  # as a cutoff: what is drawn follows a pattern of so many texels as alpha says
+
+
 class Cutouts(NamedTuple):
     """Alpha tests by triangle owner. `material` (drawables,) int32 index into `cutoff` (-1: none); `table` (materials, 6) int32:
     first level, levels, wrap u, wrap v, nearest, has texture; `levels` (n, 3) int64: offset, width, height; `alpha` uint8 texels;
@@ -78,7 +81,17 @@ def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, 
         long = max(((ux - u) * w) ** 2 + ((vx - v) * h) ** 2, ((uy - u) * w) ** 2 + ((vy - v) * h) ** 2)
         level = 0.5 * np.log2(max(long, 1e-12)) + bias
         value *= sample_alpha(u, v, level, table, m, levels, alpha)
+    if cutoff < 0.0:
+        return value > pattern(px // SUBPIXEL, py // SUBPIXEL)
     return value >= cutoff
+
+
+@helper
+def pattern(x, y):
+    """What alpha has to exceed at a texel to be drawn dithered: sixteen even steps, spread over 4 x 4 texels (Bayer 1973)."""
+    a, b = (x ^ y) & 3, y & 3
+    rank = ((a & 1) << 3) | ((b & 1) << 2) | (a & 2) | (b >> 1)
+    return (rank + 0.5) / 16.0
 
 
 @helper
@@ -111,8 +124,18 @@ def _keeps_alpha(material, uv, level, cutoff, factor, table, levels, alpha):
             value = float(factor[m])
             if table[m, 5] == 1:
                 value *= sample_alpha(uv[i, 0], uv[i, 1], level[i], table, m, levels, alpha)
-            kept[i] = value >= cutoff[m]
+            if cutoff[m] < 0.0:
+                kept[i] = value > scattered(uv[i, 0], uv[i, 1])
+            else:
+                kept[i] = value >= cutoff[m]
     return kept
+
+
+@helper
+def scattered(u, v):
+    """A number from 0 to 1 that no two neighbours share: what a ray's alpha has to exceed where it is dithered."""
+    a = np.sin(u * 12.9898 * 61.0 + v * 78.233 * 61.0) * 43758.5453
+    return a - np.floor(a)
 
 
 @njit(cache=True)
@@ -322,6 +345,8 @@ def keeps_plain(
         if part > 0:
             below += part * (_alpha_plain(here, int(level) + 1, start, (wrap_u, wrap_v), bool(nearest), cutouts) - below)
         alpha *= below
+    if cutouts.cutoff[m] < 0:
+        return bool(alpha > pattern(at[0] // SUBPIXEL, at[1] // SUBPIXEL))
     return bool(alpha >= cutouts.cutoff[m])
 
 

@@ -12,13 +12,18 @@ from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED, F0, F0_RG
 from eddyfall.core.shade.lights import DIRECTIONAL, Lights, incoming, incoming_plain, light_visibility
 from eddyfall.core.shade.shadow_maps import TRACED, ShadowMaps
 
+NO_TINTS = np.zeros((0, 0, 0, 3), np.float32)
+
 
 @light_helper
-def direct_at(rows, index, x, y, z, vx, vy, vz, fx, fy, fz, view_depth, receives, mapped, lights, maps, traced, ty, tx):
+def direct_at(
+    rows, index, x, y, z, vx, vy, vz, fx, fy, fz, view_depth, receives, mapped, lights, maps, traced, ty, tx, tints, cy, cx
+):
     """(r, g, b, sun visibility): reflected direct light of surface row `index` at world (x, y, z) seen from unit direction v, on a face
     with normal f.
 
-    traced[ty, tx, i]: what rays and marches let through of a light. mapped: its lightmap holds the light of baked lights.
+    traced[ty, tx, i]: what rays and marches let through of a light; tints[cy, cx, i, c]: what things that it goes through leave of it,
+    where anything is tinted (cy >= 0). mapped: its lightmap holds the light of baked lights.
     Sun visibility is that of the first sun, 1 where it does not shine on the face."""
     r = g = b = 0.0
     sun = -1.0
@@ -45,6 +50,8 @@ def direct_at(rows, index, x, y, z, vx, vy, vz, fx, fy, fz, view_depth, receives
                     f0 = np.float64(rows[index, F0 + c])
                     fresnel = schlick(f0, min(1.0, 50.0 * f0), v_dot_h)
                     value = (rows[index, c] / math.pi * (1.0 - fresnel) + spec * fresnel) * k * lights.power[i, c]
+                    if receives and cy >= 0:
+                        value *= np.float64(tints[cy, cx, i, c])
                     if c == 0:
                         r += value
                     elif c == 1:
@@ -67,10 +74,11 @@ def direct_plain(
     maps: ShadowMaps,
     traced: np.ndarray | None = None,
     face: np.ndarray | None = None,
+    tints: np.ndarray | None = None,
 ) -> list[tuple[np.ndarray, float]]:
     """Plain twin: for each light (radiance rgb it adds, its visibility); place in m, view unit vector to the eye; face: normal of the
-    face, if it is not the row's; traced (n,): what rays
-    let through (None: all)."""
+    face, if it is not the row's; traced (n,): what rays let through (None: all); tints (n, 3): what is left of
+    light by what it goes through."""
     result = []
     normal = row[NORMAL_XYZ]
     face = normal if face is None else face
@@ -88,7 +96,8 @@ def direct_plain(
                 visible = float(light_visibility(i, *place, *normal, *face, n_dot_l, view_depth, distance, lights, maps))
                 visible *= 1.0 if traced is None else float(traced[i])
         shine = reflected(row[ALBEDO_RGB], row[F0_RGB], float(row[ROUGH]), row[NORMAL_XYZ], view, towards)
-        result.append((shine * share * visible * lights.power[i], visible))
+        through = tints[i] if tints is not None and receives else np.ones(3)
+        result.append((shine * share * visible * lights.power[i] * through, visible))
     return result
 
 
@@ -122,11 +131,13 @@ def _direct_buffer(
     lights,
     maps,
     traced,
+    tints,
     out,
     sun,
 ):
     height, width = visible.shape
     whole = np.int64(traced.shape[0] == height and traced.shape[1] == width)
+    tinted = tints.shape[0] == height and tints.shape[1] == width
     for py in prange(height):
         for px in range(width):
             if visible[py, px] < 0:
@@ -144,7 +155,7 @@ def _direct_buffer(
             r, g, b, s = direct_at(
                 rows, i, rays.eye[0] + dx * depth, rays.eye[1] + dy * depth, rays.eye[2] + dz * depth,
                 -dx / length, -dy / length, -dz / length, fx, fy, fz, depth, receives[drawable[py, px]], mapped[drawable[py, px]], lights,
-                maps, traced, np.int64(py) * whole, np.int64(px) * whole,
+                maps, traced, np.int64(py) * whole, np.int64(px) * whole, tints, np.int64(py) if tinted else np.int64(-1), np.int64(px),
             )  # fmt: skip
             out[py, px, 0] = r + rows[i, EMITTED]
             out[py, px, 1] = g + rows[i, EMITTED + 1]
@@ -165,10 +176,11 @@ def direct_buffer(
     lights: Lights,
     maps: ShadowMaps,
     traced: np.ndarray,
+    tints: np.ndarray = NO_TINTS,
 ) -> tuple[np.ndarray, np.ndarray]:
     """((h, w, 3) direct and emitted radiance, (h, w) visibility of the first sun). faces: triangle (h, w) of each pixel,
     positions (v, 3) and triangles (t, 3) of the scene. traced (h, w, lights) float32 what rays let through of
-    each light; (1, 1, lights) if none is traced."""
+    each light; (1, 1, lights) if none is traced. tints (h, w, lights, 3) float32 of it; (0, 0, 0, 3) where nothing is tinted."""
     out = np.zeros((*visible.shape, 3), np.float32)
     sun = np.ones(visible.shape, np.float32)
     rows = surface.reshape(-1, surface.shape[2])
@@ -187,6 +199,7 @@ def direct_buffer(
         lights,
         maps,
         traced,
+        tints,
         out,
         sun,
     )

@@ -6,7 +6,7 @@ import numpy as np
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.columns import DISTANCE, EMITTED
-from eddyfall.core.shade.direct import direct_at, face_normal
+from eddyfall.core.shade.direct import NO_TINTS, direct_at, face_normal
 from eddyfall.core.shade.sky import ambient_at
 
 
@@ -31,6 +31,8 @@ def lit_at(px, py, t, receives, rays, soup, lights, maps, traced, sky, rows, i):
     if maps.by_plane == 1:
         fx, fy, fz = face_normal(soup.positions, soup.triangles, t)
     x, y, z = rays.eye[0] - vx * away, rays.eye[1] - vy * away, rays.eye[2] - vz * away
-    r, g, b, _ = direct_at(rows, i, x, y, z, vx, vy, vz, fx, fy, fz, away / length, receives, False, lights, maps, traced, 0, 0)
+    r, g, b, _ = direct_at(
+        rows, i, x, y, z, vx, vy, vz, fx, fy, fz, away / length, receives, False, lights, maps, traced, 0, 0, NO_TINTS, -1, 0
+    )
     ar, ag, ab = ambient_at(rows, i, vx, vy, vz, sky)
     return r + ar + rows[i, EMITTED], g + ag + rows[i, EMITTED + 1], b + ab + rows[i, EMITTED + 2]

@@ -27,7 +27,7 @@ class SunTruth:
 def casters(frame: Frame) -> np.ndarray:
     """(d,) bool: drawables that cast in this frame's stage."""
     s = frame.stage.state
-    return np.asarray(s.casts & s.shadow_pass & s.drawn & ~s.blended)
+    return np.asarray(s.casts & s.shadow_pass & s.drawn & s.blocks)
 
 
 def would_cast(frame: Frame) -> np.ndarray:

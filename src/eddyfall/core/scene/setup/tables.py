@@ -14,6 +14,8 @@ ColoursHold = Literal["straight", "premultiplied", "premultiplied_codes"]
 
 
 Transmits = Literal["none", "thin", "solid"]
+ShadowThrough = Literal["none", "whole", "dithered", "tinted"]
+SHADOWS_THROUGH: tuple[ShadowThrough, ...] = get_args(ShadowThrough)
 VolumeSort = Literal["object", "none", "split"]
 VOLUME_SORTS: tuple[VolumeSort, ...] = get_args(VolumeSort)
 Thickness = Literal["value", "map", "back_faces", "missing"]
@@ -115,6 +117,12 @@ class MaterialSetup(Section):
     )
     shadow_mip_bias: float = leaf(
         0.0, "level", "cutouts: added to the mip level whose alpha the shadow pass tests; less is finer", ge=-16, le=16
+    )
+    shadow_through: ShadowThrough | None = leaf(
+        None,
+        "-",
+        "what is blended or lets light through: whether light passes it by, is blocked by all of it, by a pattern of so many texels as it "
+        "covers, or goes on as coloured as what is seen through it; null: it passes what is blended by, glass blocks it",
     )
     shadow_coverage_kept: bool = leaf(
         False, "-", "cutouts: the alpha of each mip that the shadow pass tests is scaled until as much passes as of the finest"

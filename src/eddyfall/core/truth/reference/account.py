@@ -117,7 +117,7 @@ def parts_of(frame: Frame, pixels: np.ndarray) -> Parts:
         alone[light] = lights.power[light]
         lit, _ = direct_buffer(
             dark, b["visible"], b["drawable"], faces, receives.astype(np.uint8), state.mapped.astype(np.uint8), frame.pixels.origin,
-            frame.pixels.jitter, view.rays, lights._replace(power=alone), maps, b["traced"],
+            frame.pixels.jitter, view.rays, lights._replace(power=alone), maps, b["traced"], b["tints"],
         )  # fmt: skip
         return np.asarray(lit[at], np.float64)
 

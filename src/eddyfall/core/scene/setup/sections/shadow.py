@@ -53,6 +53,12 @@ class Shadow(Section):
         0.5, "deg", "ray tier: a caster whose padded bounds look smaller is left out; 0 is no limit", ge=0, le=90
     )
     ray_offset_m: float = leaf(0.01, "m", "ray tier: how far off the surface a ray starts", ge=0, le=10)
+    of_blended: Literal["missed", "meant"] = leaf(
+        "missed",
+        "-",
+        "whether what is blended is meant to throw shadows: where it throws none and something is too bright for it, that is found",
+        beside="sweep",
+    )
     bias_texels: float = leaf(1.5, "texel", "shift of the receiver along its normal before the look-up", ge=0, le=16)
     filter_px: int = leaf(3, "texel", "edge of the box of map texels averaged at a look-up", ge=1, le=7)
     light_resolution: int = leaf(512, "texel", "edge of each map of a point or spot light that casts", ge=16, le=4096)

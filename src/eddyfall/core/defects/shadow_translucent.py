@@ -1,0 +1,149 @@
+"""shadow.translucent: what is blended throws no shadow, and what lies in it is too bright.
+
+Held against the same frame with the thing's light coloured by what it keeps of what is seen through it. Asked where the project means
+blended things to cast (`shadow.of_blended`), of plain layers that cover or darken (blended, premultiplied, multiply), not of what adds
+light, cuts, or is a box of mist, nor of nodes that are told not to cast."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
+from eddyfall.core.defects.registry import register
+from eddyfall.core.defects.survey import Survey, by_cause, region_of
+from eddyfall.core.layers.pairs import LEAST_PIXELS
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.changes import Change, set_leaf
+from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH, MaterialSetup, ShadowThrough
+from eddyfall.core.shade.blend import KINDS
+from eddyfall.core.shade.srgb import luminance
+
+CODE = "shadow.translucent"
+STOPS = 0.25
+KINDS_ASKED = tuple(KINDS[k] for k in ("blended", "premultiplied", "multiply"))
+WORDS: dict[ShadowThrough, str] = {
+    "tinted": "let {} colour the light that goes through it", "dithered": "block light by a pattern of as much as {} covers",
+    "whole": "block all light behind {}",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Bright:
+    """A material at a viewpoint: things that it is on; by how many stops pixels are too bright (h, w) without its shadow."""
+
+    things: tuple[str, ...]
+    stops: np.ndarray
+
+
+def with_shadow(build: Build, material: str, through: ShadowThrough) -> Build:
+    """The build with another shadow of a material."""
+    entry = build.setup.materials.get(material, MaterialSetup()).model_copy(update={"shadow_through": through})
+    return build.with_setup(build.setup.model_copy(update={"materials": build.setup.materials | {material: entry}}))
+
+
+def asked(survey: Survey, viewpoint: str) -> dict[int, list[int]]:
+    """By material number, drawables that might throw a shadow and throw none."""
+    s = survey.stage(viewpoint).state
+    chosen = (
+        np.isin(s.blend, KINDS_ASKED) & s.drawn & s.casts & s.shadow_pass & (s.shadow_through == SHADOWS_THROUGH.index("none"))
+    )
+    found: dict[int, list[int]] = {}
+    for d in np.flatnonzero(chosen):
+        if survey.geometry.drawables[d].material >= 0:
+            found.setdefault(survey.geometry.drawables[d].material, []).append(int(d))
+    return found
+
+
+def observe(survey: Survey, viewpoint: str) -> dict[int, Bright]:
+    """Materials without whose shadow something in sight is too bright."""
+    if survey.resolved(viewpoint)[Shadow].of_blended != "meant":
+        return {}
+    return {m: b for m, b in bright_at(survey, viewpoint).items() if (b.stops > STOPS).sum() >= LEAST_PIXELS}
+
+
+def bright_at(survey: Survey, viewpoint: str) -> dict[int, Bright]:
+    """All materials that might throw a shadow and throw none."""
+    found: dict[int, Bright] = {}
+    there = asked(survey, viewpoint)
+    if not there or not any(light.casts for light in survey.stage(viewpoint).lights):
+        return found
+    now = luminance(survey.frame(viewpoint, "fogged").buffers["fogged"])
+    for material, drawables in there.items():
+        due = survey.on(with_shadow(survey.build, survey.build.scene.material_keys[material], "tinted")).frame(
+            viewpoint, "fogged"
+        )
+        dark = luminance(due.buffers["fogged"])
+        with np.errstate(divide="ignore", invalid="ignore"):
+            stops = np.where((now > dark) & (dark > 0), np.log2(now / dark), 0.0)
+        found[material] = Bright(tuple(survey.geometry.drawables[d].name for d in drawables), stops)
+    return found
+
+
+def conclude(survey: Survey, seen: dict[str, dict[int, Bright]]) -> list[Suspicion]:
+    """One suspicion for each material."""
+    result = []
+    for material, there in by_cause(seen).items():
+        name = survey.build.scene.material_keys[material]
+        view = max(there, key=lambda v: int((there[v].stops > STOPS).sum()))
+        masks = {v: b.stops > STOPS for v, b in there.items()}
+        n, most = int(masks[view].sum()), float(there[view].stops.max())
+        things = tuple(dict.fromkeys(t for b in there.values() for t in b.things))
+        result.append(
+            Suspicion(
+                code=CODE, cause_kind="material", cause=name, subjects=things, value=most, limit=STOPS,
+                title=f"{name} throws no shadow: what light goes through it to is {most:.2f} stops too bright",
+                evidence=(
+                    Evidence(measure=f"too bright at {view}, at the most", value=most, unit="stops", limit=STOPS,
+                             source="beside light that is coloured by what the thing keeps of what is seen through it",
+                             picture=survey.painted(view, masks[view])),
+                    Evidence(measure=f"pixels beyond {STOPS:g} stops", value=float(n), unit="px", limit=LEAST_PIXELS),
+                ),
+                pixels={v: int(m.sum()) for v, m in masks.items()}, regions={v: region_of(m) for v, m in masks.items()},
+                candidates=tuple(_ways(survey, name, len(things))),
+            )
+        )  # fmt: skip
+    return result
+
+
+def change_to(build: Build, material: str, through: ShadowThrough) -> Change:
+    """Another shadow of a material."""
+    path = ("materials", material, "shadow_through")
+    return set_leaf(build, path, through, scope="material", title=WORDS[through].format(material))
+
+
+def _ways(survey: Survey, name: str, things: int) -> list[Candidate]:
+    rays = survey.size[0] * survey.size[1]
+    return [
+        Candidate(change=change_to(survey.build, name, "tinted"), predicts="as dark, and as coloured, as what is seen through it",
+                  costs=(Cost("rays for each light", rays, "rays"),)),
+        Candidate(change=change_to(survey.build, name, "dithered"), predicts="as dark on the mean, a pattern where a filter shows it",
+                  costs=(Cost("drawn into each map", things, "draws"),), side_effects=("layers that share the pattern do not add up",)),
+        Candidate(change=change_to(survey.build, name, "whole"), predicts="a shadow, too dark",
+                  costs=(Cost("drawn into each map", things, "draws"),)),
+    ]  # fmt: skip
+
+
+def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
+    """Shadows of what is blended and throws none, where anything is."""
+    if survey.resolved(viewpoint)[Shadow].of_blended != "meant":
+        return []
+    return [
+        Lever("tinted shadows", change_to(survey.build, survey.build.scene.material_keys[m], "tinted"), "it goes on coloured",
+              "what is blended throws no shadow")
+        for m in list(asked(survey, viewpoint))[:4]
+    ]  # fmt: skip
+
+
+FAMILY = register(
+    Family(
+        "shadows of what light goes through",
+        (
+            Code(code=CODE, words="What is blended throws no shadow", kind="Shadow", symptom="missing shadow",
+                 limit=f"stops that something in sight is too bright: {STOPS:g}; pixels: {LEAST_PIXELS}"),
+        ),
+        observe,
+        conclude,
+        levers,
+    )
+)  # fmt: skip

@@ -1,0 +1,115 @@
+"""Pass 5.37: coloured shadows. What light loses on its way to a surface through things that are set to tint it.
+
+A thing leaves as much of a light as it keeps of what is seen through it: 1 - alpha of what is blended, its colour of what multiplies, what
+glass transmits. Rays find what stands in the way; in a map of colours it would be the same at its texels."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
+from eddyfall.core.passes.registry import register
+from eddyfall.core.passes.shadow_rays import face_normals, ray_directions
+from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.scene.setup.sections.shadow import Shadow
+from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH
+from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
+from eddyfall.core.shade.direct import NO_TINTS
+from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all
+from eddyfall.core.shade.surface import Surfaces
+from eddyfall.core.shade.tints import keeps
+
+
+@dataclass(frozen=True, kw_only=True)
+class TintsSection:
+    """What the pass is set by: drawables that tint light, lights that cast, what else decides how much gets through."""
+
+    tinting: np.ndarray
+    casting: tuple[bool, ...]
+    receives: np.ndarray
+    blend: np.ndarray
+    material: np.ndarray
+    transmission: np.ndarray
+    offset_m: float
+    enabled: bool
+
+
+def section(stage: Stage) -> TintsSection:
+    s, shadow = stage.state, stage.resolved[Shadow]
+    tinting = s.casts & s.shadow_pass & s.drawn & (s.shadow_through == SHADOWS_THROUGH.index("tinted"))
+    return TintsSection(
+        tinting=tinting, casting=tuple(light.casts for light in stage.lights), receives=s.receives, blend=s.blend, material=s.material,
+        transmission=s.transmission, offset_m=shadow.ray_offset_m, enabled=shadow.enabled,
+    )  # fmt: skip
+
+
+def run(inputs: Values, section: TintsSection) -> dict[str, Any]:
+    if not section.enabled or not section.tinting.any() or not any(section.casting):
+        return {"tints": NO_TINTS}
+    view, drawable, surface, table = (
+        View(inputs["camera"], inputs["pixels"]),
+        inputs["drawable"],
+        inputs["surface"],
+        inputs["lights"],
+    )
+    tints = np.ones((*drawable.shape, len(table.kind), 3), np.float32)
+    geometry, textures = inputs["caster_geometry"], inputs["textures"]
+    taking_part = section.tinting[: len(geometry.drawables)].copy()
+    taking_part[geometry.plate] = False
+    scene = RayScene(geometry, taking_part, inputs["cutouts"], textures.alpha_uv).solid
+    y, x = np.nonzero((drawable >= 0) & section.receives[drawable])
+    row, directions = surface[y, x], ray_directions(view, x, y)
+    places = view.rays.eye + directions * row[:, DISTANCE : DISTANCE + 1].astype(np.float64)
+    faces = face_normals(inputs["geometry"], inputs["triangle"][y, x], directions)
+    for number in np.flatnonzero(section.casting):
+        towards, distance = incoming_all(int(number), places, table)
+        reaches = np.einsum("nk,nk->n", row[:, NORMAL_XYZ], towards) > 0
+        if table.kind[number] == DIRECTIONAL:
+            distance = np.full(len(places), np.inf)
+        elif table.range_m[number] > 0:
+            reaches &= distance < table.range_m[number]
+        at = np.flatnonzero(reaches)
+        starts = places[at] + faces[at] * section.offset_m
+        tints[y[at], x[at], number] = left_of(scene, starts, towards[at], distance[at], textures.surfaces, section)
+    return {"tints": tints}
+
+
+def left_of(
+    scene: RayScene, starts: np.ndarray, towards: np.ndarray, distance: np.ndarray, surfaces: Surfaces, section: TintsSection
+) -> np.ndarray:  # fmt: skip
+    """(n, 3) what tinting things leave of light that comes from so far (n,) m along unit directions towards (n, 3)."""
+    left = np.ones((len(starts), 3))
+    geometry = scene.geometry
+
+    def through(rays: np.ndarray, triangle: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+        corners = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
+        place = corners[:, 0] + u[:, None] * (corners[:, 1] - corners[:, 0]) + v[:, None] * (corners[:, 2] - corners[:, 0])
+        far = np.einsum("nk,nk->n", place - starts[rays], towards[rays])
+        owner = geometry.owner[triangle]
+        kept = keeps(
+            geometry.triangles, geometry.uv0, geometry.uv1, triangle, u.astype(np.float64), v.astype(np.float64), section.material[owner],
+            section.blend[owner], section.transmission[owner], surfaces.factors, surfaces.used, surfaces.slots, surfaces.levels,
+            surfaces.tables, surfaces.texels,
+        )  # fmt: skip
+        left[rays] *= np.where((far < distance[rays])[:, None], kept, 1.0)
+        return np.ones(len(rays), bool)
+
+    scene.hits(starts, towards, through)
+    return left
+
+
+PASS = register(
+    Pass(
+        number=5.37,
+        name="tinted shadows",
+        does="what things that light goes through leave of it, where they are set to tint it",
+        reads=(
+            "geometry", "caster_geometry", "camera", "pixels", "textures", "cutouts", "triangle", "drawable", "surface", "lights",
+        ),
+        writes=("tints",),
+        section=section,
+        targets=(Target(name="tints", texel_bytes=0),),
+        run=run,
+    )
+)  # fmt: skip

@@ -1,0 +1,112 @@
+"""Shadows of what light goes through: none, whole, by a pattern, coloured; worked out by hand and against made scenes.
+
+That a thing leaves as much of a light as it keeps of what is seen through it follows from both being the same product along a ray."""
+
+import numpy as np
+import pytest
+
+from awning_scenes import FLOOR, SIZE, awning, row_column
+from eddyfall.core.defects.shadow_translucent import CODE
+from eddyfall.core.frame.core_sample import core_sample
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.raster.rasterise import pattern
+from eddyfall.core.scene.model import Material
+from eddyfall.core.sweep import sweep
+from eddyfall.demo.shapes import Shape
+from scenes import Thing, build_of
+
+RENDERER = Renderer()
+
+
+def floor_below(build, at=(0.0, 0.0, -8.0)):
+    """Nits of the floor at a place, and beside it in the open."""
+    frame = RENDERER.frame(build, Request("eye", SIZE), "fogged")
+    return [frame.buffers["fogged"][row_column(frame, p)].astype(float) for p in (at, (6.0, 0.0, -8.0))]
+
+
+@pytest.mark.parametrize("technique", ["cascades", "paged", "rays"])
+def test_light_through_half_a_sheet_is_a_stop_less(technique):
+    below, beside = floor_below(awning("tinted", technique=technique))
+    assert np.log2(below / beside) == pytest.approx([-1.0] * 3, abs=1e-4)
+    below, beside = floor_below(awning("tinted", count=3, technique=technique))
+    assert np.log2(below / beside) == pytest.approx([-3.0] * 3, abs=1e-4)
+
+
+def test_what_is_not_said_is_passed_by_and_whole_blocks_it_all():
+    for through in (None, "none"):
+        below, beside = floor_below(awning(through))
+        assert below == pytest.approx(beside)
+    below, _ = floor_below(awning("whole"))
+    assert below == pytest.approx([0.0] * 3, abs=1e-6)
+
+
+def test_what_multiplies_colours_the_light_and_what_adds_leaves_it():
+    below, beside = floor_below(awning("tinted", alpha=0.999, rgb=(0.8, 0.2, 0.4), blend="multiply"))
+    assert below / beside == pytest.approx([0.8, 0.2, 0.4], abs=2e-3)
+    below, beside = floor_below(awning("tinted", blend="additive"))
+    assert below == pytest.approx(beside)
+
+
+def test_a_lamp_is_tinted_only_by_what_stands_before_it():
+    below, _ = floor_below(awning("tinted", lamp=True))
+    plain, _ = floor_below(awning(None, lamp=True))
+    assert below / plain == pytest.approx([0.5] * 3, abs=1e-4)
+    above = awning("tinted", lamp=True, count=12)  # sheets from 3 to 5.2 m, the lamp hangs at 5.1 m
+    below, _ = floor_below(above)
+    assert below / plain == pytest.approx([0.5**11] * 3, rel=1e-3)
+
+
+@pytest.mark.parametrize("alpha", [0.25, 0.5, 0.75])
+def test_a_pattern_of_its_share_is_as_much_on_the_mean(alpha):
+    """Sixteen even steps over 4 x 4 texels: a filter that takes them all in shows 1 - alpha."""
+    frame = RENDERER.frame(awning("dithered", alpha=alpha), Request("eye", SIZE), "fogged")
+    y, x = row_column(frame, (0.0, 0.0, -8.0))
+    patch = frame.buffers["fogged"][y - 1 : y + 2, x - 6 : x + 7].mean()
+    _, beside = floor_below(awning(None))
+    assert patch / beside.mean() == pytest.approx(1 - alpha, abs=0.08)
+    steps = sorted(pattern(x, y) for x in range(4) for y in range(4))
+    assert steps == pytest.approx([(k + 0.5) / 16 for k in range(16)])
+
+
+def test_a_pattern_that_two_sheets_share_does_not_multiply():
+    """Two layers of alpha .5 leave .25 of the light; drawn by one pattern both have the same holes, and leave .5."""
+    below = np.mean([floor_below(awning("dithered", count=2), (x, 0.0, -8.0))[0].mean() for x in np.linspace(-1, 1, 15)])
+    tinted, beside = floor_below(awning("tinted", count=2))
+    assert tinted.mean() / beside.mean() == pytest.approx(0.25, abs=1e-4)
+    assert below / beside.mean() == pytest.approx(0.5, abs=0.08)
+
+
+def test_glass_blocks_light_unless_it_is_said_to_let_it_through():
+    glass = Material("glass", (0.5, 0.9, 0.9, 1.0), metallic=0.0, roughness=0.0, transmission=1.0, double_sided=True)
+    pane = Thing("pane", Shape().quad((-2, 3, -6), (4, 0, 0), (0, 0, -4)), glass)
+    floor = Thing("floor", Shape().quad((-20, 0, 10), (40, 0, 0), (0, 0, -60)), FLOOR)
+    raw = awning().raw_setup | {"refract": {"enabled": True}}
+    for through, due in ((None, [0, 0, 0]), ("tinted", [0.5, 0.9, 0.9]), ("none", [1, 1, 1])):
+        build = build_of(floor, pane, setup={**raw, "materials": {"glass": {"shadow_through": through}}})
+        below, beside = floor_below(build)
+        assert below / beside == pytest.approx(due, abs=1e-3)
+
+
+def test_core_samples_and_crops_see_the_tint():
+    build, request = awning("tinted"), Request("eye", SIZE)
+    frame = RENDERER.frame(build, request, "linear")
+    y, x = row_column(frame, (0.0, 0.0, -8.0))
+    sample = core_sample(RENDERER, build, request, x, y)
+    assert np.abs(sum(np.array(v.colour) * np.array(v.weight) for v in sample.layers) - frame.linear[y, x]).max() < 1e-4
+    crop = RENDERER.frame(build, Request("eye", SIZE, (x - 5, y - 5, x + 5, y + 5)), "linear")
+    assert np.abs(crop.linear - frame.linear[y - 5 : y + 5, x - 5 : x + 5]).max() < 1e-6
+
+
+def findings(build):
+    return [f for f in sweep(build, renderer=RENDERER).findings if f.code == CODE]
+
+
+def test_only_where_blended_things_are_meant_to_cast_a_lack_is_told_and_three_ways_are_tried():
+    assert not findings(awning())
+    meant = {"shadow": {"reach_m": 40.0, "cascades": 1, "resolution": 2048, "filter_px": 5, "of_blended": "meant"}}
+    (found,) = findings(awning(**meant))
+    assert found.suspicion.value == pytest.approx(1.0, abs=1e-3) and found.suspicion.subjects == ("awning_0",)
+    verdicts = {r.change.title: r.verdict for r in found.remedies}
+    assert verdicts["let sheet 0 colour the light that goes through it"] == "cures"
+    assert not findings(awning("tinted", **meant)) and not findings(awning(alpha=0.1, **meant))
+    assert not findings(awning(blend="additive", **meant))
