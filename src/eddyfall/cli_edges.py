@@ -37,7 +37,7 @@ def edges(args: argparse.Namespace) -> int:
     from eddyfall.core.defects.edge_faults import edges_at
     from eddyfall.core.defects.survey import Survey, painted
     from eddyfall.core.frame.render import Renderer, Request
-    from eddyfall.core.handover.documents.edges import EdgesDocument
+    from eddyfall.core.handover.documents.edges import AlphaEdgesDocument
     from eddyfall.core.handover.exr import png_of
     from eddyfall.core.handover.package import write_new
 
@@ -47,7 +47,7 @@ def edges(args: argparse.Namespace) -> int:
         raise RequestError(f"pixel {at[0]},{at[1]} is outside the {width} x {height} frame")
     frame = renderer.frame(build, Request(args.viewpoint, args.size, None, args.target))
     told = edges_at(Survey(build, renderer, args.target, size=args.size, pictures=False), args.viewpoint)
-    found = EdgesDocument.from_core(build, args.viewpoint, told, tuple(at) if at else None)
+    found = AlphaEdgesDocument.from_core(build, args.viewpoint, told, tuple(at) if at else None)
     rows = [
         [m.material, m.kind, HELD[m.holds] if m.filtered else "-", HELD[m.read_as] if m.filtered else "-",
          "-" if m.filtered is None else "multiplied" if m.filtered == "premultiplied" else "as they are", str(m.misread_px),

@@ -70,9 +70,7 @@ def eyes(args: argparse.Namespace) -> int:
     from eddyfall.core.frame.moves import path_of
     from eddyfall.core.frame.render import Renderer, Request
     from eddyfall.core.handover.documents.eyes import EyesDocument
-    from eddyfall.core.layers.eyes import bands, differing
-    from eddyfall.core.passes.draw_order import blended_in, sorting
-    from eddyfall.core.scene.setup.sections.order import Order
+    from eddyfall.core.layers.eyes import through_both
 
     out, build, renderer = Out(args), opened(args), Renderer()
     if args.viewpoint is None and args.move is None:
@@ -81,20 +79,9 @@ def eyes(args: argparse.Namespace) -> int:
         raise RequestError("a gap between the eyes is more than 0 and at most 1000 mm")
     path = path_of(build, args.move, args.size[0] / args.size[1]) if args.move else None
     request = Request(args.viewpoint or (path.viewpoint if path else ""), args.size, None, args.target)
-    frame = renderer.frame(build, request, "linear")
-    order = frame.stage.resolved[Order]
-    gap, shared = (args.gap or order.eye_gap_mm or 64.0) / 1000, order.eyes == "shared"
-    at = differing(renderer, build, request, frame.camera, gap, shared) if path is None else []
-    met = []
-    if path is not None and not shared:
-        chosen = blended_in(frame.stage.state)
-        for band in bands(frame.geometry, path, sorting(frame.stage), chosen, gap, args.size):
-            middle = path.at((band.from_s + band.to_s) / 2)
-            met.append((band, differing(renderer, build, request, middle, gap, shared)))
-    names = [d.name for d in frame.geometry.drawables]
-    found = EyesDocument.from_core(names, request.viewpoint, args.move, gap * 1000, order.eyes, at, met)
+    found = EyesDocument.from_core(through_both(renderer, build, request, path, args.gap))
     out.say(
-        f"eyes {found.gap_mm:g} mm apart, {'sorted from between them' if shared else 'each sorting for itself'}: "
+        f"eyes {found.gap_mm:g} mm apart, {'sorted from between them' if found.eyes == 'shared' else 'each sorting for itself'}: "
         f"{len(found.bands)} stretches of a move and {len(found.pairs)} pairs at the viewpoint differ"
     )
     rows = [

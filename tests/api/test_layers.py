@@ -71,3 +71,17 @@ def test_glass_and_its_chain_are_what_the_command_line_says(people, tmp_path, ca
 
 def test_strangers_see_nothing(walk):
     assert send(walk["stranger"], "GET", walk["base"] + "/order")[0] == 404
+
+
+def test_edges_costs_shadows_and_eyes_are_what_the_command_line_says(walk, capsys):
+    viewer, base, path = walk["viewer"], walk["base"], str(walk["path"])
+    for asked, ways in (
+        ("/edges", ("edges", path, "--viewpoint", "left")), ("/overdraw", ("overdraw", path, "--viewpoint", "left")),
+        ("/shadow-through", ("shadow-through", path, "--viewpoint", "left")), ("/eyes", ("eyes", path, "--viewpoint", "left")),
+        ("/eyes?move=walk", ("eyes", path, "--viewpoint", "left", "--move", "walk")),
+    ):  # fmt: skip
+        main([*ways, "--json", "-"])
+        assert send(viewer, "GET", base + asked) == (200, json.loads(capsys.readouterr().out)), asked
+    assert send(viewer, "GET", base + "/eyes?move=nowhere")[0] == 422
+    assert send(viewer, "GET", base.replace("/left", "/nowhere") + "/edges")[0] == 422
+    assert send(walk["stranger"], "GET", base + "/overdraw")[0] == 404

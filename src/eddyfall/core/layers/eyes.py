@@ -17,9 +17,10 @@ from eddyfall.core.layers.capture import Layers, captured
 from eddyfall.core.layers.flips import overlap_at
 from eddyfall.core.layers.pairs import LEAST_PIXELS, apart
 from eddyfall.core.passes.contract import Camera
-from eddyfall.core.passes.draw_order import Sorting, keys_from
+from eddyfall.core.passes.draw_order import Sorting, blended_in, keys_from, sorting
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
+from eddyfall.core.scene.setup.sections.order import Order
 
 Side = Literal["left", "right"]
 SIDES: tuple[Side, Side] = ("left", "right")
@@ -125,6 +126,40 @@ def differing(renderer: Renderer, build: Build, request: Request, camera: Camera
             if where.sum() >= LEAST_PIXELS:
                 found.append(Differs(int(a), int(b), int(where.sum()), float(seen[side].max()), side, where))
     return found
+
+
+@dataclass(frozen=True)
+class ThroughBoth:
+    """What two eyes make of a viewpoint, or of a move: m between them, whether they share one order; pairs that differ at the viewpoint;
+    stretches of the move with what is to be seen of each in its middle; names of drawables."""
+
+    viewpoint: str
+    move: str | None
+    gap_m: float
+    shared: bool
+    pairs: list[Differs]
+    stretches: list[tuple[Band, list[Differs]]]
+    names: list[str]
+
+
+USUAL_MM = 64.0  # between the eyes of most people (common practice, no source)
+
+
+def through_both(
+    renderer: Renderer, build: Build, request: Request, path: MovePath | None, gap_mm: float | None = None
+) -> ThroughBoth:
+    """What two eyes so far apart (as the setup says; else as most people's) make of a viewpoint, or of a move instead."""
+    frame = renderer.frame(build, request, "linear")
+    order = frame.stage.resolved[Order]
+    gap, shared = (gap_mm or order.eye_gap_mm or USUAL_MM) / 1000, order.eyes == "shared"
+    names = [d.name for d in frame.geometry.drawables]
+    if path is None:
+        at = differing(renderer, build, request, frame.camera, gap, shared)
+        return ThroughBoth(request.viewpoint, None, gap, shared, at, [], names)
+    by, chosen = sorting(frame.stage), blended_in(frame.stage.state)
+    met = [] if shared else bands(frame.geometry, path, by, chosen, gap, request.size)
+    seen = [(b, differing(renderer, build, request, path.at((b.from_s + b.to_s) / 2), gap, shared)) for b in met]
+    return ThroughBoth(request.viewpoint, path.name, gap, shared, [], seen, names)
 
 
 def _swapped(layers: Layers, a: int, b: int) -> np.ndarray:

@@ -7,8 +7,12 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.handover.documents.edges import AlphaEdgesDocument
+from eddyfall.core.handover.documents.eyes import EyesDocument
 from eddyfall.core.handover.documents.glass import ChainHere, GlassDocument
+from eddyfall.core.handover.documents.overdraw import OverdrawDocument
 from eddyfall.core.handover.documents.pass_table import BuildPassTableDocument
+from eddyfall.core.handover.documents.shadow_through import ShadowThroughDocument
 from eddyfall.workbench.api.asking import ask
 from eddyfall.workbench.api.builds import BUILD
 from eddyfall.workbench.api.routes import route
@@ -39,6 +43,12 @@ class OfPixel(Posed):
 
     x: int = Field(ge=0, le=8192)
     y: int = Field(ge=0, le=8192)
+
+
+class OfWay(Of):
+    """move: one of the setup, or a stock one, None: the viewpoint itself."""
+
+    move: str | None = Field(None, max_length=MAX_NAME)
 
 
 class OfMove(Of):
@@ -87,6 +97,26 @@ def chain(request: Any, project_id: int, number: int, viewpoint: str, asked: Que
 @route(router, "GET", SHEET + "/pass-table", "viewer", response=BuildPassTableDocument)
 def pass_table(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
     return ask(request, "measure", layers.pass_table, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/edges", "viewer", response=AlphaEdgesDocument)
+def edges(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", layers.edges, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/overdraw", "viewer", response=OverdrawDocument)
+def overdraw(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", layers.overdraw, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/shadow-through", "viewer", response=ShadowThroughDocument)
+def shadow_through(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[Of]) -> Any:
+    return ask(request, "measure", layers.shadow_through, _of(request, number, asked), viewpoint, asked.target)
+
+
+@route(router, "GET", SHEET + "/eyes", "viewer", response=EyesDocument)
+def eyes(request: Any, project_id: int, number: int, viewpoint: str, asked: Query[OfWay]) -> Any:
+    return ask(request, "measure", layers.eyes, _of(request, number, asked), viewpoint, asked.target, asked.move)
 
 
 @route(router, "GET", SHEET + "/picture", "viewer")

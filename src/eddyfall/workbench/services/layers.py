@@ -3,25 +3,34 @@
 from dataclasses import replace
 from typing import Literal
 
+from eddyfall.core.defects.edge_faults import edges_at
 from eddyfall.core.defects.glass_faults import shut_at
 from eddyfall.core.defects.pass_table import pass_table_of
+from eddyfall.core.defects.shadow_translucent import bright_at
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.documents.draw_order import FloorDocument, FrameOrderDocument, StrataDocument, WalkedDocument
+from eddyfall.core.handover.documents.edges import AlphaEdgesDocument
+from eddyfall.core.handover.documents.eyes import EyesDocument
 from eddyfall.core.handover.documents.glass import ChainDocument, ChainHere, GlassDocument
+from eddyfall.core.handover.documents.overdraw import OverdrawDocument
 from eddyfall.core.handover.documents.pass_table import BuildPassTableDocument
+from eddyfall.core.handover.documents.shadow_through import ShadowThroughDocument
 from eddyfall.core.handover.exr import png_of
 from eddyfall.core.layers.along_move import Walked, walked
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.chain import lies_at, measured_at
+from eddyfall.core.layers.eyes import through_both
 from eddyfall.core.layers.floor import floor_map, floor_of
 from eddyfall.core.layers.glass_strata import strata_in
 from eddyfall.core.layers.lost import as_it_lies, lost_in
+from eddyfall.core.layers.overdraw import overdraw_of
 from eddyfall.core.layers.pairs import shown_as, wrong_pairs
 from eddyfall.core.layers.strata import Strata
 from eddyfall.core.passes.draw_order import sorting
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.truth.moving.along import move_of
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -98,6 +107,55 @@ def chain(build: CoreBuild, viewpoint: str, target: str | None, move: str | None
         return ChainHere(chain=ChainDocument.from_core(told, build, k))
 
     found: ChainHere = STUDIO.draw(asked)
+    return found
+
+
+def edges(build: CoreBuild, viewpoint: str, target: str | None) -> AlphaEdgesDocument:
+    """What pictures with alpha hold at a viewpoint, their rims, coverage of cutouts. RequestError if it does not exist."""
+
+    def asked(renderer: Renderer) -> AlphaEdgesDocument:
+        survey = Survey(build, renderer, target, size=DEFAULT_SIZE, pictures=False)
+        survey.frame(viewpoint, "display")
+        return AlphaEdgesDocument.from_core(build, viewpoint, edges_at(survey, viewpoint))
+
+    found: AlphaEdgesDocument = STUDIO.draw(asked)
+    return found
+
+
+def overdraw(build: CoreBuild, viewpoint: str, target: str | None) -> OverdrawDocument:
+    """Blended fragments of a viewpoint's frame. RequestError if it does not exist."""
+
+    def asked(renderer: Renderer) -> OverdrawDocument:
+        frame = renderer.frame(build, Request(viewpoint, DEFAULT_SIZE, None, target), "linear")
+        return OverdrawDocument.from_core(build, viewpoint, frame, overdraw_of(frame))
+
+    found: OverdrawDocument = STUDIO.draw(asked)
+    return found
+
+
+def shadow_through(build: CoreBuild, viewpoint: str, target: str | None) -> ShadowThroughDocument:
+    """What is blended and throws no shadow, at a viewpoint. RequestError if it does not exist."""
+
+    def asked(renderer: Renderer) -> ShadowThroughDocument:
+        survey = Survey(build, renderer, target, size=DEFAULT_SIZE, pictures=False)
+        survey.frame(viewpoint, "fogged")
+        said = survey.resolved(viewpoint)[Shadow].of_blended
+        return ShadowThroughDocument.from_core(build, viewpoint, said, bright_at(survey, viewpoint), None)
+
+    found: ShadowThroughDocument = STUDIO.draw(asked)
+    return found
+
+
+def eyes(build: CoreBuild, viewpoint: str, target: str | None, move: str | None) -> EyesDocument:
+    """Where two eyes draw blended things in different orders: at a viewpoint, or along a move instead. RequestError for what is not
+    there."""
+    request = Request(viewpoint, DEFAULT_SIZE, None, target)
+
+    def asked(renderer: Renderer) -> EyesDocument:
+        path = None if move is None else move_of(renderer, build, move, viewpoint, request)
+        return EyesDocument.from_core(through_both(renderer, build, request, path))
+
+    found: EyesDocument = STUDIO.draw(asked)
     return found
 
 

@@ -1,6 +1,6 @@
 import { type PointerEvent, useRef } from "react";
 import { figure } from "../../ui/words";
-import type { Walked } from "./queries";
+import type { EyesOf, Walked } from "./queries";
 import { nearest, popCount } from "./words";
 
 const [WIDTH, ROW, TOP, FOOT, LEFT, RIGHT] = [860, 40, 22, 30, 128, 128];
@@ -12,10 +12,11 @@ type Props = {
   setAt: (k: number) => void;
   pop: number;
   setPop: (k: number) => void;
+  bands?: EyesOf["bands"];
 };
 
 /** Lanes of blended things along a move, what is drawn first at the top; a crossing is a change of places, a diamond as large as its pop. */
-export function CrossingChart({ walked, at, setAt, pop, setPop }: Props) {
+export function CrossingChart({ walked, at, setAt, pop, setPop, bands = [] }: Props) {
   const box = useRef<SVGSVGElement>(null);
   const lanes = walked.lanes;
   const first = walked.t_s[0] ?? 0;
@@ -110,6 +111,25 @@ export function CrossingChart({ walked, at, setAt, pop, setPop }: Props) {
           </text>
         </g>
       ))}
+      {bands
+        .filter((b) => b.seen)
+        .map((b) => {
+          const [one, two] = [y(turnAt(b.first, b.from_s)), y(turnAt(b.second, b.from_s))];
+          return (
+            <rect
+              key={`${b.first} ${b.second} ${b.from_s}`}
+              x={x(b.from_s)}
+              width={Math.max(x(b.to_s) - x(b.from_s), 2)}
+              y={Math.min(one, two) - 14}
+              height={Math.abs(two - one) + 28}
+              fill="var(--color-secondary)"
+              opacity={0.3}
+              data-testid="eye-band"
+            >
+              <title>{`the eyes differ about ${b.first} and ${b.second}`}</title>
+            </rect>
+          );
+        })}
       {walked.pops.map((p, k) => {
         const size = p.turn === "harmless" ? 3 : 6 + 9 * Math.sqrt(p.pixels / most);
         const cy = (y(turnAt(p.first, p.t_s)) + y(turnAt(p.second, p.t_s))) / 2;

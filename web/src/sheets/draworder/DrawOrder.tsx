@@ -10,13 +10,15 @@ import { spotAround } from "../pixel";
 import { SheetBar } from "../SheetBar";
 import { useCaseOf } from "../useCaseOf";
 import { CrossingChart } from "./CrossingChart";
+import { Edges } from "./Edges";
+import { EyeTable } from "./Eyes";
 import { FloorPlan } from "./FloorPlan";
 import { FrameEither } from "./FrameEither";
 import { ChainAt, LostTable } from "./Glass";
 import { PairTable, PopTable } from "./OrderTables";
 import { PassTable } from "./PassTable";
 import { Prints } from "./Prints";
-import { type FrameOrder, type GlassOf, useGlass, useOrder, useWalk } from "./queries";
+import { type FrameOrder, type GlassOf, useEyes, useGlass, useOrder, useWalk } from "./queries";
 import { Strata } from "./Strata";
 import { useOrderKeys } from "./useOrderKeys";
 import { nearest, popCount, sortedBy, title } from "./words";
@@ -31,6 +33,7 @@ export function DrawOrder() {
   const order = useOrder(look);
   const walk = useWalk(look, move);
   const glass = useGlass(look);
+  const eyes = useEyes(look, move);
   const walked = walk.data;
   const [place, setPlace] = useState({ of: "", at: 0, pop: 0 });
   const of = walked ? `${walked.move} ${look.stamp} ${look.state} ${look.target}` : "";
@@ -106,18 +109,33 @@ export function DrawOrder() {
             {walked && walked.lanes.length > 0 && (
               <section aria-label="Along the move">
                 <h2>Crossing chart</h2>
-                <CrossingChart walked={walked} at={here.at} setAt={setAt} pop={here.pop} setPop={setPop} />
+                <CrossingChart
+                  walked={walked}
+                  at={here.at}
+                  setAt={setAt}
+                  pop={here.pop}
+                  setPop={setPop}
+                  bands={eyes.data?.bands}
+                />
                 <p className="second">
                   <span aria-hidden="true">◆</span> a pop, as large as the pixels that jump ·{" "}
                   <span aria-hidden="true">▨</span> off its true order where it was looked at
+                  {eyes.data?.bands.some((b) => b.seen) && (
+                    <>
+                      {" "}
+                      · <span aria-hidden="true">▮</span> the two eyes of a headset differ
+                    </>
+                  )}
                 </p>
               </section>
             )}
             {walked && pop && <Prints look={look} walked={walked} pop={pop} />}
             {walked && <PopTable walked={walked} pop={here.pop} setPop={setPop} />}
+            {eyes.data && <EyeTable of={eyes.data} />}
             <PairTable order={order.data} />
             {glass.data && <LostTable of={glass.data} />}
             {!walked && <ChainAt look={look} pose={pose} at={pixel} />}
+            <Edges look={look} />
             <PassTable look={look} />
           </div>
           <div className="min-w-0">

@@ -146,6 +146,63 @@ const CHAIN = {
   true_px: 0.257,
 };
 
+const pairSeen = { left_first: "mist", right_first: "cutter", eye: "left", pixels: 912, worst: 12 };
+const EYES = {
+  viewpoint: "left",
+  move: "walk",
+  gap_mm: 64,
+  eyes: "each",
+  pairs: [],
+  bands: [
+    {
+      first: "mist",
+      second: "cutter",
+      from_s: 1.352,
+      to_s: 1.384,
+      from_eye: [-0.2953, 1.6, 0],
+      to_eye: [-0.2313, 1.6, 0],
+      seen: pairSeen,
+    },
+  ],
+};
+const EDGES = {
+  viewpoint: "left",
+  materials: [
+    {
+      material: "vine",
+      kind: "cutout",
+      things: ["vine"],
+      holds: "straight",
+      read_as: "straight",
+      filtered: "straight",
+      steps: {},
+      misread_px: 0,
+      averaged_px: 420,
+      worst_delta_e: 18.3,
+      drawn_px: 300,
+      due_px: 640,
+      levels: [{ level: 3, pixels: 900, drawn: 300, due: 640 }],
+      beyond: true,
+      at: null,
+    },
+  ],
+};
+const COST = {
+  viewpoint: "left",
+  mean: 2.4,
+  deepest: 6,
+  idle: 0.47,
+  limit: 2,
+  by_depth: [0, 1],
+  laid: [{ drawable: "spray", mesh: "spray", fragments: 9000, hidden: 10, idle: 4200, trims: 0.47 }],
+};
+const SHADOWS = {
+  viewpoint: "left",
+  of_blended: "meant",
+  limit_stops: 0.25,
+  materials: [{ material: "awning", things: ["awning"], stops: 1, pixels: 512, at: null }],
+};
+
 function sheet(
   over: { walk?: object; order?: object; moves?: string[]; glass?: object; chain?: object } = {},
 ) {
@@ -155,6 +212,10 @@ function sheet(
     "GET /api/projects/1/builds/1/layers/left/strata": STRATA,
     "GET /api/projects/1/builds/1/layers/left/floor": FLOOR,
     "GET /api/projects/1/builds/1/layers/left/glass": { ...GLASS, ...over.glass },
+    "GET /api/projects/1/builds/1/layers/left/eyes": EYES,
+    "GET /api/projects/1/builds/1/layers/left/edges": EDGES,
+    "GET /api/projects/1/builds/1/layers/left/overdraw": COST,
+    "GET /api/projects/1/builds/1/layers/left/shadow-through": SHADOWS,
     "GET /api/projects/1/builds/1/layers/left/pass-table": {
       viewpoint: "left",
       consumers: ["colour", "fog"],
@@ -305,6 +366,28 @@ test("what each material takes part in is asked on demand", async () => {
   const rows = within(await screen.findByTestId("pass-table")).getAllByRole("row");
   expect(rows[1]?.textContent).toBe("crate●writes✗mismatched");
   expect(screen.getByText(/crate, fog: mismatched/).textContent).toContain("shaders.hasty.passes.depth");
+});
+
+test("stretches on which the eyes differ are told and drawn", async () => {
+  sheet();
+  const rows = within(await screen.findByTestId("eyes")).getAllByRole("row");
+  expect(rows[1]?.textContent).toBe("mist and cutterx = −0.295 mx = −0.231 m912");
+  expect(screen.getByTestId("eye-band").querySelector("title")?.textContent).toContain("mist and cutter");
+});
+
+test("edges, coverage, cost and shadows are measured on demand", async () => {
+  sheet();
+  fireEvent.click(await screen.findByRole("button", { name: "Measure what has alpha" }));
+  const rows = within(await screen.findByTestId("edges")).getAllByRole("row");
+  expect(rows[1]?.textContent).toMatch(
+    /^vineas they areas they are0.px420.px · ΔE 18.3300 of 640mip 3: 47.%/,
+  );
+  expect((await screen.findByTestId("overdraw")).textContent).toMatch(
+    /2.40 blended layers a pixel, 2 allowed; 6 at the most; 47.% of them change nothing/,
+  );
+  expect((await screen.findByTestId("shadow-through")).textContent).toMatch(
+    /awning throws no shadow: 1.00 stops too bright at the most on 512 px/,
+  );
 });
 
 describe("words", () => {

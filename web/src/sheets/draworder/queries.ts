@@ -11,6 +11,10 @@ export type FloorOf = Schemas["FloorDocument"];
 export type GlassOf = Schemas["GlassDocument"];
 export type TableOf = Schemas["BuildPassTableDocument"];
 export type ChainOf = Schemas["ChainDocument"];
+export type EdgesOf = Schemas["AlphaEdgesDocument"];
+export type OverdrawOf = Schemas["OverdrawDocument"];
+export type ShadowsOf = Schemas["ShadowThroughDocument"];
+export type EyesOf = Schemas["EyesDocument"];
 export type Stratum = StrataOf["strata"][number];
 
 const ONCE = { retry: false, staleTime: Number.POSITIVE_INFINITY } as const;
@@ -90,6 +94,51 @@ export const usePassTable = (l: Look, wanted: boolean) =>
     enabled: wanted && l.viewpoint !== "",
     queryFn: ({ signal }) =>
       must(client.GET(`${SHEET}/pass-table`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
+/** Edges of what has alpha at the viewpoint, once they are wanted. */
+export const useEdges = (l: Look, wanted: boolean) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "edges", null),
+    enabled: wanted && l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/edges`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
+/** Blended fragments of the viewpoint's frame, once they are wanted. */
+export const useOverdraw = (l: Look, wanted: boolean) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "overdraw", null),
+    enabled: wanted && l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/overdraw`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
+/** What is blended and throws no shadow at the viewpoint, once it is wanted. */
+export const useShadowThrough = (l: Look, wanted: boolean) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "shadow-through", null),
+    enabled: wanted && l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(client.GET(`${SHEET}/shadow-through`, { params: { path: pathOf(l), query: asSeen(l) }, signal })),
+  });
+
+/** Where two eyes draw blended things in different orders, along a move or at the viewpoint. */
+export const useEyes = (l: Look, move: string | null) =>
+  useQuery({
+    ...ONCE,
+    queryKey: keys.layers(l, "eyes", move),
+    enabled: l.viewpoint !== "",
+    queryFn: ({ signal }) =>
+      must(
+        client.GET(`${SHEET}/eyes`, {
+          params: { path: pathOf(l), query: { ...asSeen(l), ...(move === null ? {} : { move }) } },
+          signal,
+        }),
+      ),
   });
 
 /** The chain of the glass in a pixel of what is looked at, if any is there. */

@@ -77,7 +77,7 @@ class EdgesOfDocument(Document):
         )  # fmt: skip
 
 
-class EdgesDocument(Document):
+class AlphaEdgesDocument(Document):
     """A viewpoint: every material with an alpha picture that is in view."""
 
     viewpoint: str

@@ -3,7 +3,7 @@
 from typing import Self
 
 from eddyfall.core.handover.documents.base import Document
-from eddyfall.core.layers.eyes import Band, Differs
+from eddyfall.core.layers.eyes import Band, Differs, ThroughBoth
 
 
 class EyePairDocument(Document):
@@ -41,25 +41,23 @@ class EyesDocument(Document):
     bands: list[EyeBandDocument]
 
     @classmethod
-    def from_core(
-        cls, names: list[str], viewpoint: str, move: str | None, gap_mm: float, eyes: str, pairs: list[Differs],
-        found: list[tuple[Band, list[Differs]]],
-    ) -> Self:  # fmt: skip
+    def from_core(cls, of: ThroughBoth) -> Self:
         def pair(d: Differs) -> EyePairDocument:
             return EyePairDocument(
-                left_first=names[d.left], right_first=names[d.right], eye=d.eye, pixels=d.pixels, worst=d.worst
+                left_first=of.names[d.left], right_first=of.names[d.right], eye=d.eye, pixels=d.pixels, worst=d.worst
             )
 
         def seen(band: Band, there: list[Differs]) -> EyePairDocument | None:
             return next((pair(d) for d in there if {d.left, d.right} == {band.first, band.second}), None)
 
         return cls(
-            viewpoint=viewpoint, move=move, gap_mm=gap_mm, eyes=eyes, pairs=[pair(d) for d in pairs],
+            viewpoint=of.viewpoint, move=of.move, gap_mm=of.gap_m * 1000, eyes="shared" if of.shared else "each",
+            pairs=[pair(d) for d in of.pairs],
             bands=[
                 EyeBandDocument(
-                    first=names[b.first], second=names[b.second], from_s=b.from_s, to_s=b.to_s, from_eye=list(b.from_eye),
+                    first=of.names[b.first], second=of.names[b.second], from_s=b.from_s, to_s=b.to_s, from_eye=list(b.from_eye),
                     to_eye=list(b.to_eye), seen=seen(b, there),
                 )
-                for b, there in found
+                for b, there in of.stretches
             ],
         )  # fmt: skip

@@ -1,0 +1,148 @@
+import { useState } from "react";
+import { Failed, Skeleton } from "../../ui/state";
+import { figure, percent } from "../../ui/words";
+import type { Look } from "../look";
+import {
+  type EdgesOf,
+  type OverdrawOf,
+  type ShadowsOf,
+  useEdges,
+  useOverdraw,
+  useShadowThrough,
+} from "./queries";
+
+const HELD: Record<string, string> = {
+  straight: "as they are",
+  premultiplied: "multiplied by alpha",
+  premultiplied_codes: "multiplied as codes",
+};
+
+/** Edges of what has alpha, what blended layers cost, and shadows that are not thrown; asked for on demand. */
+export function Edges({ look }: { look: Look }) {
+  const of = `${look.stamp} ${look.viewpoint} ${look.target}`;
+  const [wanted, setWanted] = useState("");
+  const asked = wanted === of;
+  const edges = useEdges(look, asked);
+  const overdraw = useOverdraw(look, asked);
+  const shadows = useShadowThrough(look, asked);
+  const waits = asked && [edges, overdraw, shadows].some((q) => q.isPending && !q.error);
+  return (
+    <section aria-label="Edges and costs" className="mt-4">
+      <h2>Edges, coverage, cost, shadows</h2>
+      {!asked && (
+        <button type="button" className="btn btn-sm mt-1" onClick={() => setWanted(of)}>
+          Measure what has alpha
+        </button>
+      )}
+      <Failed error={edges.error ?? overdraw.error ?? shadows.error} />
+      {waits && <Skeleton lines={5} />}
+      {asked && edges.data && <EdgeTable of={edges.data} />}
+      {asked && overdraw.data && <Cost of={overdraw.data} />}
+      {asked && shadows.data && <Shadows of={shadows.data} />}
+    </section>
+  );
+}
+
+function EdgeTable({ of }: { of: EdgesOf }) {
+  if (of.materials.length === 0) return <p className="second">Nothing with an alpha picture is in view.</p>;
+  return (
+    <table className="sheet-table mt-1" data-testid="edges">
+      <thead>
+        <tr>
+          <th>Material</th>
+          <th>Colours are</th>
+          <th>drawn as</th>
+          <th className="text-right!">Misread</th>
+          <th className="text-right!">Rim</th>
+          <th className="text-right!">Drawn of what is there</th>
+        </tr>
+      </thead>
+      <tbody>
+        {of.materials.map((m) => {
+          const misread = m.holds !== null && m.holds !== m.read_as;
+          const thin = m.due_px !== null && Math.abs((m.drawn_px ?? 0) - m.due_px) > 0.1 * m.due_px;
+          return (
+            <tr key={m.material}>
+              <td className={m.beyond ? "text-error font-semibold" : ""}>{m.material}</td>
+              <td>{m.read_as === null ? "–" : m.holds === null ? "not to be told" : HELD[m.holds]}</td>
+              <td className={misread ? "text-error" : ""}>
+                {m.read_as === null ? "–" : HELD[m.read_as]}
+                {m.filtered === "premultiplied" && <span className="second"> · averaged multiplied</span>}
+              </td>
+              <td className="num text-right">{figure(m.misread_px)} px</td>
+              <td className="num text-right whitespace-nowrap">
+                {figure(m.averaged_px)} px
+                {m.averaged_px > 0 && <span className="second"> · ΔE {m.worst_delta_e.toFixed(1)}</span>}
+              </td>
+              <td className={`num text-right whitespace-nowrap ${m.beyond && thin ? "text-error" : ""}`}>
+                {m.due_px === null ? "–" : `${figure(m.drawn_px ?? 0)} of ${figure(Math.round(m.due_px))}`}
+                {m.levels.length > 0 && (
+                  <span className="second block">
+                    mip{" "}
+                    {m.levels
+                      .map((v) => `${v.level}: ${percent(v.drawn / Math.max(v.due, 1), 0)}`)
+                      .join(" · ")}
+                  </span>
+                )}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+function Cost({ of }: { of: OverdrawOf }) {
+  if (of.laid.length === 0) return null;
+  const over = of.limit !== null && of.mean > of.limit;
+  return (
+    <>
+      <p className="mt-2" data-testid="overdraw">
+        <b className={over ? "text-error" : ""}>{of.mean.toFixed(2)} blended layers a pixel</b>
+        {of.limit !== null && `, ${of.limit} allowed`}; {of.deepest} at the most; {percent(of.idle, 0)} of
+        them change nothing.
+      </p>
+      <table className="sheet-table mt-1">
+        <thead>
+          <tr>
+            <th>Laid by</th>
+            <th className="text-right!">Fragments</th>
+            <th className="text-right!">hidden</th>
+            <th className="text-right!">change nothing</th>
+            <th className="text-right!">trimming saves</th>
+          </tr>
+        </thead>
+        <tbody>
+          {of.laid.slice(0, 8).map((v) => (
+            <tr key={v.drawable}>
+              <td>{v.drawable}</td>
+              <td className="num text-right">{figure(v.fragments)}</td>
+              <td className="num text-right">{figure(v.hidden)}</td>
+              <td className="num text-right">{figure(v.idle)}</td>
+              <td className="num text-right">{v.trims === null ? "–" : percent(v.trims, 0)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+function Shadows({ of }: { of: ShadowsOf }) {
+  const bright = of.materials.filter((m) => m.pixels > 0);
+  if (of.materials.length === 0) return null;
+  return (
+    <p className="mt-2" data-testid="shadow-through">
+      {bright.length === 0
+        ? "What is blended and throws no shadow leaves nothing too bright."
+        : bright.map((m) => (
+            <span key={m.material} className="block">
+              <b className={of.of_blended === "meant" ? "text-error" : ""}>{m.material}</b> throws no shadow:{" "}
+              {m.stops.toFixed(2)} stops too bright at the most{" "}
+              <span className="second">on {figure(m.pixels)} px</span>
+            </span>
+          ))}
+    </p>
+  );
+}
