@@ -25,7 +25,9 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
     sub = command(
-        "shadow-through", shadow_through, "say by how much what is blended and throws no shadow leaves something too bright"
+        "shadow-through",
+        shadow_through,
+        "say by how much what is blended leaves something too bright or too dark, by the shadow that it throws",
     )
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), metavar="X,Y", help="also tell the stops in a pixel")
@@ -93,11 +95,11 @@ def shadow_through(args: Any) -> int:
     bright = bright_at(survey, args.viewpoint)
     found = ShadowThroughDocument.from_core(build, args.viewpoint, of_blended, bright, tuple(at) if at else None)
     rows = [
-        [m.material, ", ".join(m.things), f"{m.stops:.3f}", str(m.pixels), "-" if m.at is None else f"{m.at:.3f}"]
+        [m.material, ", ".join(m.things), m.through, f"{m.stops:.3f}", str(m.pixels), "-" if m.at is None else f"{m.at:.3f}"]
         for m in found.materials
     ]
-    head = ["material", "things", "stops too bright", f"px beyond {found.limit_stops:g}", "stops at the pixel"]
-    out.table(f"{args.viewpoint}, what is blended and throws no shadow ({found.of_blended})", head, rows)
+    head = ["material", "things", "shadow", "stops too bright", f"px beyond {found.limit_stops:g}", "stops at the pixel"]
+    out.table(f"{args.viewpoint}, what is blended and throws no coloured shadow (shadows are {found.of_blended})", head, rows)
     out.result(found, inputs(args))
     return int(any(m.pixels >= LEAST_PIXELS for m in found.materials))
 

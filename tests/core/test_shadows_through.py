@@ -108,5 +108,6 @@ def test_only_where_blended_things_are_meant_to_cast_a_lack_is_told_and_three_wa
     assert found.suspicion.value == pytest.approx(1.0, abs=1e-3) and found.suspicion.subjects == ("awning_0",)
     verdicts = {r.change.title: r.verdict for r in found.remedies}
     assert verdicts["let sheet 0 colour the light that goes through it"] == "cures"
+    assert verdicts["block all light behind sheet 0"] != "cures", "a shadow that is too dark is none of its own"
     assert not findings(awning("tinted", **meant)) and not findings(awning(alpha=0.1, **meant))
     assert not findings(awning(blend="additive", **meant))

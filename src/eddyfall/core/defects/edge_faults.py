@@ -81,12 +81,13 @@ def kind_of(survey: Survey, drawable: int) -> str:
     return KIND_NAMES[int(survey.stage().state.blend[drawable])]
 
 
-def picture_of(survey: Survey, material: int, kind: str) -> Pictured | None:
-    """What is known of a material's picture, remembered with all that it was made from."""
-    known: Pictured | None = survey.renderer.derive(
-        pictured, survey.build, survey.renderer.packed(survey.build), material, kind
-    ).value
-    return known
+def off_by(survey: Survey, material: int, kind: str) -> tuple[Pictured | None, bool]:
+    """What is known of a material's picture, and whether a frame could show that it is drawn wrongly."""
+    picture = pictured(survey.renderer, survey.build, material, kind)
+    if picture is None:
+        return None, False
+    shown = survey.renderer.derive(strays, survey.build.scene.images[picture.image], picture).value
+    return picture, bool(shown > STRAYS)
 
 
 def edges_at(survey: Survey, viewpoint: str) -> list[Edges]:
@@ -101,9 +102,9 @@ def edges_at(survey: Survey, viewpoint: str) -> list[Edges]:
         if not seen:
             continue
         kind = kind_of(survey, seen[0])
-        picture, told = picture_of(survey, material, kind), None
+        (picture, shown), told = off_by(survey, material, kind), None
         cover = cover_of(frame, seen) if kind == "cutout" else None
-        if picture is not None and survey.renderer.derive(strays, survey.build, picture).value > STRAYS:
+        if picture is not None and shown:
             told = rim(survey.renderer, survey.build, survey.request(viewpoint), material, picture)
         names = tuple(survey.geometry.drawables[d].name for d in seen)
         found.append(Edges(material, kind, names, picture, told, cover))
@@ -239,8 +240,8 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         return []
     kind, name, found = kind_of(survey, subject), survey.build.scene.material_keys[material], []
     where = "opaque" if kind == "cutout" else "blended"
-    picture = picture_of(survey, material, kind)
-    if picture is not None and survey.renderer.derive(strays, survey.build, picture).value > STRAYS:
+    picture, shown = off_by(survey, material, kind)
+    if picture is not None and shown:
         if picture.misread:
             ways = _kind_ways(survey, name, kind, picture)
             found += [Lever(where, w.change, w.predicts, f"its colours are {WORDS[picture.due.holds]}") for w in ways]

@@ -33,7 +33,7 @@ def rim_seen(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame
         blended = build.with_setup(build.setup.model_copy(update={"materials": build.setup.materials | {key: entry}}))
         off = delta_e_2000(frame.display, renderer.frame(blended, spot.request).display) > VISIBLE
         return float(off[spot.pixels].mean()) if spot.pixels.any() else 0.0
-    of = pictured(build, frame.geometry, material, kind)
+    of = pictured(renderer, build, material, kind)
     if of is None or of.now == of.due:
         return 0.0
     told = rim(renderer, build, spot.request, material, of)

@@ -1,12 +1,14 @@
-"""shadow.translucent: what is blended throws no shadow, and what lies in it is too bright.
+"""shadow.translucent: what is blended throws no shadow, or another than it ought to, and what lies in it is too bright or too dark.
 
-Held against the same frame with the thing's light coloured by what it keeps of what is seen through it. Asked where the project means
+Held against the same frame with the thing's light coloured by what it keeps of what is seen through it, both averaged over a few pixels,
+since a pattern is meant to be right on the mean. Asked where the project means
 blended things to cast (`shadow.of_blended`), of plain layers that cover or darken (blended, premultiplied, multiply), not of what adds
 light, cuts, or is a box of mist, nor of nodes that are told not to cast."""
 
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.ndimage import uniform_filter
 
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
@@ -20,7 +22,7 @@ from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.srgb import luminance
 
 CODE = "shadow.translucent"
-STOPS = 0.25
+STOPS, AVERAGED_PX, LEAST_NITS = 0.25, 5, 1e-4
 KINDS_ASKED = tuple(KINDS[k] for k in ("blended", "premultiplied", "multiply"))
 WORDS: dict[ShadowThrough, str] = {
     "tinted": "let {} colour the light that goes through it", "dithered": "block light by a pattern of as much as {} covers",
@@ -30,10 +32,22 @@ WORDS: dict[ShadowThrough, str] = {
 
 @dataclass(frozen=True)
 class Bright:
-    """A material at a viewpoint: things that it is on; by how many stops pixels are too bright (h, w) without its shadow."""
+    """A material at a viewpoint: things that it is on, the shadow that they throw; by how many stops pixels (h, w) are too bright for it,
+    below 0 too dark."""
 
     things: tuple[str, ...]
+    through: ShadowThrough
     stops: np.ndarray
+
+    @property
+    def off(self) -> np.ndarray:
+        """(h, w) bool: beyond the limit."""
+        return np.asarray(np.abs(self.stops) > STOPS)
+
+    @property
+    def most(self) -> float:
+        """Stops where it is most off."""
+        return float(self.stops.flat[int(np.abs(self.stops).argmax())])
 
 
 def with_shadow(build: Build, material: str, through: ShadowThrough) -> Build:
@@ -43,10 +57,10 @@ def with_shadow(build: Build, material: str, through: ShadowThrough) -> Build:
 
 
 def asked(survey: Survey, viewpoint: str) -> dict[int, list[int]]:
-    """By material number, drawables that might throw a shadow and throw none."""
+    """By material number, drawables that might throw a coloured shadow and throw none, or another."""
     s = survey.stage(viewpoint).state
     chosen = (
-        np.isin(s.blend, KINDS_ASKED) & s.drawn & s.casts & s.shadow_pass & (s.shadow_through == SHADOWS_THROUGH.index("none"))
+        np.isin(s.blend, KINDS_ASKED) & s.drawn & s.casts & s.shadow_pass & (s.shadow_through != SHADOWS_THROUGH.index("tinted"))
     )
     found: dict[int, list[int]] = {}
     for d in np.flatnonzero(chosen):
@@ -59,25 +73,29 @@ def observe(survey: Survey, viewpoint: str) -> dict[int, Bright]:
     """Materials without whose shadow something in sight is too bright."""
     if survey.resolved(viewpoint)[Shadow].of_blended != "meant":
         return {}
-    return {m: b for m, b in bright_at(survey, viewpoint).items() if (b.stops > STOPS).sum() >= LEAST_PIXELS}
+    return {m: b for m, b in bright_at(survey, viewpoint).items() if b.off.sum() >= LEAST_PIXELS}
 
 
 def bright_at(survey: Survey, viewpoint: str) -> dict[int, Bright]:
-    """All materials that might throw a shadow and throw none."""
+    """All materials that might throw a coloured shadow and do not."""
     found: dict[int, Bright] = {}
     there = asked(survey, viewpoint)
     if not there or not any(light.casts for light in survey.stage(viewpoint).lights):
         return found
-    now = luminance(survey.frame(viewpoint, "fogged").buffers["fogged"])
+    now = _mean(luminance(survey.frame(viewpoint, "fogged").buffers["fogged"]))
     for material, drawables in there.items():
         due = survey.on(with_shadow(survey.build, survey.build.scene.material_keys[material], "tinted")).frame(
             viewpoint, "fogged"
         )
-        dark = luminance(due.buffers["fogged"])
-        with np.errstate(divide="ignore", invalid="ignore"):
-            stops = np.where((now > dark) & (dark > 0), np.log2(now / dark), 0.0)
-        found[material] = Bright(tuple(survey.geometry.drawables[d].name for d in drawables), stops)
+        right = _mean(luminance(due.buffers["fogged"]))
+        stops = np.log2(np.maximum(now, LEAST_NITS) / np.maximum(right, LEAST_NITS))
+        through = SHADOWS_THROUGH[int(survey.stage(viewpoint).state.shadow_through[drawables[0]])]
+        found[material] = Bright(tuple(survey.geometry.drawables[d].name for d in drawables), through, stops)
     return found
+
+
+def _mean(values: np.ndarray) -> np.ndarray:
+    return np.asarray(uniform_filter(values, AVERAGED_PX, mode="nearest"))
 
 
 def conclude(survey: Survey, seen: dict[str, dict[int, Bright]]) -> list[Suspicion]:
@@ -85,22 +103,24 @@ def conclude(survey: Survey, seen: dict[str, dict[int, Bright]]) -> list[Suspici
     result = []
     for material, there in by_cause(seen).items():
         name = survey.build.scene.material_keys[material]
-        view = max(there, key=lambda v: int((there[v].stops > STOPS).sum()))
-        masks = {v: b.stops > STOPS for v, b in there.items()}
-        n, most = int(masks[view].sum()), float(there[view].stops.max())
+        masks = {v: b.off for v, b in there.items()}
+        view = max(masks, key=lambda v: int(masks[v].sum()))
+        n, most = int(masks[view].sum()), there[view].most
+        does = "throws no shadow" if there[view].through == "none" else f"throws a {there[view].through} shadow"
+        how = "bright" if most > 0 else "dark"
         things = tuple(dict.fromkeys(t for b in there.values() for t in b.things))
         result.append(
             Suspicion(
-                code=CODE, cause_kind="material", cause=name, subjects=things, value=most, limit=STOPS,
-                title=f"{name} throws no shadow: what light goes through it to is {most:.2f} stops too bright",
+                code=CODE, cause_kind="material", cause=name, subjects=things, value=abs(most), limit=STOPS,
+                title=f"{name} {does}: what light goes through it to is {abs(most):.2f} stops too {how}",
                 evidence=(
-                    Evidence(measure=f"too bright at {view}, at the most", value=most, unit="stops", limit=STOPS,
+                    Evidence(measure=f"too {how} at {view}, at the most", value=abs(most), unit="stops", limit=STOPS,
                              source="beside light that is coloured by what the thing keeps of what is seen through it",
                              picture=survey.painted(view, masks[view])),
                     Evidence(measure=f"pixels beyond {STOPS:g} stops", value=float(n), unit="px", limit=LEAST_PIXELS),
                 ),
                 pixels={v: int(m.sum()) for v, m in masks.items()}, regions={v: region_of(m) for v, m in masks.items()},
-                candidates=tuple(_ways(survey, name, len(things))),
+                candidates=tuple(_ways(survey, name, len(things), there[view].through)),
             )
         )  # fmt: skip
     return result
@@ -112,9 +132,9 @@ def change_to(build: Build, material: str, through: ShadowThrough) -> Change:
     return set_leaf(build, path, through, scope="material", title=WORDS[through].format(material))
 
 
-def _ways(survey: Survey, name: str, things: int) -> list[Candidate]:
+def _ways(survey: Survey, name: str, things: int, now: ShadowThrough) -> list[Candidate]:
     rays = survey.size[0] * survey.size[1]
-    return [
+    ways = [
         Candidate(change=change_to(survey.build, name, "tinted"), predicts="as dark, and as coloured, as what is seen through it",
                   costs=(Cost("rays for each light", rays, "rays"),)),
         Candidate(change=change_to(survey.build, name, "dithered"), predicts="as dark on the mean, a pattern where a filter shows it",
@@ -122,6 +142,7 @@ def _ways(survey: Survey, name: str, things: int) -> list[Candidate]:
         Candidate(change=change_to(survey.build, name, "whole"), predicts="a shadow, too dark",
                   costs=(Cost("drawn into each map", things, "draws"),)),
     ]  # fmt: skip
+    return [w for w in ways if w.change.title != WORDS.get(now, "").format(name)]
 
 
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
@@ -139,8 +160,8 @@ FAMILY = register(
     Family(
         "shadows of what light goes through",
         (
-            Code(code=CODE, words="What is blended throws no shadow", kind="Shadow", symptom="missing shadow",
-                 limit=f"stops that something in sight is too bright: {STOPS:g}; pixels: {LEAST_PIXELS}"),
+            Code(code=CODE, words="What is blended throws no shadow, or a wrong one", kind="Shadow", symptom="missing shadow",
+                 limit=f"stops that something in sight is too bright or too dark: {STOPS:g}; pixels: {LEAST_PIXELS}"),
         ),
         observe,
         conclude,

@@ -93,7 +93,8 @@ def cover_of(frame: Frame, drawables: list[int]) -> Cover:
     due, finest = np.zeros(len(at)), np.zeros(len(at))
     for j in range(ACROSS):
         for i in range(ACROSS):
-            within = met.uv(x + (i + 0.5) / ACROSS + jx, y + (j + 0.5) / ACROSS + jy)
+            # Within a pixel coordinates run evenly enough: what perspective bends them by is far below a texel of any use.
+            within = at + ((i + 0.5) / ACROSS - 0.5) * (right - at) + ((j + 0.5) / ACROSS - 0.5) * (down - at)
             due += keeps_alpha(material, within, finest, cutouts)
     due /= ACROSS**2
     np.add.at(where.reshape(-1), pixel, due - drawn)

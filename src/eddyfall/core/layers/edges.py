@@ -12,7 +12,8 @@ from eddyfall.core.layers.census import covered
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaf
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.maps import drawn_materials
+from eddyfall.core.scene.maps import Over, overridden_maps, with_maps
+from eddyfall.core.scene.model import Image, Scene
 from eddyfall.core.scene.setup.tables import MaterialSetup
 from eddyfall.core.shade.alpha_forms import Filters, Form, Holds, form_of, stored_as
 from eddyfall.core.shade.srgb import DECODE_TABLE, decode, encode
@@ -76,12 +77,30 @@ def _read_as(pixels: np.ndarray, holds: str) -> tuple[np.ndarray, np.ndarray]:
 
 
 @dataclass(frozen=True)
-class Pictured:
-    """A material's base picture: its image's number, texels that its triangles cover (h, w) bool, what it is told to hold, how it is stored
-    now and how it ought to be."""
+class Painted:
+    """A material's base picture: its image's number, and what it is told to hold over the texels that its triangles cover."""
 
     image: int
-    mask: np.ndarray
+    told: Told
+
+
+def painted_on(scene: Scene, over: tuple[Over, ...], geometry: Geometry, material: int) -> Painted | None:
+    """What is known of a material's base picture, whatever the setup makes of it; None if it has none, or one without alpha. over: what is
+    drawn in the stead of what the scene file binds."""
+    use = with_maps(scene.materials, over)[material].base_texture
+    if use is None:
+        return None
+    pixels = scene.images[use.image].pixels
+    if pixels.shape[2] < 4 or (pixels[..., 3] == 255).all():
+        return None
+    return Painted(use.image, told(pixels, covered(geometry, material, pixels.shape[:2], (use.wrap_u, use.wrap_v), use.uv_set)))
+
+
+@dataclass(frozen=True)
+class Pictured:
+    """A material's base picture: its image's number, what it is told to hold, how it is stored now and how it ought to be."""
+
+    image: int
     told: Told
     now: Form
     due: Form
@@ -92,26 +111,26 @@ class Pictured:
         return self.told.holds is not None and self.now.holds != self.due.holds
 
 
-def pictured(build: Build, geometry: Geometry, material: int, blend: str) -> Pictured | None:
-    """What is known of a material's base picture; None if it has none, or one without alpha. blend: the material's kind."""
-    use = drawn_materials(build)[material].base_texture
-    if use is None or blend in ("opaque", "destination_out") or build.scene.images[use.image].pixels.shape[2] < 4:
+def pictured(renderer: Renderer, build: Build, material: int, blend: str) -> Pictured | None:
+    """What is known of a material's base picture, and what the setup makes of it; None if it has none, or one without alpha. blend: the
+    material's kind."""
+    if blend in ("opaque", "destination_out"):
         return None
-    pixels = build.scene.images[use.image].pixels
-    if (pixels[..., 3] == 255).all():
+    found: Painted | None = renderer.derive(
+        painted_on, build.scene, overridden_maps(build), renderer.packed(build), material
+    ).value
+    if found is None:
         return None
     entry = build.setup.materials.get(build.scene.material_keys[material], MaterialSetup())
-    mask = covered(geometry, material, pixels.shape[:2], (use.wrap_u, use.wrap_v), use.uv_set)
-    found, now = told(pixels, mask), form_of(blend, entry.colours_hold, entry.filtered)
-    due = form_of(blend, found.holds or now.holds, "premultiplied")
-    return Pictured(use.image, mask, found, now, due)
+    now = form_of(blend, entry.colours_hold, entry.filtered)
+    return Pictured(found.image, found.told, now, form_of(blend, found.told.holds or now.holds, "premultiplied"))
 
 
-def strays(build: Build, of: Pictured) -> float:
+def strays(image: Image, of: Pictured) -> float:
     """How far light of the picture's first mips, as it is stored, is from what is due, in shares of white: the most of any texel."""
     if of.now == of.due:
         return 0.0
-    pixels, most = build.scene.images[of.image].pixels, 0.0
+    pixels, most = image.pixels, 0.0
     for now, due in zip(_light(pixels, of.now), _light(pixels, of.due)):
         most = max(most, float(np.abs(now - due).max(initial=0.0)))
     return most

@@ -92,7 +92,7 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
         f = shown_of(fragments_of(inputs, section))
         without_order(f, section.sorting, layer.reshape(-1, 6))
         return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
-    if section.split:
+    if section.splits[inputs["in_view"]].any():
         in_turn(shown_of(fragments_of(inputs, section)), layer.reshape(-1, 6))
         return {"layer": layer, "linear": (layer[..., :3] + layer[..., 3:] * fogged).astype(np.float32)}
     given = _given(inputs, section)
@@ -136,7 +136,7 @@ def fragments_of(inputs: Values, section: BlendedSection, least: int = 1) -> Fra
     counts[:] = 0
     _blend_layer(*given, KEEP, _NO_LAYER, starts, counts, *found)
     whole = Fragments(starts, *found)
-    return in_parts(whole, section.splits) if section.per_m.any() else whole
+    return in_parts(whole, section.splits) if section.per_m[inputs["in_view"]].any() else whole
 
 
 def in_parts(f: Fragments, splits: np.ndarray) -> Fragments:

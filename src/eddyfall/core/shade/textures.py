@@ -1,6 +1,9 @@
 """Mip chains and texture sampling as graphics hardware does it (OpenGL ES 3.0, 3.8.10): 8-bit levels, trilinear, anisotropic."""
 
 import math
+import threading
+import weakref
+from collections import OrderedDict
 from typing import NamedTuple
 
 import numpy as np
@@ -32,6 +35,32 @@ def mip_chain(pixels: np.ndarray, colour: bool) -> list[np.ndarray]:
     chain = [pixels]
     while max(chain[-1].shape[:2]) > 1:
         chain.append(_halved(chain[-1], colour))
+    return chain
+
+
+CHAINS_BYTES = 128 << 20  # of mip chains that are kept, so that another way to draw one picture leaves the others as they are
+_chains: "OrderedDict[tuple[int, bool, bool, Form], tuple[weakref.ref[Image], list[np.ndarray]]]" = OrderedDict()
+_chains_lock = threading.Lock()
+
+
+def kept_chain(image: Image, colour: bool, mips: bool, form: Form) -> list[np.ndarray]:
+    """`mip_chain` of an image as a form stores it (without mips: its finest level), remembered for as long as the image lives and there is
+    room; not to be written to."""
+    key = (id(image), colour, mips, form)
+    with _chains_lock:
+        known = _chains.get(key)
+        if known is not None and known[0]() is image:
+            _chains.move_to_end(key)
+            return known[1]
+    pixels = stored_as(image.pixels, form)
+    chain = mip_chain(pixels, colour) if mips else [pixels]
+    with _chains_lock:
+        _chains[key] = weakref.ref(image), chain
+        room = CHAINS_BYTES - sum(level.nbytes for of, made in _chains.values() if of() is not None for level in made)
+        for old in [k for k, (of, _) in _chains.items() if of() is None]:
+            del _chains[old]
+        while room < 0 and _chains:
+            room += sum(level.nbytes for level in _chains.popitem(last=False)[1][1])
     return chain
 
 
@@ -83,8 +112,7 @@ def build_store(
             form = forms[m] if forms and column == 0 else AS_IT_IS
             if (use, colour, form) not in known:
                 if (use.image, colour, form) not in chains:
-                    pixels = stored_as(images[use.image].pixels, form)
-                    chain = mip_chain(pixels, colour) if mips else [pixels]
+                    chain = kept_chain(images[use.image], colour, mips, form)
                     chains[use.image, colour, form] = (len(levels), len(chain))
                     for level in chain:
                         levels.append((offset, level.shape[1], level.shape[0]))

@@ -77,6 +77,8 @@ def cut(starts, far, long, splits, new_starts, source, new_far, new_long):
     other, the farthest first; those of fragments that split (n,) come before the first that lies nearer."""
     for i in prange(len(starts) - 1):
         at, most = new_starts[i], new_starts[i + 1] - new_starts[i]
+        if most == 0:
+            continue
         edges = np.empty(most + 2)
         for turn in range(2):
             for n in range(starts[i], starts[i + 1]):

@@ -19,6 +19,7 @@ from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetu
 Path = tuple[str, ...]
 NOT_DRAWN = name_of(Budget)  # a section that no pass reads
 FACTS = {"diameter_deg", "diameter_m"}  # said of a light, whether anything is drawn by it or not
+ASKED = {"of_blended"}  # of section shadow: what a sweep is asked to find, not what is drawn
 OF_LIGHTS = (
     "technique", *sorted(LOOK_UP - FACTS), "resolution", "faces", "lightmap_shade", "soft_rays", "contact_m", "contact_thick_m",
 )  # fmt: skip
@@ -105,7 +106,7 @@ def _reset(build: Build, paths: list[tuple[Path, Any]]) -> Change:
 def non_default(build: Build) -> Iterator[tuple[Path, Any, Any]]:
     """(path, value, default) of shadow settings that are not at their default: of the project, of targets and roles, of assets."""
     for name, field in Shadow.model_fields.items():
-        if getattr(build.setup[Shadow], name) != field.default:
+        if name not in ASKED and getattr(build.setup[Shadow], name) != field.default:
             yield ("shadow", name), getattr(build.setup[Shadow], name), field.default
     for table, kind, names in OF_TABLES:
         for key, entry in getattr(build.setup, table).items():

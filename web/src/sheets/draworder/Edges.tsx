@@ -130,16 +130,17 @@ function Cost({ of }: { of: OverdrawOf }) {
 }
 
 function Shadows({ of }: { of: ShadowsOf }) {
-  const bright = of.materials.filter((m) => m.pixels > 0);
+  const off = of.materials.filter((m) => m.pixels > 0);
   if (of.materials.length === 0) return null;
   return (
     <p className="mt-2" data-testid="shadow-through">
-      {bright.length === 0
-        ? "What is blended and throws no shadow leaves nothing too bright."
-        : bright.map((m) => (
+      {off.length === 0
+        ? "Shadows of what is blended leave nothing too bright or too dark."
+        : off.map((m) => (
             <span key={m.material} className="block">
-              <b className={of.of_blended === "meant" ? "text-error" : ""}>{m.material}</b> throws no shadow:{" "}
-              {m.stops.toFixed(2)} stops too bright at the most{" "}
+              <b className={of.of_blended === "meant" ? "text-error" : ""}>{m.material}</b>{" "}
+              {m.through === "none" ? "throws no shadow" : `throws a ${m.through} shadow`}:{" "}
+              {Math.abs(m.stops).toFixed(2)} stops too {m.stops > 0 ? "bright" : "dark"} at the most{" "}
               <span className="second">on {figure(m.pixels)} px</span>
             </span>
           ))}

@@ -200,7 +200,7 @@ const SHADOWS = {
   viewpoint: "left",
   of_blended: "meant",
   limit_stops: 0.25,
-  materials: [{ material: "awning", things: ["awning"], stops: 1, pixels: 512, at: null }],
+  materials: [{ material: "awning", things: ["awning"], through: "none", stops: 1, pixels: 512, at: null }],
 };
 
 function sheet(

@@ -2,19 +2,18 @@
 
 from typing import Self
 
-import numpy as np
-
 from eddyfall.core.defects.shadow_translucent import STOPS, Bright
 from eddyfall.core.handover.documents.base import Document
 from eddyfall.core.scene.build import Build
 
 
 class NoShadowDocument(Document):
-    """A material that throws no shadow: things; by how many stops something in sight is too bright for it, at the most; pixels beyond the
-    limit; at: stops in the pixel that was asked about (null: none was)."""
+    """A material that throws no coloured shadow: things; what light makes of it as set; by how many stops something in sight is too bright
+    for it (below 0: too dark), at the most; pixels beyond the limit; at: stops in the pixel that was asked about (null: none was)."""
 
     material: str
     things: list[str]
+    through: str
     stops: float
     pixels: int
     at: float | None
@@ -36,8 +35,8 @@ class ShadowThroughDocument(Document):
             viewpoint=viewpoint, of_blended=of_blended, limit_stops=STOPS,
             materials=[
                 NoShadowDocument(
-                    material=build.scene.material_keys[m], things=list(b.things), stops=float(np.max(b.stops)),
-                    pixels=int((b.stops > STOPS).sum()), at=None if at is None else float(b.stops[at[1], at[0]]),
+                    material=build.scene.material_keys[m], things=list(b.things), through=b.through, stops=b.most,
+                    pixels=int(b.off.sum()), at=None if at is None else float(b.stops[at[1], at[0]]),
                 )
                 for m, b in found.items()
             ],
