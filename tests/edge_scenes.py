@@ -99,3 +99,21 @@ def spray(count=1, budget=0.0, n=256):
             "budget": {"blended_layers": budget}, **EXACT,
         },
     )  # fmt: skip
+
+
+def two_cards(by):
+    """Two black cards of alpha .5, drawn by their alpha tests, before a bank of 1 nit."""
+    half = Image("half", freeze(np.full((8, 8, 4), 128, np.uint8)))
+    things = []
+    for k in range(2):
+        material = Material(
+            f"half {k}", (0, 0, 0, 1), base_texture=TextureUse(0), unlit=True, alpha_mode="MASK", double_sided=True
+        )
+        things.append(card(f"card_{k}", (-2 + 0.37 * k, 2), (-2, 2 - 0.29 * k), -4.0 - k, material))
+    return build_of(
+        card("bank", (-9, 9), (-9, 9), -8.0, unlit("bank", 1.0)), *things, images=(half,),
+        setup={
+            "materials": {f"half {k}": {"cut_by": by} for k in range(2)},
+            "viewpoints": {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 30}}, **EXACT,
+        },
+    )  # fmt: skip

@@ -108,6 +108,9 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--meters", action="store_true", help="the meter house with its probes and its mirror instead; only written")
     sub.add_argument("--glass", action="store_true", help="the glasshouse with its blended things instead; only written")
     sub.add_argument("--lantern", action="store_true", help="the lantern room with its panes instead; only written")
+    sub.add_argument(
+        "--vinery", action="store_true", help="the vinery with its leaves, mist and shade cloths instead; only written"
+    )
     add_lightmap_commands(command)
     add_shadow_commands(command)
     add_light_commands(command)
@@ -348,7 +351,7 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.write import write_demo
 
     out = Out(args)
-    others = (args.hall, args.yard, args.court, args.gallery, args.meters, args.glass, args.lantern)
+    others = (args.hall, args.yard, args.court, args.gallery, args.meters, args.glass, args.lantern, args.vinery)
     if args.only_write or any(others):
         from eddyfall.demo.court import write_court
         from eddyfall.demo.gallery import write_gallery
@@ -356,9 +359,19 @@ def _demo(args: Any) -> int:
         from eddyfall.demo.hall import write_hall
         from eddyfall.demo.lantern_room import write_lantern_room
         from eddyfall.demo.meter_house import write_meter_house
+        from eddyfall.demo.vinery import write_vinery
         from eddyfall.demo.yard import write_yard
 
-        writes = (write_hall, write_yard, write_court, write_gallery, write_meter_house, write_glasshouse, write_lantern_room)
+        writes = (
+            write_hall,
+            write_yard,
+            write_court,
+            write_gallery,
+            write_meter_house,
+            write_glasshouse,
+            write_lantern_room,
+            write_vinery,
+        )
         asked = zip(others, writes)
         write = next((write for wanted, write in asked if wanted), write_demo)
         paths = write(args.out)

@@ -17,7 +17,7 @@ from eddyfall.core.layers.edges import told
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.shade.alpha_forms import Form, stored_as
 from eddyfall.core.sweep import sweep
-from edge_scenes import EDGE, foliage, leaf_alpha, leaf_on, leaves_before, noise
+from edge_scenes import EDGE, foliage, leaf_alpha, leaf_on, leaves_before, noise, two_cards
 
 RENDERER = Renderer()
 
@@ -162,3 +162,28 @@ def test_a_picture_that_is_clear_or_solid_all_over_is_refused(alpha, says):
     change = Change(id="s", scope="material", operation=Operation(name="texture.spread_colour", params={"image": "leaf picture"}))
     with pytest.raises(ChangeError, match=says):
         apply_change(leaves_before(0.05, pixels), change)
+
+
+@pytest.mark.parametrize("by", ["pattern", "scattered"])
+def test_a_level_of_one_alpha_is_drawn_as_often_as_it_is_covered(by):
+    """Where no scale helps, dithering does: on the mean as much is drawn as there is."""
+    pixels = np.full((256, 256, 4), 200, np.uint8)
+    pixels[..., 3] = np.where(np.arange(256) % 4 == 0, 255, 0)
+    plain = leaves_before(0.05, pixels, "MASK", z=-8.0)
+    assert COVERAGE in codes_of(plain)
+    build = leaves_before(0.05, pixels, "MASK", z=-8.0, cut_by=by)
+    cover = cover_of(RENDERER.frame(build, Request("eye", (480, 270)), "depth"), [1])
+    assert cover.due / cover.pixels == pytest.approx(0.25, abs=0.02) and cover.drawn / cover.due == pytest.approx(1.0, abs=0.1)
+    assert COVERAGE not in codes_of(build)
+
+
+def test_hashed_layers_spread_as_the_binomial_says():
+    """Two layers of alpha .5 let .25 through; each pixel tosses for it: a standard deviation of .433, .217 and .108 at 1, 4 and 16 samples;
+    one pattern for both lets .50 through (derived, binomial)."""
+    request = Request("eye", (120, 120))
+    for by, mean in (("scattered", 0.25), ("pattern", 0.5)):
+        shown = RENDERER.picture(two_cards(by), request)[20:100, 20:100, 0]
+        assert (shown > 0.5).mean() == pytest.approx(mean, abs=0.02), by
+    for samples, std in ((1, 0.433), (4, 0.217), (16, 0.108)):
+        shown = RENDERER.picture(two_cards("scattered"), request, samples)[20:100, 20:100, 0]
+        assert float(shown.std()) == pytest.approx(std, rel=0.08)

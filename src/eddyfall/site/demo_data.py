@@ -1,6 +1,6 @@
 """Fills the demo's projects, as jobs of the worker: the river front, swept, with one case half worked and one with a kept change and its
 proof; the pump hall, baked; the tow-path yard; the wheel-house court; the gauge gallery; the meter house;
-the glasshouse; and the lantern room."""
+the glasshouse; the lantern room; and the vinery."""
 
 import os
 import tempfile
@@ -30,10 +30,12 @@ from eddyfall.demo.lantern_room import NAME as LANTERN_NAME
 from eddyfall.demo.lantern_room import write_lantern_room
 from eddyfall.demo.meter_house import NAME as METERS_NAME
 from eddyfall.demo.meter_house import write_meter_house
+from eddyfall.demo.vinery import NAME as VINERY_NAME
+from eddyfall.demo.vinery import write_vinery
 from eddyfall.demo.write import NAME, write_demo
 from eddyfall.demo.yard import NAME as YARD_NAME
 from eddyfall.demo.yard import write_yard
-from eddyfall.site.demo_start import COURT, GALLERY, GLASS, KIND, LANTERN, METERS, PUMP_HALL, RIVER_FRONT, USER, YARD
+from eddyfall.site.demo_start import COURT, GALLERY, GLASS, KIND, LANTERN, METERS, PUMP_HALL, RIVER_FRONT, USER, VINERY, YARD
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
@@ -59,6 +61,7 @@ def demo(job_id: int) -> None:
             METERS: _swept_later(METERS_NAME, "the meter house", write_meter_house),
             GLASS: _swept_later(GLASS_NAME, "the glasshouse", write_glasshouse),
             LANTERN: _swept_later(LANTERN_NAME, "the lantern room", write_lantern_room),
+            VINERY: _swept_later(VINERY_NAME, "the vinery", write_vinery),
             YARD: _swept_later(YARD_NAME, "the tow-path yard", write_yard),
         }
         return fills[project.name](project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))

@@ -108,6 +108,7 @@ class Suspicion:
     not_drawn_yet: str = ""
     facts: dict[str, Any] = field(default_factory=dict)
     content_lost: bool = False  # a whole frame or thing is not there: blocking, whatever the pixels say
+    restores: bool = False  # subjects are not drawn where they are: pixels that show them once they are put right are their own
 
     @property
     def fingerprint(self) -> str:

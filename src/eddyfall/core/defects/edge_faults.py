@@ -206,6 +206,12 @@ def keep_coverage(survey: Survey, name: str) -> Change:
     )
 
 
+def cut_by(survey: Survey, name: str, by: str) -> Change:
+    """Alpha that is held against a pattern, or scattered numbers."""
+    words = {"pattern": f"cut {name} by a pattern of its alpha", "scattered": f"scatter the alpha test of {name}"}
+    return set_leaf(survey.build, ("materials", name, "cut_by"), by, scope="material", title=words[by])
+
+
 def _coverage_found(survey: Survey, name: str, things: tuple[str, ...], thin: dict[str, Edges]) -> Suspicion:
     covers = {v: e.cover for v, e in thin.items() if e.cover is not None}
     view = max(covers, key=lambda v: abs(covers[v].drawn - covers[v].due))
@@ -215,7 +221,7 @@ def _coverage_found(survey: Survey, name: str, things: tuple[str, ...], thin: di
     worst = max(cover.levels, key=lambda v: abs(v.drawn - v.due))
     blended = set_leaf(survey.build, ("materials", name, "blend"), "blended", scope="material", title=f"draw {name} as blended")
     return Suspicion(
-        code=COVERAGE, cause_kind="material", cause=name, subjects=things, value=share, limit=OFF_SHARE,
+        code=COVERAGE, cause_kind="material", cause=name, subjects=things, value=share, limit=OFF_SHARE, restores=True,
         title=f"{name} {does} far off: {cover.drawn} px of it are drawn, {cover.due:.0f} are there",
         evidence=(
             Evidence(measure=f"coverage at {view}, off by", value=share, unit="share", limit=OFF_SHARE,
@@ -226,6 +232,8 @@ def _coverage_found(survey: Survey, name: str, things: tuple[str, ...], thin: di
         pixels={v: int(m.sum()) for v, m in masks.items()}, regions={v: region_of(m) for v, m in masks.items()},
         candidates=(
             Candidate(change=keep_coverage(survey, name), predicts="as much passes at every level"),
+            *(Candidate(change=cut_by(survey, name, by), predicts="each pixel is drawn as often as it is covered",
+                        side_effects=("a pattern or grain shows, less of it with more samples",)) for by in ("pattern", "scattered")),
             Candidate(change=blended, predicts="each pixel shows its share", costs=(Cost("sorted draws", len(things), "draws"),),
                       side_effects=("it writes no depth and has to be sorted",)),
         ),
@@ -250,6 +258,9 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
             found += [Lever(where, w.change, w.predicts, "colours of what is clear are averaged in") for w in ways]
     if kind == "cutout":
         found.append(Lever("opaque", keep_coverage(survey, name), "as much passes at every level", "averaged alpha is tested"))
+        found.append(
+            Lever("opaque", cut_by(survey, name, "pattern"), "each pixel as often as it is covered", "averaged alpha is tested")
+        )
     return found
 
 

@@ -19,6 +19,7 @@ from eddyfall.core.frame.stage import (
     alpha_forms,
     alpha_tests,
     coverage_keepers,
+    cuts_by,
     make_camera,
     make_cutouts,
     make_shadow_cutouts,
@@ -183,7 +184,7 @@ class Renderer:
         t, b = resolved[Textures], resolved[Bake]
         stored = self.derive(material_store, build.scene, t.mips, overridden_maps(build), alpha_forms(build))
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
-        cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures, coverage_keepers(build))
+        cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures, coverage_keepers(build), cuts_by(build))
         plain = self.derive(plain_cutouts, alpha_tests(build), packed, textures)
         shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), plain, packed)
         lightmaps = self.derive(lightmap_store, build, packed, StoredRule.from_bake(b), resolved.light_set)

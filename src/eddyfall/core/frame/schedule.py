@@ -29,7 +29,15 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "textures.mip_bias",
         "textures.mips",
     ),
-    "cutouts": (*MAPS, "materials.blend", "materials.coverage_kept", "textures.anisotropy", "textures.mip_bias", "textures.mips"),
+    "cutouts": (
+        *MAPS,
+        "materials.blend",
+        "materials.coverage_kept",
+        "materials.cut_by",
+        "textures.anisotropy",
+        "textures.mip_bias",
+        "textures.mips",
+    ),
     "shadow_cutouts": (
         *MAPS,
         "materials.blend",

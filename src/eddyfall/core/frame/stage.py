@@ -11,7 +11,7 @@ from eddyfall.core.hashing import freeze
 from eddyfall.core.passes.contract import Camera, DrawableState, LightState, LookUp, Stage, Textures
 from eddyfall.core.passes.draw_order import TRIANGLES
 from eddyfall.core.raster.coverage import with_coverage_kept
-from eddyfall.core.raster.rasterise import DITHERED, Cutouts
+from eddyfall.core.raster.rasterise import DITHERED, Cutouts, cut_as
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import Over, with_maps
@@ -20,9 +20,11 @@ from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
 from eddyfall.core.scene.setup.tables import (
+    CUTS_BY,
     SHADOWS_THROUGH,
     THICKNESSES,
     VOLUME_SORTS,
+    CutBy,
     LightSetup,
     MaterialSetup,
     NodeSetup,
@@ -222,12 +224,23 @@ def coverage_keepers(build: Build) -> tuple[int, ...]:
 
 
 def make_cutouts(
-    tests: tuple[tuple[bool, float], ...], geometry: Geometry, textures: Textures, keepers: tuple[int, ...] = ()
-) -> Cutouts:
-    """Alpha tests of the drawables whose material is a cutout; tests as `alpha_tests`, keepers as `coverage_keepers` gives them."""
+    tests: tuple[tuple[bool, float], ...], geometry: Geometry, textures: Textures, keepers: tuple[int, ...] = (),
+    cuts: tuple[CutBy, ...] = (),
+) -> Cutouts:  # fmt: skip
+    """Alpha tests of the drawables whose material is a cutout; tests as `alpha_tests`, keepers as `coverage_keepers`, cuts as `cuts_by`
+    gives them."""
     plain = plain_cutouts(tests, geometry, textures)
     kept = [m for m in keepers if plain.table[m, 5] and (plain.material == m).any()]
-    return with_coverage_kept(plain, kept) if kept else plain
+    plain = with_coverage_kept(plain, kept) if kept else plain
+    if not cuts:
+        return plain
+    return plain._replace(cutoff=cut_as(plain.cutoff, np.array([CUTS_BY.index(by) for by in cuts] + [0])))
+
+
+def cuts_by(build: Build) -> tuple[CutBy, ...]:
+    """By material index, what its alpha is held against; empty where it is the cutoff everywhere."""
+    found = tuple(build.setup.materials.get(key, MaterialSetup()).cut_by for key in build.scene.material_keys)
+    return found if any(by != "cutoff" for by in found) else ()
 
 
 def plain_cutouts(tests: tuple[tuple[bool, float], ...], geometry: Geometry, textures: Textures) -> Cutouts:

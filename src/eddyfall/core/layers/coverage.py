@@ -89,7 +89,7 @@ def cover_of(frame: Frame, drawables: list[int]) -> Cover:
     size = cutouts.levels[cutouts.table[material, 0], 1:3]
     long = np.maximum((((right - at) * size) ** 2).sum(axis=1), (((down - at) * size) ** 2).sum(axis=1))
     level[pictured] = 0.5 * np.log2(np.maximum(long[pictured], 1e-12)) + cutouts.bias[material[pictured]]
-    drawn = keeps_alpha(material, at, level, cutouts)
+    drawn = np.isin(frame.drawable.ravel()[pixel], drawables) & (found.key[open_to] == frame.buffers["depth"].ravel()[pixel])
     due, finest = np.zeros(len(at)), np.zeros(len(at))
     for j in range(ACROSS):
         for i in range(ACROSS):

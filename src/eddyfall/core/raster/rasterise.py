@@ -15,6 +15,13 @@ BANDS = 48
 
 
 DITHERED = -1.0  # as a cutoff: what is drawn follows a pattern of so many texels as alpha says
+PATTERN, SCATTERED = 1.0, 3.0  # added to a cutoff that is tested so instead, and the sum made negative
+
+
+def cut_as(cutoff: np.ndarray, by: np.ndarray) -> np.ndarray:
+    """(m,) float32 cutoffs as kernels take them; by (m,): 0 tested, 1 by a pattern, 2 scattered."""
+    told = np.maximum(cutoff, 1e-3)
+    return np.asarray(np.choose(by, [cutoff, -(told + PATTERN), -(told + SCATTERED)]), np.float32)
 
 
 class Cutouts(NamedTuple):
@@ -81,6 +88,9 @@ def _keeps(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs, cutoff, factor, 
         long = max(((ux - u) * w) ** 2 + ((vx - v) * h) ** 2, ((uy - u) * w) ** 2 + ((vy - v) * h) ** 2)
         level = 0.5 * np.log2(max(long, 1e-12)) + bias
         value *= sample_alpha(u, v, level, table, m, levels, alpha)
+    if cutoff < -SCATTERED:
+        u, v = _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs)
+        return value > scattered(u, v)
     if cutoff < 0.0:
         return value > pattern(px // SUBPIXEL, py // SUBPIXEL)
     return value >= cutoff
@@ -110,7 +120,8 @@ def sample_alpha(u, v, level, table, m, levels, alpha):
 
 
 def keeps_alpha(material: np.ndarray, uv: np.ndarray, level: np.ndarray, cutouts: Cutouts) -> np.ndarray:
-    """(n,) bool: whether the alpha of materials (n,), -1 for none, reaches their cutoff at uv (n, 2) and mip levels (n,)."""
+    """(n,) bool: whether the alpha of materials (n,), -1 for none, reaches their cutoff at uv (n, 2) and mip levels (n,), whatever pattern
+    a picture is drawn by."""
     c = cutouts
     return _keeps_alpha(material, uv, level, c.cutoff, c.factor, c.table, c.levels, c.alpha)
 
@@ -124,11 +135,21 @@ def _keeps_alpha(material, uv, level, cutoff, factor, table, levels, alpha):
             value = float(factor[m])
             if table[m, 5] == 1:
                 value *= sample_alpha(uv[i, 0], uv[i, 1], level[i], table, m, levels, alpha)
-            if cutoff[m] < 0.0:
+            if cutoff[m] == DITHERED:
                 kept[i] = value > scattered(uv[i, 0], uv[i, 1])
             else:
-                kept[i] = value >= cutoff[m]
+                kept[i] = value >= true_cutoff(cutoff[m])
     return kept
+
+
+@helper
+def true_cutoff(cutoff):
+    """The cutoff of a material, however it is tested in a picture: what is there does not depend on that."""
+    if cutoff < -SCATTERED:
+        return -cutoff - SCATTERED
+    if cutoff < 0.0:
+        return -cutoff - PATTERN
+    return cutoff
 
 
 @helper
@@ -326,16 +347,15 @@ def keeps_plain(
     p: the corners in subpixels, counter-clockwise, which are corners `order` of inv_w (3,) and uvs (3, 2)."""
     alpha = float(cutouts.factor[m])
     start, levels, wrap_u, wrap_v, nearest, textured = (int(v) for v in cutouts.table[m])
+
+    def uv(x: int, y: int) -> np.ndarray:
+        area = np.array([_edge_plain(*(np.array(c) for c in (p[(k + 1) % 3], p[(k + 2) % 3], (x, y)))) for k in range(3)], float)
+        weight = area * inv_w[list(order)]  # perspective: 1/w is what runs evenly over the screen
+        return np.asarray(weight @ uvs[list(order)] / weight.sum())
+
+    where = uv(*at)
     if textured:
-
-        def uv(x: int, y: int) -> np.ndarray:
-            area = np.array(
-                [_edge_plain(*(np.array(c) for c in (p[(k + 1) % 3], p[(k + 2) % 3], (x, y)))) for k in range(3)], float
-            )
-            weight = area * inv_w[list(order)]  # perspective: 1/w is what runs evenly over the screen
-            return np.asarray(weight @ uvs[list(order)] / weight.sum())
-
-        here, size = uv(*at), cutouts.levels[start, 1:3]
+        here, size = where, cutouts.levels[start, 1:3]
         right, down = uv(at[0] + SUBPIXEL, at[1]), uv(at[0], at[1] + SUBPIXEL)
         footprint = max(float(np.linalg.norm((right - here) * size)), float(np.linalg.norm((down - here) * size)))
         level = min(max(np.log2(max(footprint, 1e-6)) + float(cutouts.bias[m]), 0.0), levels - 1)
@@ -345,6 +365,8 @@ def keeps_plain(
         if part > 0:
             below += part * (_alpha_plain(here, int(level) + 1, start, (wrap_u, wrap_v), bool(nearest), cutouts) - below)
         alpha *= below
+    if cutouts.cutoff[m] < -SCATTERED:
+        return bool(alpha > scattered(*where))
     if cutouts.cutoff[m] < 0:
         return bool(alpha > pattern(at[0] // SUBPIXEL, at[1] // SUBPIXEL))
     return bool(alpha >= cutouts.cutoff[m])

@@ -144,7 +144,10 @@ class Prover:
         worst = max(where, key=lambda v: suspicion.pixels.get(v, 0))
         delta = self._seen(changed, worst)
         ids = [i for i, d in enumerate(self.survey.geometry.drawables) if d.name in suspicion.subjects]
-        collateral = float((delta.changed & ~np.isin(delta.before, ids) & ~self._covered(worst, ids)).mean())
+        own = np.isin(delta.before, ids) | self._covered(worst, ids)
+        if suspicion.restores:
+            own |= np.isin(delta.after, [i for i, name in enumerate(delta.names_after) if name in suspicion.subjects])
+        collateral = float((delta.changed & ~own).mean())
         verdict: Verdict = remedy.verdict
         if verdict == "no effect" and ought is not None and delta.changed.any():
             mine = np.isin(delta.before, ids) | np.isin(self._small(ought, worst)[1], ids)

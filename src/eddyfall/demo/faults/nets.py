@@ -1,6 +1,8 @@
 """depth.missing-prepass: rope fender nets whose shader has no depth pass, three materials, one of them at the far end of the quay.
 
-shadow.hole-lost: their mesh is finer than the shadow maps' texels, so that the shadows of the near ones come out too solid."""
+shadow.hole-lost: their mesh is finer than the shadow maps' texels, so that the shadows of the near ones come out too solid.
+
+blend.coverage, blend.fringe: averaged alpha fills their meshes up far off, averaged colours take in what lies between the ropes."""
 
 import numpy as np
 
@@ -51,6 +53,12 @@ def sow(world: World) -> None:
             "hidden_in_roles": {},
         }
     )
+    # Their picture's mips fill up, and what lies between the ropes is of another shade: what is told of the far ones.
+    for code, material, panels_of in (
+        ("blend.coverage", "net_manila", (1, 2, 4)), ("blend.coverage", "net_tarred", (3, 5, 6)), ("blend.fringe", "net_manila", (1, 2, 4)),
+    ):  # fmt: skip
+        subjects = [f"fender_net_{n}" for n in panels_of]
+        world.truth.append({"code": code, "cause": material, "subjects": subjects, "seed": "nets", "hidden_in_roles": {}})
     for material, panels_of in (("net_manila", (1, 2, 4)), ("net_tarred", (3, 5, 6))):
         world.truth.append({
             "code": "shadow.hole-lost", "cause": material, "subjects": [f"fender_net_{n}" for n in panels_of], "seed": "nets",

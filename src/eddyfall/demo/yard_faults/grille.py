@@ -1,5 +1,7 @@
 """shadow.hole-lost: a hatch grille with a mesh finer than the shadow maps' texels, whose shadow comes out solid.
 
+blend.coverage: it comes out solid itself from the tow path, as its mips are.
+
 Its twin is a hatch of wide slats, with holes that the same maps keep."""
 
 from eddyfall.demo import pictures
@@ -24,7 +26,8 @@ def sow(world: World) -> None:
         for px, pz in ((x - 0.06, z), (x + 1.6, z), (x - 0.06, z - 1.66), (x + 1.6, z - 1.66)):
             legs.box((px, 0, pz), (px + 0.06, 0.9, pz + 0.06), 1.0, "xXYzZ")
         world.add(f"{name}_legs", legs, frame)
-    world.truth.append({
-        "code": "shadow.hole-lost", "cause": "grille_mesh", "subjects": ["hatch_grille"], "seed": "grille", "hidden_in_roles": {},
-    })  # fmt: skip
+    for code in ("shadow.hole-lost", "blend.coverage"):
+        world.truth.append(
+            {"code": code, "cause": "grille_mesh", "subjects": ["hatch_grille"], "seed": "grille", "hidden_in_roles": {}}
+        )
     world.healthy.append({"subject": "hatch_slats", "twin_of": "shadow.hole-lost", "why": "its holes are wider than the texels"})

@@ -10,6 +10,8 @@ from eddyfall.core.scene.setup.sections.shadow import Faces, Softness, Technique
 
 Triangles = Literal["file", "back_first", "sorted"]
 BlendKind = Literal["opaque", "cutout", "blended", "premultiplied", "additive", "multiply", "destination_out"]
+CutBy = Literal["cutoff", "pattern", "scattered"]
+CUTS_BY: tuple[CutBy, ...] = get_args(CutBy)
 ColoursHold = Literal["straight", "premultiplied", "premultiplied_codes"]
 
 
@@ -78,6 +80,12 @@ class MaterialSetup(Section):
     )
     filtered: Literal["straight", "premultiplied"] = leaf(
         "straight", "-", "whether mips and look-ups average the base picture's colours as they are, or multiplied by alpha"
+    )
+    cut_by: CutBy = leaf(
+        "cutoff",
+        "-",
+        "cutouts: what alpha has to reach to be drawn: the cutoff, one of the steps of a pattern of 4 x 4 pixels, or a number of each "
+        "place's own, scattered evenly",
     )
     coverage_kept: bool = leaf(
         False, "-", "cutouts: the alpha of each mip that is tested is scaled until as much passes as of the finest"
