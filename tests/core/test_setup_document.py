@@ -140,7 +140,7 @@ def test_json_depth_is_limited_without_recursion():
         ("fog.rgb", ["fog", "blended"]),
         ("depth.copy_from", ["screen copy", "fog"]),
         ("shadow.bias_texels", ["direct", "refract", "blended"]),
-        ("nodes.casts", ["shadow casters", "bounce", "reflect"]),
+        ("nodes.casts", ["shadow casters", "tinted shadows", "bounce", "reflect"]),
         ("shaders.passes.depth", ["prepass"]),
         ("bake.samples", ["bake"]),
         ("order.key", ["blended"]),

@@ -10,10 +10,10 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values, View
 from eddyfall.core.passes.registry import register
-from eddyfall.core.passes.shadow_rays import face_normals, ray_directions
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH
+from eddyfall.core.shade import facing
 from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.direct import NO_TINTS
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all
@@ -38,9 +38,11 @@ class TintsSection:
 def section(stage: Stage) -> TintsSection:
     s, shadow = stage.state, stage.resolved[Shadow]
     tinting = s.casts & s.shadow_pass & s.drawn & (s.shadow_through == SHADOWS_THROUGH.index("tinted"))
+    # Of what tints nothing nothing is taken, so that it may change without any of this being done again.
     return TintsSection(
-        tinting=tinting, casting=tuple(light.casts for light in stage.lights), receives=s.receives, blend=s.blend, material=s.material,
-        transmission=s.transmission, offset_m=shadow.ray_offset_m, enabled=shadow.enabled,
+        tinting=tinting, casting=tuple(light.casts for light in stage.lights), receives=s.receives,
+        blend=np.where(tinting, s.blend, 0), material=np.where(tinting, s.material, 0),
+        transmission=np.where(tinting, s.transmission, 0.0), offset_m=shadow.ray_offset_m, enabled=shadow.enabled,
     )  # fmt: skip
 
 
@@ -59,9 +61,11 @@ def run(inputs: Values, section: TintsSection) -> dict[str, Any]:
     taking_part[geometry.plate] = False
     scene = RayScene(geometry, taking_part, inputs["cutouts"], textures.alpha_uv).solid
     y, x = np.nonzero((drawable >= 0) & section.receives[drawable])
-    row, directions = surface[y, x], ray_directions(view, x, y)
+    (ox, oy), (jx, jy), rays = view.pixels.origin, view.pixels.jitter, view.rays
+    row, directions = surface[y, x], facing.ray_directions(rays.d0, rays.du, rays.dv, x + ox + 0.5 + jx, y + oy + 0.5 + jy)
     places = view.rays.eye + directions * row[:, DISTANCE : DISTANCE + 1].astype(np.float64)
-    faces = face_normals(inputs["geometry"], inputs["triangle"][y, x], directions)
+    shown = inputs["geometry"]
+    faces = facing.face_normals(shown.positions, shown.triangles, inputs["triangle"][y, x], directions)
     for number in np.flatnonzero(section.casting):
         towards, distance = incoming_all(int(number), places, table)
         reaches = np.einsum("nk,nk->n", row[:, NORMAL_XYZ], towards) > 0

@@ -27,7 +27,10 @@ class Order(Section):
         "list, the nearest ones in order and the average of the rest; peeled, the nearest ones in order and none of the rest",
     )
     eyes: Literal["each", "shared"] = leaf(
-        "each", "-", "in a headset, whether each eye sorts by where it is itself, or both by the place between them"
+        "each",
+        "-",
+        "in a headset, whether each eye sorts by where it is itself, or both by the place between them",
+        beside="eyes",
     )
     eye_gap_mm: float = leaf(
         0.0, "mm", "how far apart the eyes of a headset are, 64 of most people; 0: one eye", beside="eyes", ge=0, le=1000
