@@ -9,6 +9,7 @@ from PIL import Image
 
 from api_helpers import send, upload
 from eddyfall.cli import main
+from edge_scenes import leaf_on, leaves_before
 from glass_scenes import two_panes
 from layer_scenes import mist_and_cutter
 from scenes import write_build
@@ -85,3 +86,17 @@ def test_edges_costs_shadows_and_eyes_are_what_the_command_line_says(walk, capsy
     assert send(viewer, "GET", base + "/eyes?move=nowhere")[0] == 422
     assert send(viewer, "GET", base.replace("/left", "/nowhere") + "/edges")[0] == 422
     assert send(walk["stranger"], "GET", base + "/overdraw")[0] == 404
+
+
+def test_a_picture_with_edges_put_right(people, tmp_path):
+    path = write_build(leaves_before(0.05, leaf_on((255, 255, 255)), "MASK"), tmp_path, "leaves")
+    upload(people["artist"], people["project"], path.read_bytes(), path.with_suffix(".setup.json").read_bytes())
+    base = f"/api/projects/{people['project'].pk}/builds/1/layers/eye/picture"
+    shown = {
+        how: np.asarray(Image.open(io.BytesIO(people["viewer"].get(f"{base}?shown={how}").content))).astype(int)
+        for how in ("drawn", "right")
+    }
+    off = np.abs(shown["drawn"] - shown["right"]).max(axis=2)
+    assert (off > 20).sum() > 100 and (shown["right"] <= shown["drawn"]).all(), (
+        "the white rim is gone, and nothing else has changed"
+    )

@@ -13,8 +13,9 @@ from eddyfall.core.defects.edge_symptoms import RIM, THINS
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, by_cause, region_of
 from eddyfall.core.layers.coverage import Cover, cover_of
-from eddyfall.core.layers.edges import STRAYS, Pictured, Rim, pictured, read_right, rim, strays
+from eddyfall.core.layers.edges import STRAYS, Pictured, Rim, pictured, put_right, read_right, rim, strays
 from eddyfall.core.layers.pairs import LEAST_PIXELS
+from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, Operation, set_leaf
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.shade.blend import KIND_NAMES, KINDS
@@ -109,6 +110,16 @@ def edges_at(survey: Survey, viewpoint: str) -> list[Edges]:
         names = tuple(survey.geometry.drawables[d].name for d in seen)
         found.append(Edges(material, kind, names, picture, told, cover))
     return found
+
+
+def all_put_right(survey: Survey, viewpoint: str) -> Build:
+    """The build with every picture with alpha that is drawn at a viewpoint read and averaged right."""
+    build = survey.build
+    for material, drawables in materials_at(survey, viewpoint).items():
+        picture, shown = off_by(survey, material, kind_of(survey, drawables[0]))
+        if picture is not None and shown:
+            build = put_right(build, material, picture, "premultiplied")
+    return build
 
 
 def observe(survey: Survey, viewpoint: str) -> dict[int, Edges]:

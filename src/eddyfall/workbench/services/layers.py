@@ -3,7 +3,7 @@
 from dataclasses import replace
 from typing import Literal
 
-from eddyfall.core.defects.edge_faults import edges_at
+from eddyfall.core.defects.edge_faults import all_put_right, edges_at
 from eddyfall.core.defects.glass_faults import shut_at
 from eddyfall.core.defects.pass_table import pass_table_of
 from eddyfall.core.defects.shadow_translucent import bright_at
@@ -35,7 +35,7 @@ from eddyfall.core.truth.moving.along import move_of
 from eddyfall.workbench.studio.room import STUDIO
 
 SMALL = (96, 54)  # of a frame that is only asked for its settings
-Shown = Literal["drawn", "true"]
+Shown = Literal["drawn", "true", "right"]
 
 
 def order(build: CoreBuild, viewpoint: str, target: str | None) -> FrameOrderDocument:
@@ -171,11 +171,14 @@ def pass_table(build: CoreBuild, viewpoint: str, target: str | None) -> BuildPas
 
 
 def picture(build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float, shown: Shown) -> bytes:
-    """PNG of the viewpoint's frame, or of that at a moment of a move, as drawn or with every pixel's layers in their true order, what glass
-    loses among them."""
+    """PNG of the viewpoint's frame, or of that at a moment of a move, as drawn, with every pixel's layers in their true order, what glass
+    loses among them, or with all pictures with alpha read and averaged right."""
 
     def asked(renderer: Renderer) -> bytes:
         request = _posed(renderer, build, viewpoint, target, move, at_s)
+        if shown == "right":
+            survey = Survey(build, renderer, target, size=DEFAULT_SIZE, pictures=False)
+            return png_of(renderer.frame(all_put_right(survey, request.viewpoint), request).display)
         layers = captured(renderer, build, request)
         return png_of(shown_as(layers.frame, layers.drawn if shown == "drawn" else as_it_lies(renderer, build, layers, request)))
 

@@ -10,7 +10,7 @@ import { spotAround } from "../pixel";
 import { SheetBar } from "../SheetBar";
 import { useCaseOf } from "../useCaseOf";
 import { CrossingChart } from "./CrossingChart";
-import { Edges } from "./Edges";
+import { Edges, rimmed, useMeasured } from "./Edges";
 import { EyeTable } from "./Eyes";
 import { FloorPlan } from "./FloorPlan";
 import { FrameEither } from "./FrameEither";
@@ -21,7 +21,7 @@ import { Prints } from "./Prints";
 import { type FrameOrder, type GlassOf, useEyes, useGlass, useOrder, useWalk } from "./queries";
 import { Strata } from "./Strata";
 import { useOrderKeys } from "./useOrderKeys";
-import { nearest, popCount, sortedBy, title } from "./words";
+import { largest, nearest, popCount, sortedBy, title } from "./words";
 
 const REST_MS = 200; // that a moment is stayed at before its frame is drawn
 
@@ -34,6 +34,8 @@ export function DrawOrder() {
   const walk = useWalk(look, move);
   const glass = useGlass(look);
   const eyes = useEyes(look, move);
+  const measured = useMeasured(look, query.get("measure") !== null);
+  const rim = measured.asked ? rimmed(measured.edges.data) : undefined;
   const walked = walk.data;
   const [place, setPlace] = useState({ of: "", at: 0, pop: 0 });
   const of = walked ? `${walked.move} ${look.stamp} ${look.state} ${look.target}` : "";
@@ -52,7 +54,11 @@ export function DrawOrder() {
   const [pixel, setPixel] = useState<[number, number] | null>(null);
   const [wipe, setWipe] = useState(0.5);
   const pops = pop !== undefined && pop.turn !== "harmless";
-  const open = useCaseOf(look, symptomOf(pops, order.data, glass.data), pixel && spotAround(pixel));
+  const open = useCaseOf(
+    look,
+    symptomOf(pops, order.data, glass.data, rim !== undefined),
+    pixel && spotAround(pixel),
+  );
   useOrderKeys({
     viewpoints,
     viewpoint: look.viewpoint,
@@ -71,7 +77,7 @@ export function DrawOrder() {
     <Page>
       <SheetBar
         {...{ look, viewpoints, targets, set }}
-        title={order.data ? title(order.data, walked, glass.data) : "Draw order"}
+        title={order.data ? title(order.data, walked, glass.data, rim) : "Draw order"}
         second={
           order.data && (
             <>
@@ -135,7 +141,7 @@ export function DrawOrder() {
             <PairTable order={order.data} />
             {glass.data && <LostTable of={glass.data} />}
             {!walked && <ChainAt look={look} pose={pose} at={pixel} />}
-            <Edges look={look} />
+            <Edges of={measured} />
             <PassTable look={look} />
           </div>
           <div className="min-w-0">
@@ -151,7 +157,9 @@ export function DrawOrder() {
                 order.data.viewpoint
               )}
             </h2>
-            <FrameEither {...{ look, pose, wipe, setWipe, at: pixel, pick: setPixel }} />
+            <FrameEither
+              {...{ look, pose, wipe, setWipe, at: pixel, pick: setPixel, edges: rim !== undefined }}
+            />
             {walked && <ChainAt look={look} pose={pose} at={pixel} />}
             <Strata look={look} pose={pose} at={pixel} />
           </div>
@@ -162,14 +170,16 @@ export function DrawOrder() {
 }
 
 /** What a case that is opened here is about: the pop that is looked at, pairs that are off, else what glass loses. */
-const symptomOf = (pops: boolean, order: FrameOrder | undefined, glass: GlassOf | undefined) =>
+const symptomOf = (pops: boolean, order: FrameOrder | undefined, glass: GlassOf | undefined, rim: boolean) =>
   pops
     ? "pops"
-    : order?.pairs.length || !(glass?.lost.length || glass?.shut.length)
-      ? "drawn over what is nearer"
-      : glass.lost.length
-        ? "glass vanishes"
-        : "see-through wrongly";
+    : rim && !order?.pairs.length
+      ? "rim"
+      : order?.pairs.length || !(glass?.lost.length || glass?.shut.length)
+        ? "drawn over what is nearer"
+        : glass.lost.length
+          ? "glass vanishes"
+          : "see-through wrongly";
 
 /** A moment once one has stayed at it. */
 function useRested(t: number): number {
@@ -180,9 +190,6 @@ function useRested(t: number): number {
   }, [t]);
   return rested;
 }
-
-const largest = (pops: { pixels: number }[]) =>
-  pops.reduce((most, p, k) => (p.pixels > (pops[most]?.pixels ?? -1) ? k : most), 0);
 
 /** The next pop that one sees, from the beginning again after the last. */
 export function nextVisible(pops: { turn: string }[], at: number): number {

@@ -17,20 +17,32 @@ const HELD: Record<string, string> = {
   premultiplied_codes: "multiplied as codes",
 };
 
-/** Edges of what has alpha, what blended layers cost, and shadows that are not thrown; asked for on demand. */
-export function Edges({ look }: { look: Look }) {
+/** Edges, costs and shadows of what has alpha, once they are asked for at a viewpoint, or a finding of them is looked at. */
+export function useMeasured(look: Look, atOnce: boolean) {
   const of = `${look.stamp} ${look.viewpoint} ${look.target}`;
   const [wanted, setWanted] = useState("");
-  const asked = wanted === of;
+  const asked = atOnce || wanted === of;
   const edges = useEdges(look, asked);
   const overdraw = useOverdraw(look, asked);
   const shadows = useShadowThrough(look, asked);
+  return { asked, ask: () => setWanted(of), edges, overdraw, shadows };
+}
+
+export type Measured = ReturnType<typeof useMeasured>;
+
+/** Whether a picture with alpha is drawn otherwise than it ought to be, so that the frame put right is worth a look. */
+export const rimmed = (of: EdgesOf | undefined) =>
+  of?.materials.find((m) => m.misread_px > 0 || m.averaged_px > 0);
+
+/** Edges of what has alpha, what blended layers cost, and shadows that are not thrown; asked for on demand. */
+export function Edges({ of }: { of: Measured }) {
+  const { asked, edges, overdraw, shadows } = of;
   const waits = asked && [edges, overdraw, shadows].some((q) => q.isPending && !q.error);
   return (
     <section aria-label="Edges and costs" className="mt-4">
       <h2>Edges, coverage, cost, shadows</h2>
       {!asked && (
-        <button type="button" className="btn btn-sm mt-1" onClick={() => setWanted(of)}>
+        <button type="button" className="btn btn-sm mt-1" onClick={of.ask}>
           Measure what has alpha
         </button>
       )}
@@ -75,7 +87,9 @@ function EdgeTable({ of }: { of: EdgesOf }) {
                 {m.averaged_px > 0 && <span className="second"> · ΔE {m.worst_delta_e.toFixed(1)}</span>}
               </td>
               <td className={`num text-right whitespace-nowrap ${m.beyond && thin ? "text-error" : ""}`}>
-                {m.due_px === null ? "–" : `${figure(m.drawn_px ?? 0)} of ${figure(Math.round(m.due_px))}`}
+                {m.due_px === null || m.levels.length === 0
+                  ? "–"
+                  : `${figure(m.drawn_px ?? 0)} of ${figure(Math.round(m.due_px))}`}
                 {m.levels.length > 0 && (
                   <span className="second block">
                     mip{" "}

@@ -12,16 +12,17 @@ type Props = {
   setWipe: (at: number) => void;
   at: [number, number] | null;
   pick: (at: [number, number]) => void;
+  edges: boolean;
 };
 
-/** The frame of what is looked at: as drawn on the left of the wipe, every pixel's layers in their true order on the right. */
-export function FrameEither({ look, pose, wipe, setWipe, at, pick }: Props) {
+/** The frame of what is looked at: as drawn on the left of the wipe; on the right every pixel's layers in their true order, or edges put right. */
+export function FrameEither({ look, pose, wipe, setWipe, at, pick, edges }: Props) {
   const ask = (e: PointerEvent) => {
     if (e.target instanceof HTMLElement && e.target.closest("[role=slider]")) return;
     pick(pixelAt(e));
   };
   const layer = "absolute inset-0 w-full h-full select-none";
-  const [drawn, truly] = [pictureUrl(look, pose, "drawn"), pictureUrl(look, pose, "true")];
+  const [drawn, truly] = [pictureUrl(look, pose, "drawn"), pictureUrl(look, pose, edges ? "right" : "true")];
   const [there, setThere] = useState({ drawn: "", truly: "" });
   return (
     <div className="stage p-2">
@@ -36,14 +37,17 @@ export function FrameEither({ look, pose, wipe, setWipe, at, pick }: Props) {
         <Picture
           src={truly}
           settled={() => setThere((t) => ({ ...t, truly }))}
-          alt="with every pixel's layers as they lie"
+          alt={edges ? "with edges put right" : "with every pixel's layers as they lie"}
           className={layer}
           style={{ clipPath: `inset(0 0 0 ${wipe * 100}%)` }}
           draggable={false}
         />
         <Wipe at={wipe} set={setWipe} />
         <Label side="left" text={there.drawn === drawn ? "as drawn" : "is being drawn"} />
-        <Label side="right" text={there.truly === truly ? "as it lies" : "is being drawn"} />
+        <Label
+          side="right"
+          text={there.truly !== truly ? "is being drawn" : edges ? "put right" : "as it lies"}
+        />
         {at && <Ring at={at} r={11} />}
       </div>
     </div>

@@ -6,7 +6,7 @@ import { part } from "../../testing/part";
 import { TitleBlockRoom } from "../../ui/titleBlock";
 import { DrawOrder, nextVisible } from "./DrawOrder";
 import type { Walked } from "./queries";
-import { placeOf, sortedBy, title } from "./words";
+import { orderLink, placeOf, sortedBy, title } from "./words";
 
 afterEach(() => {
   cleanup();
@@ -421,6 +421,16 @@ describe("words", () => {
     expect(title(order({ pairs: [] }) as never, undefined, own as never)).toBe(
       "The far side of far_pane is not seen through its near side",
     );
+  });
+  test("a rim is the headline where nothing else is off", () => {
+    const clean = order({ pairs: [] }) as never;
+    const rim = part<NonNullable<Parameters<typeof title>[3]>>({ material: "vine", misread_px: 0 });
+    expect(title(clean, undefined, undefined, rim)).toBe("vine shows a rim at left");
+    expect(title(clean, undefined, undefined, { ...rim, misread_px: 40 })).toBe(
+      "Colours of vine are taken for what they are not",
+    );
+    const finding = part<Parameters<typeof orderLink>[2]>({ code: "blend.fringe", pixels: { left: 4 } });
+    expect(orderLink(1, 2, finding)).toBe("/p/1/b/2/draw-order?from=left&measure=1");
   });
   test("the next pop that one sees", () => {
     const turns = ["harmless", "wrong to right", "harmless", "right to wrong"].map((turn) => ({ turn }));

@@ -157,8 +157,8 @@ export const useChain = (l: Look, pose: Pose, at: [number, number] | null) =>
       ),
   });
 
-/** Address of a picture of what is looked at, as drawn or with all layers in their true order. */
-export const pictureUrl = (l: Look, pose: Pose, shown: "drawn" | "true") =>
+/** Address of a picture of what is looked at: as drawn, with all layers in their true order, or with edges put right. */
+export const pictureUrl = (l: Look, pose: Pose, shown: "drawn" | "true" | "right") =>
   `${buildPath(l.project, l.build)}/layers/${encodeURIComponent(l.viewpoint)}/picture?${new URLSearchParams({
     shown,
     state: l.state,

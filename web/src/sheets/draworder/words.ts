@@ -1,12 +1,19 @@
 import type { FindingDocument } from "../../api/client";
 import { figure } from "../../ui/words";
-import type { FrameOrder, GlassOf, Pop, Walked } from "./queries";
+import type { EdgesOf, FrameOrder, GlassOf, Pop, Walked } from "./queries";
 
 /** The sheet as it shows what a finding is about: from where it spoils most. */
 export function orderLink(project: number, build: number, finding: FindingDocument): string {
   const from = Object.entries(finding.pixels).sort((a, b) => b[1] - a[1])[0]?.[0];
-  return `/p/${project}/b/${build}/draw-order${from ? `?from=${encodeURIComponent(from)}` : ""}`;
+  const asked = new URLSearchParams({
+    ...(from ? { from } : {}),
+    ...(MEASURED.has(finding.code) ? { measure: "1" } : {}),
+  });
+  return `/p/${project}/b/${build}/draw-order${asked.size ? `?${asked}` : ""}`;
 }
+
+// Findings of what is measured on demand.
+const MEASURED = new Set(["blend.fringe", "blend.wrong-kind", "blend.coverage", "blend.overdraw"]);
 
 const KEYS: Record<string, string> = {
   view_depth: "depth along the view",
@@ -55,7 +62,12 @@ export function nearest(w: Walked, t: number): number {
 }
 
 /** What is wrong, in plain words: the largest pop, else the worst pair on the way or at the viewpoint. */
-export function title(order: FrameOrder, walked: Walked | undefined, glass?: GlassOf): string {
+export function title(
+  order: FrameOrder,
+  walked: Walked | undefined,
+  glass?: GlassOf,
+  rim?: EdgesOf["materials"][number],
+): string {
   const pop = walked && [...visible(walked)].sort((a, b) => b.pixels - a.pixels)[0];
   if (pop) return `${other(pop)} pops at ${placeOf(walked, pop)}`;
   const pair = order.pairs[0];
@@ -71,6 +83,8 @@ export function title(order: FrameOrder, walked: Walked | undefined, glass?: Gla
   if (lost) return `${lost.drawable} is not seen through ${lost.panes.join(" and ")}`;
   const shut = glass?.shut[0];
   if (shut) return `${shut.material} lets no light through: ${shut.broken.join(" and ")}`;
+  if (rim && rim.misread_px > 0) return `Colours of ${rim.material} are taken for what they are not`;
+  if (rim) return `${rim.material} shows a rim at ${order.viewpoint}`;
   if (order.method !== "sorted" && order.off_px > 0)
     return `Layers put together as ${order.method} are off at ${order.viewpoint}`;
   if (order.order.length === 0 && glass?.panes.length)
@@ -83,3 +97,7 @@ export function title(order: FrameOrder, walked: Walked | undefined, glass?: Gla
 export const other = (p: Pop) => (p.off_before <= p.off_after ? p.first : p.second);
 
 export const pops = (p: Pop) => `${figure(p.pixels)} px · ΔE ${p.worst.toFixed(1)} · ${p.turn}`;
+
+/** The pop that one sees most of. */
+export const largest = (pops: { pixels: number }[]) =>
+  pops.reduce((most, p, k) => (p.pixels > (pops[most]?.pixels ?? -1) ? k : most), 0);
