@@ -155,3 +155,16 @@ def test_marks_that_show_nothing_are_written_out():
 
     assert visible("gate\x1b[31m\u202eexe.\u200b") == "gate␛[31m⟨U+202E⟩exe.⟨U+200B⟩"
     assert visible("12\u202f345 m²\nsecond line") == "12\u202f345 m²\nsecond line"
+
+
+def test_two_changes_that_both_make_an_entry_keep_what_each_sets():
+    """Remedies of two findings are made on the same build: the second must not take back what the first has set."""
+    build = build_of(Thing("net", wall(5.0), flat("grey", 0.5)))
+    one = set_leaf(build, ("materials", "grey", "shadow_mip_bias"), -3.0, scope="material", title="one")
+    two = set_leaf(build, ("materials", "grey", "cut_by"), "pattern", scope="material", title="two")
+    both = apply_changes(build, [one, two]).setup.materials["grey"]
+    assert both.shadow_mip_bias == -3.0 and both.cut_by == "pattern"
+    other = apply_changes(
+        build, [two, one, set_leaf(build, ("materials", "grey", "cut_by"), "scattered", scope="material", title="three")]
+    )
+    assert other.setup.materials["grey"].cut_by == "scattered" and other.setup.materials["grey"].shadow_mip_bias == -3.0

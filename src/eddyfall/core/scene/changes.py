@@ -109,7 +109,8 @@ def apply_change(build: Build, change: Change, light: Any = None) -> Build:
             given = (light,) if change.operation.name in TAKE_LIGHT else ()
             return OPERATIONS[change.operation.name](build, change.operation.params, *given)
         ops = [op.model_dump() if op.op != "remove" else {"op": op.op, "path": op.path} for op in change.patch]
-        document = jsonpatch.apply_patch(normalised(build.setup), ops)
+        whole, taken_out = normalised(build.setup), {op["path"] for op in ops if op["op"] == "remove"}
+        document = jsonpatch.apply_patch(whole, [found for op in ops for found in _entry_kept(whole, op, taken_out)])
         if not isinstance(document, dict):
             raise ChangeError("leaves no setup document")
         setup = parse_setup(document)
@@ -162,6 +163,34 @@ def _plain_setup(setup: Setup) -> dict[str, Any]:
         known = _plain[id(setup)] = normalised(setup)
         weakref.finalize(setup, _plain.pop, id(setup), None)
     return known
+
+
+def _entry_kept(document: dict[str, Any], op: dict[str, Any], taken_out: set[str]) -> list[dict[str, Any]]:
+    """An operation as it is; one that adds a table's entry which another change has made meanwhile, as one for each of its leaves, so that
+    what the other set stays."""
+    parts = op["path"].split("/")[1:]
+    table = document.get(parts[0]) if len(parts) == 2 else None
+    key = parts[-1].replace("~1", "/").replace("~0", "~")
+    if (
+        op["op"] != "add"
+        or op["path"] in taken_out
+        or not isinstance(op["value"], dict)
+        or not isinstance(table, dict)
+        or not isinstance(table.get(key), dict)
+    ):
+        return [op]
+    return _leaves_added(table[key], op["path"], op["value"])
+
+
+def _leaves_added(entry: dict[str, Any], path: str, value: dict[str, Any]) -> list[dict[str, Any]]:
+    ops: list[dict[str, Any]] = []
+    for key, inner in value.items():
+        at = f"{path}/{key.replace('~', '~0').replace('/', '~1')}"
+        if isinstance(inner, dict) and isinstance(entry.get(key), dict):
+            ops += _leaves_added(entry[key], at, inner)
+        else:
+            ops.append({"op": "add", "path": at, "value": inner})
+    return ops
 
 
 def set_leaf(
