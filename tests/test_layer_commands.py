@@ -4,10 +4,12 @@ import json
 
 import numpy as np
 import pytest
-from PIL import Image
+from PIL import Image as Png
 
-from layer_scenes import card, mist_and_cutter, unlit
-from scenes import write_build
+from eddyfall.core.hashing import freeze
+from eddyfall.core.scene.model import Image, Material, TextureUse
+from layer_scenes import EXACT, card, mist_and_cutter, unlit
+from scenes import build_of, write_build
 
 KEYS = {"a": {"t_s": 0, "viewpoint": "left"}, "b": {"t_s": 3, "viewpoint": "right"}}
 VIEWS = {
@@ -29,7 +31,7 @@ def test_the_order_of_a_frame_is_told_with_the_pairs_that_are_off(run, file, tmp
     (pair,) = found["pairs"]
     assert (pair["early"], pair["late"]) == ("cutter", "mist") and pair["pixels"] == pytest.approx(17_928, rel=0.01)
     assert found["off_px"] == pair["pixels"]
-    true = np.asarray(Image.open(tmp_path / "f.png"))
+    true = np.asarray(Png.open(tmp_path / "f.png"))
     assert true.shape == (540, 960, 3) and len(np.unique(true[..., 0])) > 3
     assert run("order", file, "--viewpoint", "right")[0] == 0
     assert run("order", file, "--viewpoint", "at", "--picture", file)[0] == 2, "an input is never written over"
@@ -148,3 +150,29 @@ def test_eyes_on_a_walk_past_mist(run, tmp_path):
     assert code == 0 and "0 pairs at the viewpoint differ" in out
     code, _, err = run("eyes", path, "--viewpoint", "eye", "--gap", "-1")
     assert code == 2 and "at most 1000 mm" in err
+
+
+def test_handwheels_whose_colour_was_wired_to_alpha_and_a_grille_that_is_one(run, tmp_path):
+    """Alpha .86 to 1, .97 on the mean: 3 % of what is behind comes through, 14 % at the most, where nothing should. A grille with 40 % of
+    its texels clear keeps its holes."""
+    rng = np.random.default_rng(3)
+    wheel = np.full((64, 64, 4), 120, np.uint8)
+    wheel[..., 3] = np.rint(255 * np.clip(rng.normal(0.97, 0.03, (64, 64)), 0.86, 1))
+    wheel[0, 0, 3] = np.rint(255 * 0.86)
+    grille = np.full((60, 60, 4), 120, np.uint8)
+    grille[..., 3] = np.where((np.arange(60) % 10 < 4)[:, None], 0, 255)
+    wheel_look, grille_look = (
+        Material(n, base_texture=TextureUse(k), unlit=True, alpha_mode="BLEND") for k, n in enumerate(("iron", "mesh"))
+    )
+    things = [card(f"wheel_{k}", (-3 + 0.5 * k, -2.6 + 0.5 * k), (0.8, 1.2), -3.0, wheel_look) for k in range(12)]
+    things.append(card("grille", (-1, 1), (1.6, 2.6), -3.5, grille_look))
+    for thing in things:
+        thing.shape.uvs[-1] = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
+    pictures = tuple(Image(n, freeze(v)) for n, v in (("wheel", wheel), ("grille", grille)))
+    views = {"eye": {"eye": [0, 1.6, 0.0], "target": [0, 1.6, -1.0], "fov_y_deg": 55}}
+    build = build_of(*things, images=pictures, setup={"viewpoints": views, **EXACT})
+    code, out, _ = run("blend-advice", write_build(build, tmp_path), "--json", "-")
+    told = {m["material"]: m for m in json.loads(out)}
+    assert code == 1 and told["iron"]["advice"] == "opaque" and told["mesh"]["advice"] == "cutout"
+    assert told["iron"]["open"] == pytest.approx(0.03, abs=4e-3) and told["iron"]["most"] == pytest.approx(0.14, abs=3e-3)
+    assert told["mesh"]["open"] == pytest.approx(0.4, abs=1e-3)

@@ -56,11 +56,21 @@ def blend_advice(args: argparse.Namespace) -> int:
     survey = Survey(build, Renderer(), args.target)
     found = [CensusDocument.from_core(census_of(survey, m)) for m in blended_materials(survey)]
     rows = [
-        [c.material, str(c.texels), f"{c.open:.3f}", f"{c.clear:.3f}", "-" if c.edge_texels is None else f"{c.edge_texels:.2f}",
+        [c.material, str(c.texels), f"{c.open:.3f}", f"{c.most:.3f}", f"{c.clear:.3f}",
+         "-" if c.edge_texels is None else f"{c.edge_texels:.2f}",
          str(c.hole), c.advice]
         for c in found
     ]  # fmt: skip
-    head = ["material", "covered texels", "lets through", "all or nothing", "edges, texels", "largest hole", "asks for"]
+    head = [
+        "material",
+        "covered texels",
+        "lets through",
+        "at the most",
+        "all or nothing",
+        "edges, texels",
+        "largest hole",
+        "asks for",
+    ]
     out.table("", head, rows)
     out.result(found, inputs(args))
     return int(any(c.advice in ("opaque", "cutout") for c in found))

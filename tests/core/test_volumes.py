@@ -18,6 +18,7 @@ from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.volumes import way_through, way_through_plain
 from eddyfall.core.sweep import sweep
+from eddyfall.core.truth.reference.path_scene import path_scene
 from eddyfall.demo.shapes import Shape
 from layer_scenes import EXACT, card, unlit
 from scenes import GREY, Thing, build_of
@@ -218,3 +219,12 @@ def test_two_volumes_in_one_node_are_refused_and_a_node_that_is_not_there_is_not
         mist_and_sheet(5.0, volumes=two)
     build = mist_and_sheet(5.0, volumes={"a": {"node": "nothing"}})
     assert any("volumes.a names node 'nothing'" in n for n in build.notes)
+
+
+def test_the_reference_has_no_solid_box_where_mist_is():
+    """Paths go through what fills a box as through air: its faces are not drawn, and so are none of the reference's."""
+    build = mist_and_sheet(120.0)
+    frame = RENDERER.frame(build, Request("eye", (24, 14)))
+    scene = path_scene(RENDERER, build, frame)
+    triangle, away = scene.met.first_hit(np.zeros((1, 3)), np.array([[0.0, 0.0, -1.0]]))
+    assert frame.geometry.drawables[frame.geometry.owner[triangle[0]]].name == "bank" and away[0] == pytest.approx(100, rel=1e-5)

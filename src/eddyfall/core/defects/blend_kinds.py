@@ -80,6 +80,7 @@ def conclude(survey: Survey, seen: dict[str, dict[int, Shown]]) -> list[Suspicio
                              picture=survey.painted(view, there[view].where)),
                     Evidence(measure=f"mean share that lets through, over {told.texels} covered texels", value=told.open, unit="share",
                              source=f"opaque below {OPEN:g} without a hole of {COHERENT} texels"),
+                    Evidence(measure="of them the one that lets through most", value=told.most, unit="share"),
                     Evidence(measure="share of them that is all there or not at all", value=told.clear, unit="share",
                              source=f"a cutout from {CLEAR_SHARE:g} on, edges up to {EDGE_TEXELS:g} texels"),
                 ),

@@ -26,7 +26,7 @@ SEED = 7
 class Census:
     """A material's alpha: covered texels (1 without a picture), mean open share (1 - alpha), share of them that is clear (near 0 or 1),
     solid: share that is all there; edge_texels: how wide the rest is along the border of holes (0: none), hole: texels of the largest
-    coherent hole."""
+    coherent hole; most: the largest open share of any texel."""
 
     material: str
     texels: int
@@ -35,6 +35,7 @@ class Census:
     solid: float
     edge_texels: float
     hole: int
+    most: float = 0.0
 
     @property
     def advice(self) -> Kind:
@@ -82,7 +83,7 @@ def counted(name: str, alpha: np.ndarray, mask: np.ndarray) -> Census:
     edge = float(between.sum()) / border if border else (np.inf if between.any() else 0.0)
     clear = float(((a < CLEAR) | (a > 1 - CLEAR)).mean())
     solid = float((a > 1 - CLEAR).mean())
-    return Census(name, int(mask.sum()), float((1 - a).mean()), clear, solid, edge, hole)
+    return Census(name, int(mask.sum()), float((1 - a).mean()), clear, solid, edge, hole, float((1 - a).max()))
 
 
 def covered(

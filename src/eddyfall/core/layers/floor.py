@@ -16,6 +16,7 @@ from eddyfall.core.frame.stage import make_camera
 from eddyfall.core.passes.draw_order import Sorting, blended_in, keys_from, sorting
 from eddyfall.core.rays.queries import RayScene, tree_of
 from eddyfall.core.scene.build import Build
+from eddyfall.core.shade.blend import VOLUME
 
 CELL_M, AROUND_M, POINTS = 0.1, 2.0, 24
 MOST_CELLS, MOST_DRAWABLES = 250_000, 16
@@ -76,7 +77,9 @@ def floor_map(frame: Frame, rect: Rect, height_m: float, cell_m: float = CELL_M)
         raise RequestError(f"a floor of {columns} x {rows} cells is not within 1 to {MOST_CELLS} of them")
     x, z = x0 + (np.arange(columns) + 0.5) * cell_m, z0 + (np.arange(rows) + 0.5) * cell_m
     eyes = np.stack([np.tile(x, rows), np.full(rows * columns, height_m), np.repeat(z, columns)], axis=1)
-    there = blended_in(frame.stage.state)
+    state = frame.stage.state
+    there = blended_in(state)
+    there = there[state.blend[there] != VOLUME]  # a box of mist lies neither before nor behind what hangs in it
     chosen = there[:MOST_DRAWABLES]
     pairs = []
     for a, b in combinations(chosen.tolist(), 2):

@@ -20,6 +20,7 @@ from eddyfall.core.raster.fragments import covering
 from eddyfall.core.raster.project import project
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.sections.exposure import Exposure
+from eddyfall.core.shade.blend import VOLUME
 
 ActsAs = Literal["opaque", "cutout", "blended", "additive", "multiply", "premultiplied", "nothing", "unsure"]
 BEHIND, WITHIN = 1.25, 0.999  # times as far as the farthest corner; of the farthest that is drawn
@@ -85,7 +86,8 @@ def under(frame: Frame, drawables: Sequence[int]) -> np.ndarray:
     geometry, state, view = frame.geometry, frame.stage.state, View(frame.camera, frame.pixels)
     spans = [np.arange(geometry.drawables[i].first, geometry.drawables[i].last, dtype=np.int32) for i in drawables]
     triangles = np.concatenate(spans)
-    cull = np.where(state.double_sided[geometry.owner[triangles]], 0, 1).astype(np.int8)
+    owner = geometry.owner[triangles]
+    cull = np.where(state.blend[owner] == VOLUME, -1, np.where(state.double_sided[owner], 0, 1)).astype(np.int8)
     depth = frame.depth_format
     screen = project(
         geometry.positions, geometry.uv0, geometry.triangles, triangles, cull, view.clip_matrix(depth), view.pixels.size,

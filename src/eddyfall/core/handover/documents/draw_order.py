@@ -183,11 +183,13 @@ class WalkedDocument(Document):
 
 
 class CensusDocument(Document):
-    """The alpha of a material, as `Census` has it; edge_texels: null where it is soft without any hole."""
+    """The alpha of a material, as `Census` has it; most: the largest open share of any texel; edge_texels: null where it is soft without
+    any hole."""
 
     material: str
     texels: int
     open: float
+    most: float
     clear: float
     solid: float
     edge_texels: float | None
@@ -201,6 +203,7 @@ class CensusDocument(Document):
             material=c.material,
             texels=c.texels,
             open=c.open,
+            most=c.most,
             clear=c.clear,
             solid=c.solid,
             edge_texels=edge,

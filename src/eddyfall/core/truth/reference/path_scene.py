@@ -16,6 +16,7 @@ from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.tables import LightSetup
+from eddyfall.core.shade.blend import VOLUME
 from eddyfall.core.shade.columns import BASE, EMISSIVE, UNLIT
 from eddyfall.core.shade.lights import Lights
 from eddyfall.core.shade.sky import SkyLight
@@ -61,7 +62,8 @@ class PathScene:
 def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
     """What paths see of a build, a frame of which was drawn at least up to its lights; trees of rays and tables are kept in the memo."""
     state, geometry, textures = frame.stage.state, frame.geometry, frame.buffers["textures"]
-    drawn = np.asarray(state.drawn & state.colour_pass & ~state.camera_hidden)
+    # Boxes of mist are left out: paths go through what fills them as through air.
+    drawn = np.asarray(state.drawn & state.colour_pass & ~state.camera_hidden & (state.blend != VOLUME))
     drawn[geometry.plate] = not state.camera_hidden[geometry.plate]
     emitters = renderer.derive(emitters_of, frame.known("caster_geometry"), drawn, state.material, frame.known("textures")).value
     cells = renderer.derive(cells_of, frame.known("sky_maps")).value
