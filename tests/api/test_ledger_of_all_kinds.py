@@ -44,6 +44,8 @@ PARAMS = {
     "uv.share_tile": {"mesh": "floor"},
     "copies.own_parts": {"mesh": "floor"},
     "texture.dilate": {"image": "net", "texels": 1},
+    "texture.spread_colour": {"image": "net"},
+    "mesh.trim": {"mesh": "partition", "corners": 6},
     "bake.run": {"maps": [["floor", None]]},
     "sky.take_sun_out": {"picture": "noon.exr", "light": "sky_sun"},
 }
