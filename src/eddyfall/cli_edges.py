@@ -8,10 +8,6 @@ from typing import Any
 from eddyfall.cli_tools import Out, inputs, numbers, opened
 from eddyfall.core.errors import RequestError
 
-HELD = {
-    "straight": "as they are", "premultiplied": "multiplied", "premultiplied_codes": "multiplied as codes", None: "not to be told",
-}  # fmt: skip
-
 
 def add_commands(command: Callable[..., Any]) -> None:
     """Add the commands to the parser."""
@@ -49,7 +45,7 @@ def edges(args: argparse.Namespace) -> int:
     told = edges_at(Survey(build, renderer, args.target, size=args.size, pictures=False), args.viewpoint)
     found = AlphaEdgesDocument.from_core(build, args.viewpoint, told, tuple(at) if at else None)
     rows = [
-        [m.material, m.kind, HELD[m.holds] if m.filtered else "-", HELD[m.read_as] if m.filtered else "-",
+        [m.material, m.kind, _held(m.holds) if m.filtered else "-", _held(m.read_as) if m.filtered else "-",
          "-" if m.filtered is None else "multiplied" if m.filtered == "premultiplied" else "as they are", str(m.misread_px),
          str(m.averaged_px), f"{m.worst_delta_e:.1f}", "-" if m.due_px is None else f"{m.drawn_px} of {m.due_px:.0f}"]
         for m in found.materials
@@ -68,6 +64,12 @@ def edges(args: argparse.Namespace) -> int:
         write_new(args.picture, png_of(painted(frame.display, marked)), inputs(args))
     out.result(found, inputs(args))
     return int(any(m.beyond for m in found.materials))
+
+
+def _held(holds: Any) -> str:
+    from eddyfall.core.layers.edges import WORDS
+
+    return WORDS.get(holds, "not to be told")
 
 
 def overdraw(args: argparse.Namespace) -> int:

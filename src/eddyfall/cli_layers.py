@@ -96,7 +96,7 @@ def eyes(args: argparse.Namespace) -> int:
     )
     rows = [
         [b.first, b.second, f"{b.from_s:.4f}", f"{b.to_s:.4f}", " ".join(f"{v:.4f}" for v in b.from_eye),
-         " ".join(f"{v:.4f}" for v in b.to_eye), "-" if b.seen is None else f"{b.seen.pixels} ({b.seen.eye} eye)"]
+         " ".join(f"{v:.4f}" for v in b.to_eye), f"{b.seen.pixels} ({b.seen.eye} eye)" if b.seen else "-" if b.drawn else "not drawn"]
         for b in found.bands
     ]  # fmt: skip
     if rows:

@@ -3,18 +3,23 @@
 That multiplied colours have to be averaged, and that averaged alpha thins cutouts out, are facts of the trade (Porter and Duff 1984;
 Castano 2010, both from memory); how a picture is told is ours."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from scipy.ndimage import gaussian_filter
 from scipy.stats import binom
 
+from eddyfall.core.bake.maps.stamps import stamps
 from eddyfall.core.defects.edge_faults import COVERAGE, FAMILY, FRINGE, WRONG_KIND
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.intake import finish_build
 from eddyfall.core.layers.coverage import cover_of
 from eddyfall.core.layers.edges import told
 from eddyfall.core.scene.changes import Change, Operation, apply_change
+from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.alpha_forms import Form, stored_as
 from eddyfall.core.sweep import sweep
 from edge_scenes import EDGE, foliage, leaf_alpha, leaf_on, leaves_before, noise, two_cards
@@ -187,3 +192,27 @@ def test_hashed_layers_spread_as_the_binomial_says():
     for samples, std in ((1, 0.433), (4, 0.217), (16, 0.108)):
         shown = RENDERER.picture(two_cards("scattered"), request, samples)[20:100, 20:100, 0]
         assert float(shown.std()) == pytest.approx(std, rel=0.08)
+
+
+def test_a_picture_that_only_the_setup_binds_is_looked_at_and_bounds_of_mist_are_not():
+    build = leaves_before(0.05, leaf_on((255, 255, 255)))
+    bare = build.scene.materials[1]
+    scene = replace(build.scene, materials=(build.scene.materials[0], replace(bare, base_texture=None)))
+    raw = {**build.raw_setup, "materials": {"leaf": {"maps": {"base": {"image": "leaf picture"}}}}}
+    bound = finish_build(scene, parse_setup(raw), raw, [])
+    assert set(codes_of(bound)) == {FRINGE}
+    filled = {**build.raw_setup, "volumes": {"m": {"node": "leaves"}}}
+    assert codes_of(finish_build(build.scene, parse_setup(filled), filled, [])) == {}
+
+
+def test_a_cutout_whose_colours_are_averaged_otherwise_is_another_to_a_bake():
+    """What a lightmap was baked from names how base pictures are stored; nothing is said of those that are stored as they are."""
+    stamped = [
+        stamps(b, RENDERER.geometry(b), None).drawables["leaves"]
+        for b in (
+            leaves_before(0.05, leaf_on((255, 255, 255)), "MASK"),
+            leaves_before(0.05, leaf_on((255, 255, 255)), "MASK", coverage_kept=True),
+            leaves_before(0.05, leaf_on((255, 255, 255)), "MASK", filtered="premultiplied"),
+        )
+    ]
+    assert stamped[0] == stamped[1] != stamped[2]

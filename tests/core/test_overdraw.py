@@ -1,6 +1,7 @@
 """Blended fragments that are laid for nothing, the budget that they are held against, cards cut down to what shows of them."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,14 +11,19 @@ from shapely import MultiPoint, Polygon
 from eddyfall.core.defects.overdraw import CODE
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.hashing import freeze
+from eddyfall.core.intake import finish_build
 from eddyfall.core.layers.overdraw import overdraw_of
 from eddyfall.core.scene.changes import Change, Operation, apply_change
+from eddyfall.core.scene.model import TextureUse
+from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.sweep import sweep
 from eddyfall.core.uv.trim import area, clipped, savings, trimmed
 from eddyfall.demo.shapes import Shape
 from edge_scenes import disc, spray
 from layer_scenes import unlit
 from scenes import Thing, build_of
+from volume_scenes import mist_and_sheet
 
 RENDERER = Renderer()
 
@@ -101,3 +107,41 @@ def test_meshes_that_are_no_cards_are_left_alone():
     with pytest.raises(ChangeError, match="without a picture"):
         cut(build, mesh="box")
     assert savings(build, 0) is None
+
+
+def material_of(build, **entry):
+    """The build with the spray's material set otherwise."""
+    raw = {**build.raw_setup, "materials": {"spray": entry}}
+    return finish_build(build.scene, parse_setup(raw), raw, [])
+
+
+def test_what_shows_without_alpha_is_not_cut_off():
+    """Drawn as opaque all of a card shows; multiplied colours add their light where alpha is nought."""
+    with pytest.raises(ChangeError, match="without a picture whose alpha shows"):
+        cut(material_of(spray(), blend="opaque"), mesh="spray_0")
+    glow = material_of(spray(), blend="premultiplied")
+    assert savings(glow, 1) == pytest.approx(0.0, abs=1e-9)
+
+
+@pytest.mark.parametrize("wrap", ["clamp", "mirror", "repeat"])
+def test_a_card_beyond_its_picture_is_cut_as_it_wraps(wrap):
+    build = spray()
+    use = TextureUse(0, wrap_u=wrap, wrap_v=wrap)
+    scene = build.scene.with_mesh(1, build.scene.meshes[1])
+    part = scene.meshes[1].primitives[0]
+    uv = np.array([[-0.5, 1], [1.5, 1], [1.5, 0], [-0.5, 0]], np.float32)
+    part = replace(part, attributes={**part.attributes, "TEXCOORD_0": freeze(uv)})
+    scene = scene.with_mesh(1, replace(scene.meshes[1], primitives=(part,)))
+    wide = replace(build, scene=replace(scene, materials=(scene.materials[0], replace(scene.materials[1], base_texture=use))))
+    request = Request("eye", (480, 270))
+    before, after = (RENDERER.frame(b, request).linear for b in (wide, cut(wide, mesh="spray_0")))
+    # Clear all round by clamping: cut; discs at the sides by mirror and repeat: they stay.
+    assert np.abs(before - after).max() < 2e-3
+    assert (savings(wide, 1) > 0.6) == (wrap == "clamp")
+
+
+def test_a_volume_is_one_fragment_of_its_pixel_whatever_lies_in_it():
+    alone = overdraw_of(RENDERER.frame(mist_and_sheet(80.0), Request("eye", (97, 55)), "linear"))
+    within = overdraw_of(RENDERER.frame(mist_and_sheet(30.0), Request("eye", (97, 55)), "linear"))
+    laid = [{v.drawable: v.fragments for v in o.laid} for o in (alone, within)]
+    assert laid[0][1] == laid[1][1] == 97 * 55 and within.depth.max() == 2

@@ -16,6 +16,7 @@ from eddyfall.core.layers.plates import plates
 from eddyfall.core.lineup import line_up
 from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.setup import parse_setup
+from eddyfall.core.scene.setup.sections.order import Order
 from eddyfall.core.shade.volumes import way_through, way_through_plain
 from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.reference.path_scene import path_scene
@@ -228,3 +229,40 @@ def test_the_reference_has_no_solid_box_where_mist_is():
     scene = path_scene(RENDERER, build, frame)
     triangle, away = scene.met.first_hit(np.zeros((1, 3)), np.array([[0.0, 0.0, -1.0]]))
     assert frame.geometry.drawables[frame.geometry.owner[triangle[0]]].name == "bank" and away[0] == pytest.approx(100, rel=1e-5)
+
+
+@pytest.mark.parametrize("method", ["weighted", "list", "peeled"])
+@pytest.mark.parametrize("seed", range(4))
+def test_methods_without_an_order_take_parts_for_layers(method, seed):
+    build = random_mist(seed)
+    build = build.with_setup(build.setup.with_section(build.setup[Order].model_copy(update={"method": method, "layers": 2})))
+    request = Request("eye", SIZE)
+    frame, layers = RENDERER.frame(build, request, "linear"), captured(RENDERER, build, request)
+    assert np.abs(layers.drawn - frame.linear).max() < 1e-5
+    for x, y in ((10, 10), (48, 27), (80, 40)):
+        sample = core_sample(RENDERER, build, request, x, y)
+        total = sum(np.array(v.colour) * np.array(v.weight) for v in sample.layers)
+        assert np.abs(total - frame.linear[y, x]).max() < 1e-4
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_drawn_by_their_own_turns_volumes_in_parts_stay_as_they_are(seed):
+    """What pops, and what the eyes make of a pair, is told by turns: those that are drawn have to give what is drawn."""
+    build = random_mist(seed, "split")
+    layers = captured(RENDERER, build, Request("eye", SIZE))
+    turn = np.full(len(layers.frame.geometry.drawables), len(layers.order), np.int64)
+    turn[layers.order] = np.arange(len(layers.order))
+    assert np.abs(layers.by_drawable(turn) - layers.drawn).max() < 1e-9
+
+
+def test_mist_that_changes_places_with_a_sheet_on_the_way_pops():
+    keys = {k: {"t_s": t, "eye": [0, 0, z], "target": [0, 0, -200]} for k, t, z in (("a", 0, 0), ("b", 2, 24.0))}
+    tall = Thing("tall", Shape().box((-6, -6, -50), (6, 6, -10)), GREY)
+    tilted = card("veil", (-3, 3), (-20, 4), -31.0, unlit("veil", 0.02, 0.6))
+    build = mist_and_sheet(
+        90.0, more=(tall, tilted), moves={"walk": {"keys": keys}},
+        volumes={"m": {"node": "tall", "per_m": 0.06, "rgb": [0.66] * 3}},
+        nodes={"mist": {"drawn": False}, "sheet": {"drawn": False}},
+    )  # fmt: skip
+    found = {f.code for f in sweep(build, renderer=RENDERER).findings}
+    assert CODE in found and "order.wrong" not in found

@@ -16,7 +16,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.demo import pictures
 from eddyfall.demo.files import write_files
-from eddyfall.demo.shapes import Shape
+from eddyfall.demo.shapes import Shape, card
 from eddyfall.demo.world import World
 
 NAME = "glasshouse"
@@ -92,10 +92,6 @@ def _sheet(
     return world.material(name, base_rgba=colour, unlit=True, alpha_mode="BLEND", **{"double_sided": True, **more})
 
 
-def _card(x: tuple[float, float], y: tuple[float, float], z: float) -> Shape:
-    return Shape().quad((x[0], y[0], z), (x[1] - x[0], 0, 0), (0, y[1] - y[0], 0))
-
-
 def _spray_benches(world: World) -> None:
     """Benches with ferns under the mist, the card that cuts streaks into it, a draught pane before both; sheets that lie well."""
     timber = world.material("bench_timber", pictures.planks(world.rng, (112, 92, 66), boards=4), roughness=0.9, ior=1.0)
@@ -113,11 +109,11 @@ def _spray_benches(world: World) -> None:
         world.add(f"ferns_{k}", ferns, leaf)
     mist, cutter = _sheet(world, "mist", 0.8, 0.5), _sheet(world, "streaks", 0.0, 0.7)
     world.entry("materials", "streaks")["blend"] = "destination_out"
-    world.add("mist_card", _card((-1.5, 1.5), (0.5, 2.5), -4.0), mist)
-    world.add("streak_cutter", _card((0.75, 2.25), (0.75, 2.25), -3.6), cutter)
-    world.add("draught_pane", _card((-2.6, 0.4), (0.4, 2.6), -2.0), _sheet(world, "pane", 0.6, 0.1, (0.9, 1.0, 0.95)))
-    world.add("far_fleece", _card((-5.6, -3.2), (0.7, 2.0), -6.4), _sheet(world, "fleece", 0.7, 0.4, (1.0, 0.97, 0.9)))
-    world.add("near_net", _card((-5.6, -3.2), (0.5, 2.2), -3.2), _sheet(world, "green_net", 0.5, 0.3, (0.5, 1.0, 0.6)))
+    world.add("mist_card", card((-1.5, 1.5), (0.5, 2.5), -4.0), mist)
+    world.add("streak_cutter", card((0.75, 2.25), (0.75, 2.25), -3.6), cutter)
+    world.add("draught_pane", card((-2.6, 0.4), (0.4, 2.6), -2.0), _sheet(world, "pane", 0.6, 0.1, (0.9, 1.0, 0.95)))
+    world.add("far_fleece", card((-5.6, -3.2), (0.7, 2.0), -6.4), _sheet(world, "fleece", 0.7, 0.4, (1.0, 0.97, 0.9)))
+    world.add("near_net", card((-5.6, -3.2), (0.5, 2.2), -3.2), _sheet(world, "green_net", 0.5, 0.3, (0.5, 1.0, 0.6)))
     world.truth.append(
         {
             "code": "order.flip",

@@ -16,7 +16,7 @@ from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.demo import pictures
 from eddyfall.demo.files import write_files
-from eddyfall.demo.shapes import Shape
+from eddyfall.demo.shapes import Shape, card
 from eddyfall.demo.world import World
 
 NAME = "lantern_room"
@@ -88,21 +88,13 @@ def _clear(world: World, name: str, rgb: tuple[float, float, float] = (1.0, 1.0,
     )  # fmt: skip
 
 
-def _card(x: tuple[float, float], y: tuple[float, float], z: float) -> Shape:
-    return Shape().quad((x[0], y[0], z), (x[1] - x[0], 0, 0), (0, y[1] - y[0], 0))
-
-
-def _sown(world: World, code: str, cause: str, subjects: list[str], seed: str) -> None:
-    world.truth.append({"code": code, "cause": cause, "subjects": subjects, "seed": seed, "hidden_in_roles": {}})
-
-
 def _panes(world: World) -> None:
     """A clear pane with a green one behind its right half, and one by itself."""
     x = STANDS["panes"]
-    world.add("front_pane", _card((x - 1.3, x + 1.3), (0.5, 2.7), -2.0), _clear(world, "front_glass"))
-    world.add("green_pane", _card((x - 0.1, x + 1.9), (0.7, 2.5), -3.6), _clear(world, "green_glass", (0.45, 0.85, 0.6)))
-    world.add("side_pane", _card((x - 2.4, x - 1.75), (0.8, 2.2), -2.6), _clear(world, "side_glass", (0.95, 0.85, 0.6)))
-    _sown(world, "glass.layer-lost", "green_pane", ["green_pane", "front_pane"], "one layer")
+    world.add("front_pane", card((x - 1.3, x + 1.3), (0.5, 2.7), -2.0), _clear(world, "front_glass"))
+    world.add("green_pane", card((x - 0.1, x + 1.9), (0.7, 2.5), -3.6), _clear(world, "green_glass", (0.45, 0.85, 0.6)))
+    world.add("side_pane", card((x - 2.4, x - 1.75), (0.8, 2.2), -2.6), _clear(world, "side_glass", (0.95, 0.85, 0.6)))
+    world.sown("glass.layer-lost", "green_pane", ["green_pane", "front_pane"], "one layer")
     world.healthy.append(
         {"subject": "side_pane", "twin_of": "glass.layer-lost", "why": "nothing that lets light through is behind it"}
     )
@@ -113,10 +105,10 @@ def _weir(world: World) -> None:
     x = STANDS["weir"]
     mist = world.material("weir_mist", base_rgba=(0.75, 0.78, 0.8, 0.55), unlit=True, alpha_mode="BLEND", double_sided=True)
     spray = world.material("near_spray", base_rgba=(0.8, 0.84, 0.86, 0.3), unlit=True, alpha_mode="BLEND", double_sided=True)
-    world.add("weir_pane", _card((x - 1.5, x + 1.5), (0.5, 2.7), -2.05), _clear(world, "weir_glass"))
-    world.add("weir_mist", _card((x - 1.1, x + 1.4), (0.9, 2.2), -4.5), mist)
-    world.add("near_spray", _card((x - 0.9, x - 0.2), (1.0, 1.5), -1.4), spray)
-    _sown(world, "glass.layer-lost", "weir_mist", ["weir_mist", "weir_pane"], "blended behind a pane")
+    world.add("weir_pane", card((x - 1.5, x + 1.5), (0.5, 2.7), -2.05), _clear(world, "weir_glass"))
+    world.add("weir_mist", card((x - 1.1, x + 1.4), (0.9, 2.2), -4.5), mist)
+    world.add("near_spray", card((x - 0.9, x - 0.2), (1.0, 1.5), -1.4), spray)
+    world.sown("glass.layer-lost", "weir_mist", ["weir_mist", "weir_pane"], "blended behind a pane")
     world.healthy.append({"subject": "near_spray", "twin_of": "glass.layer-lost", "why": "it hangs before the pane"})
 
 
@@ -130,8 +122,8 @@ def _gauges(world: World) -> None:
     for k, (name, glass) in enumerate((("sealed_gauge", sealed), ("open_gauge", good))):
         at = x - 0.75 + 1.5 * k
         world.add(f"dial_{k}", Shape().box((at - 0.45, 1.15, -3.2), (at + 0.45, 2.05, -3.1)), dial)
-        world.add(name, _card((at - 0.5, at + 0.5), (1.1, 2.1), -3.0), glass)
-    _sown(world, "glass.chain-broken", "sealed_glass", ["sealed_gauge"], "shader")
+        world.add(name, card((at - 0.5, at + 0.5), (1.1, 2.1), -3.0), glass)
+    world.sown("glass.chain-broken", "sealed_glass", ["sealed_gauge"], "shader")
     world.healthy.append({"subject": "open_gauge", "twin_of": "glass.chain-broken", "why": "its shader refracts"})
 
 
@@ -150,7 +142,7 @@ def _blocks(world: World) -> None:
         at = x - 0.8 + 1.6 * k
         world.add(name, Shape().box((at - 0.45, 0.9, -3.75), (at + 0.45, 1.9, -3.45)), _clear(world, f"{name}_glass", **body))
         world.entry("materials", f"{name}_glass")["thickness"] = how
-    _sown(world, "glass.chain-broken", "sample_block_glass", ["sample_block"], "thickness")
+    world.sown("glass.chain-broken", "sample_block_glass", ["sample_block"], "thickness")
     world.healthy.append({"subject": "trial_block", "twin_of": "glass.chain-broken", "why": "its back faces tell its thickness"})
 
 

@@ -183,3 +183,11 @@ def grid_charts(shape: Shape, gap: float = 0.16) -> np.ndarray:
         cell = np.array([i % cells, i // cells])
         result.append((cell + gap / 2 + unit * (1 - gap)) / cells)
     return np.concatenate(result)
+
+
+def card(x: tuple[float, float], y: tuple[float, float], z: float, whole: bool = False) -> Shape:
+    """A card that faces +z, x and y from .. to, z in m; whole: one picture is laid over all of it."""
+    shape = Shape().quad((x[0], y[0], z), (x[1] - x[0], 0, 0), (0, y[1] - y[0], 0))
+    if whole:
+        shape.uvs[-1] = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float64)
+    return shape

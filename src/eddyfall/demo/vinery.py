@@ -21,7 +21,7 @@ from eddyfall.core.shade.alpha_forms import Form, stored_as
 from eddyfall.core.uv.bleed import spread
 from eddyfall.demo import pictures
 from eddyfall.demo.files import write_files
-from eddyfall.demo.shapes import Shape
+from eddyfall.demo.shapes import Shape, card
 from eddyfall.demo.world import World
 
 NAME = "vinery"
@@ -80,17 +80,6 @@ def _walls(world: World) -> None:
     world.add("back_walls", back, brick)
 
 
-def _sown(world: World, code: str, cause: str, subjects: list[str], seed: str) -> None:
-    world.truth.append({"code": code, "cause": cause, "subjects": subjects, "seed": seed, "hidden_in_roles": {}})
-
-
-def _card(x: tuple[float, float], y: tuple[float, float], z: float) -> Shape:
-    """A card that faces +z with one picture laid over all of it."""
-    shape = Shape().quad((x[0], y[0], z), (x[1] - x[0], 0, 0), (0, y[1] - y[0], 0))
-    shape.uvs[-1] = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
-    return shape
-
-
 def _pictured(world: World, name: str, picture: np.ndarray, **fields: Any) -> int:
     image = world.image(name, picture)
     use = TextureUse(image, wrap_u="clamp", wrap_v="clamp")
@@ -104,8 +93,8 @@ def _leaves(world: World) -> None:
     for k, (name, pixels) in enumerate((("vine_leaves", picture), ("trained_leaves", spread_out))):
         at = x - 2.6 + 2.8 * k
         material = _pictured(world, name, pixels, alpha_mode="MASK", alpha_cutoff=0.35)
-        world.add(name, _card((at, at + 2.4), (0.5, 2.9), -4.2), material)
-    _sown(world, "blend.fringe", "vine_leaves", ["vine_leaves"], "white ground")
+        world.add(name, card((at, at + 2.4), (0.5, 2.9), -4.2, whole=True), material)
+    world.sown("blend.fringe", "vine_leaves", ["vine_leaves"], "white ground")
     world.healthy.append(
         {"subject": "trained_leaves", "twin_of": "blend.fringe", "why": "its clear texels have the leaves' colour"}
     )
@@ -119,8 +108,8 @@ def _signs(world: World) -> None:
         at = x - 2.5 + 2.6 * k
         material = _pictured(world, name, multiplied, alpha_mode="BLEND")
         world.entry("materials", name).update({"blend": kind, "shadow_through": "tinted"})
-        world.add(name, _card((at, at + 2.3), (0.7, 2.6), -3.6), material)
-    _sown(world, "blend.wrong-kind", "stencil", ["stencil"], "multiplied")
+        world.add(name, card((at, at + 2.3), (0.7, 2.6), -3.6, whole=True), material)
+    world.sown("blend.wrong-kind", "stencil", ["stencil"], "multiplied")
     world.healthy.append({"subject": "stencil_right", "twin_of": "blend.wrong-kind", "why": "its blend takes multiplied colours"})
 
 
@@ -130,9 +119,9 @@ def _hedges(world: World) -> None:
     for k, name in enumerate(("far_hedge", "kept_hedge")):
         at = x - 3.6 + 3.7 * k
         material = _pictured(world, name, picture, alpha_mode="MASK", alpha_cutoff=0.5)
-        world.add(name, _card((at, at + 3.4), (0.0, 3.2), -44.0), material)
+        world.add(name, card((at, at + 3.4), (0.0, 3.2), -44.0, whole=True), material)
     world.entry("materials", "kept_hedge")["coverage_kept"] = True
-    _sown(world, "blend.coverage", "far_hedge", ["far_hedge"], "averaged alpha")
+    world.sown("blend.coverage", "far_hedge", ["far_hedge"], "averaged alpha")
     world.healthy.append({"subject": "kept_hedge", "twin_of": "blend.coverage", "why": "as much of it passes at every level"})
 
 
@@ -145,9 +134,9 @@ def _mist(world: World) -> None:
     for k, (name, sort) in enumerate((("bed_mist", "object"), ("parted_mist", "split"))):
         at = x - 3.5 + 3.7 * k
         world.add(name, Shape().box((at, 0.05, -7.6), (at + 3.2, 2.6, -3.4)), bounds)
-        world.add(f"{name}_cloth", _card((at + 0.7, at + 2.5), (0.5, 2.2), -4.4), cloth)
+        world.add(f"{name}_cloth", card((at + 0.7, at + 2.5), (0.5, 2.2), -4.4, whole=True), cloth)
         world.setup.setdefault("volumes", {})[name] = {"node": name, "per_m": 0.55, "rgb": [0.62, 0.65, 0.66], "sort": sort}
-    _sown(world, "volume.order", "volumes.bed_mist", ["bed_mist", "bed_mist_cloth"], "one thing")
+    world.sown("volume.order", "volumes.bed_mist", ["bed_mist", "bed_mist_cloth"], "one thing")
     world.healthy.append({"subject": "parted_mist", "twin_of": "volume.order", "why": "what hangs in it comes between its parts"})
 
 
@@ -162,7 +151,7 @@ def _shade(world: World) -> None:
         if through:
             world.entry("materials", name)["shadow_through"] = through
         world.add(name, Shape().quad((at, 2.7, -3.2), (2.7, 0, 0), (0, 0, -3.2)), material)
-    _sown(world, "shadow.translucent", "shade_cloth", ["shade_cloth"], "no shadow")
+    world.sown("shadow.translucent", "shade_cloth", ["shade_cloth"], "no shadow")
     world.healthy.append({"subject": "tinted_cloth", "twin_of": "shadow.translucent", "why": "light goes on coloured"})
     staging = world.material("staging", pictures.planks(world.rng, (150, 120, 84), boards=5), roughness=0.9, ior=1.0)
     world.add("staging", Shape().box((x - 3.2, 0, -6.6), (x + 3.2, 0.7, -3.4), 1.0), staging)

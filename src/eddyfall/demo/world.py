@@ -65,6 +65,10 @@ class World:
         if node:
             self.entry("nodes", name).update(node)
 
+    def sown(self, code: str, cause: str, subjects: list[str], seed: str) -> None:
+        """A fault that a sweep must find in every role."""
+        self.truth.append({"code": code, "cause": cause, "subjects": subjects, "seed": seed, "hidden_in_roles": {}})
+
     def lamp(self, name: str, place: tuple[float, float, float], candela: float, range_m: float = 0.0) -> None:
         """A point lamp, a light of the scene."""
         matrix = np.eye(4)

@@ -222,12 +222,13 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     """One suspicion for each pair."""
     there = {v: s for v, s in seen.items() if s is not None}
     pairs: dict[tuple[str, str], None] = {}
+    nodes = {v.node for v in survey.build.setup.volumes.values() if v.on}
+    filled = {d.name for d in survey.geometry.things if d.node in nodes}
     for s in there.values():
-        pairs |= {_key(p.first, p.second): None for p in s.pops} | {_key(o.nearer, o.farther): None for o in s.off}
-    # Volumes are told of as such; what no order draws right is told once, as that, and not pair by pair.
-    filled = {v.node for v in survey.build.setup.volumes.values() if v.on}
-    filled = {d.name for d in survey.geometry.things if d.node in filled}
-    pairs = {pair: None for pair in pairs if not filled & {*pair}}
+        # What lies in a volume is told of as such; that it pops is told here.
+        pairs |= {_key(p.first, p.second): None for p in s.pops}
+        pairs |= {_key(o.nearer, o.farther): None for o in s.off if not filled & {o.nearer, o.farther}}
+    # What no order draws right is told once, as that, and not pair by pair.
     tied = [(v, k) for v, s in there.items() for k in s.knots if not filled & {*k.members}]
     within = {_key(a, b) for _, k in tied for a in k.members for b in k.members if a != b}
     popping = {_key(p.first, p.second) for s in there.values() for p in s.pops}

@@ -13,18 +13,16 @@ from eddyfall.core.defects.edge_symptoms import RIM, THINS
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, by_cause, region_of
 from eddyfall.core.layers.coverage import Cover, cover_of
-from eddyfall.core.layers.edges import STRAYS, Pictured, Rim, pictured, put_right, read_right, rim, strays
+from eddyfall.core.layers.edges import STRAYS, WORDS, Pictured, Rim, pictured, put_right, read_right, rim, strays
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, Operation, set_leaf
+from eddyfall.core.scene.maps import drawn_materials
 from eddyfall.core.scene.names import short_id
-from eddyfall.core.shade.blend import KIND_NAMES, KINDS
+from eddyfall.core.shade.blend import KIND_NAMES, KINDS, REFRACTING, VOLUME
 
 WRONG_KIND, FRINGE, COVERAGE = "blend.wrong-kind", "blend.fringe", "blend.coverage"
 OFF_SHARE, LEAST_DUE = 0.1, 64  # of what is there; px of a cutout below which nothing is said
-WORDS = {
-    "straight": "as they are", "premultiplied": "multiplied by alpha", "premultiplied_codes": "multiplied by alpha as codes",
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -65,14 +63,13 @@ def _enough(off: np.ndarray) -> np.ndarray | None:
 
 
 def materials_at(survey: Survey, viewpoint: str) -> dict[int, list[int]]:
-    """By material number, its drawables that are drawn and have an alpha picture as a cutout or blended."""
-    s = survey.stage(viewpoint).state
-    images, materials = survey.build.scene.images, survey.build.scene.materials
-    asked = s.drawn & s.colour_pass & ~s.camera_hidden & (s.blend != KINDS["opaque"])
+    """By material number, its drawables that are drawn as a cutout or blended and have a base picture."""
+    s, materials = survey.stage(viewpoint).state, drawn_materials(survey.build)
+    asked = s.drawn & s.colour_pass & ~s.camera_hidden & ~np.isin(s.blend, (KINDS["opaque"], REFRACTING, VOLUME))
     found: dict[int, list[int]] = {}
     for d in np.flatnonzero(asked):
         material = survey.geometry.drawables[d].material
-        if (material >= 0 and images and materials[material].base_texture is not None) or material in found:
+        if material >= 0 and materials[material].base_texture is not None:
             found.setdefault(material, []).append(int(d))
     return found
 

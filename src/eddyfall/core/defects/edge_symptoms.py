@@ -6,12 +6,12 @@ from collections.abc import Callable
 
 import numpy as np
 
-from eddyfall.core.compare.ciede2000 import delta_e_2000
+from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import shows
 from eddyfall.core.layers.coverage import cover_of
-from eddyfall.core.layers.edges import VISIBLE, pictured, rim
+from eddyfall.core.layers.edges import pictured, rim
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.setup.tables import MaterialSetup
@@ -31,13 +31,13 @@ def rim_seen(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame
             update={"blend": "blended", "filtered": "premultiplied"}
         )
         blended = build.with_setup(build.setup.model_copy(update={"materials": build.setup.materials | {key: entry}}))
-        off = delta_e_2000(frame.display, renderer.frame(blended, spot.request).display) > VISIBLE
+        off = delta_e_2000(frame.display, renderer.frame(blended, spot.request).display) > VISIBLE_DIFFERENCE
         return float(off[spot.pixels].mean()) if spot.pixels.any() else 0.0
     of = pictured(renderer, build, material, kind)
     if of is None or of.now == of.due:
         return 0.0
     told = rim(renderer, build, spot.request, material, of)
-    off = (told.misread > VISIBLE) | (told.averaged > VISIBLE)
+    off = (told.misread > VISIBLE_DIFFERENCE) | (told.averaged > VISIBLE_DIFFERENCE)
     return float(off[spot.pixels].mean()) if spot.pixels.any() else 0.0
 
 

@@ -13,7 +13,7 @@ from eddyfall.core.defects.draw_order import moves_of
 from eddyfall.core.defects.order_ways import order_ways
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
-from eddyfall.core.layers.eyes import Band, Differs, bands, differing
+from eddyfall.core.layers.eyes import MOST_SEEN, Band, Differs, bands, differing
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.passes.draw_order import blended_in, sorting
@@ -21,7 +21,6 @@ from eddyfall.core.scene.changes import set_resolved
 from eddyfall.core.scene.setup.sections.order import Order
 
 CODE = "order.eyes"
-MOST_BANDS = 12
 
 
 @dataclass(frozen=True)
@@ -45,7 +44,7 @@ def observe(survey: Survey, viewpoint: str) -> dict[tuple[int, int], Seen] | Non
     found: dict[tuple[int, int], Seen] = {}
     poses: list[tuple[str, float, Camera]] = [("", 0.0, survey.frame(viewpoint, "in_view").camera)]
     for path in moves_of(survey, viewpoint):
-        for band in bands(survey.geometry, path, sorting(stage), chosen, gap, survey.size)[:MOST_BANDS]:
+        for band in bands(survey.geometry, path, sorting(stage), chosen, gap, survey.size)[:MOST_SEEN]:
             camera = path.at((band.from_s + band.to_s) / 2)
             poses.append((f"{path.name}, {_stretch(band)}", _wide(band), camera))
     for place, wide, camera in poses:

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from eddyfall.core.frame.render import Frame, Renderer, Request
-from eddyfall.core.layers.kernels import count_swaps, fold, ordered, split
+from eddyfall.core.layers.kernels import count_swaps, fold, ordered, put_between, split
 from eddyfall.core.passes import blended, refract
 from eddyfall.core.passes.blended import Fragments, fragments_of, shown_of
 from eddyfall.core.passes.contract import View
@@ -105,8 +105,13 @@ class Layers:
         return out.reshape(*self.frame.pixels.shape, 3)
 
     def by_drawable(self, turn: np.ndarray) -> np.ndarray:
-        """(h, w, 3) nits with whole drawables drawn by turn (d,), least first; equal turns as they are drawn."""
-        return self.replayed(ordered(self.shown.starts, len(self.shown.far), turn[self.shown.drawable]))
+        """(h, w, 3) nits with whole drawables drawn by turn (d,), least first; equal turns as they are drawn. Parts of volumes that split
+        stay before what lies nearer."""
+        s, splits = self.shown, blended.section(self.frame.stage).splits[self.shown.drawable]
+        order = ordered(s.starts, len(s.far), turn[s.drawable])
+        if splits.any():
+            put_between(s.starts, order, s.far, splits)
+        return self.replayed(order)
 
     @cached_property
     def swaps(self) -> Swaps:

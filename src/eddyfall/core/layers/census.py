@@ -10,7 +10,7 @@ from scipy.ndimage import label
 
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.maps import overridden_maps, with_maps
+from eddyfall.core.scene.maps import overridden_maps, with_maps, wrapped
 from eddyfall.core.scene.model import Material
 
 Kind = Literal["opaque", "cutout", "blended", "unsure"]
@@ -104,15 +104,6 @@ def covered(
     u, v = np.random.default_rng(SEED).random((2, len(of)))
     u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
     at = uv[of, 0] + u[:, None] * one[of] + v[:, None] * other[of]
-    x, y = (_wrapped(np.floor(at[:, k]).astype(np.int64), edge, wrap[k]) for k, edge in enumerate((width, height)))
+    x, y = (wrapped(np.floor(at[:, k]).astype(np.int64), edge, wrap[k]) for k, edge in enumerate((width, height)))
     mask[y, x] = True
     return mask
-
-
-def _wrapped(texel: np.ndarray, edge: int, wrap: str) -> np.ndarray:
-    if wrap == "clamp":
-        return np.asarray(np.clip(texel, 0, edge - 1))
-    if wrap == "mirror":
-        folded = np.mod(texel, 2 * edge)
-        return np.asarray(np.where(folded < edge, folded, 2 * edge - 1 - folded))
-    return np.asarray(np.mod(texel, edge))

@@ -11,8 +11,8 @@ import numpy as np
 
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes.contract import View
+from eddyfall.core.passes.triangles import on_screen
 from eddyfall.core.raster.fragments import covering
-from eddyfall.core.raster.project import project
 from eddyfall.core.raster.rasterise import keeps_alpha
 
 ACROSS = 4  # places asked in a pixel, across and down
@@ -54,26 +54,14 @@ class Cover:
 
 def cover_of(frame: Frame, drawables: list[int]) -> Cover:
     """The coverage of some drawables of one cutout material in a frame that was drawn up to its depth."""
-    view, geometry, cutouts, depth = (
+    view, geometry, cutouts, textures = (
         View(frame.camera, frame.pixels),
         frame.geometry,
         frame.buffers["cutouts"],
-        frame.depth_format,
+        frame.buffers["textures"],
     )
-    spans = [np.arange(geometry.drawables[i].first, geometry.drawables[i].last, dtype=np.int32) for i in drawables]
-    chosen = np.concatenate(spans)
-    cull = np.where(frame.stage.state.double_sided[geometry.owner[chosen]], 0, 1).astype(np.int8)
-    alpha_uv = frame.buffers["textures"].alpha_uv
-    screen = project(
-        geometry.positions,
-        alpha_uv,
-        geometry.triangles,
-        chosen,
-        cull,
-        view.clip_matrix(depth),
-        view.pixels.size,
-        view.pixels.window,
-    )
+    depth, alpha_uv, state = frame.depth_format, textures.alpha_uv, frame.stage.state
+    screen = on_screen(geometry, np.array(drawables), state.double_sided, view, depth, textures)
     found, where = covering(screen, depth.code, view.pixels.shape, view.pixels.origin), np.zeros(view.pixels.shape)
     if not len(found.screen):
         return Cover((), where)

@@ -19,13 +19,12 @@ from eddyfall.core.shade.alpha_forms import Filters, Form, Holds, form_of, store
 from eddyfall.core.shade.srgb import DECODE_TABLE, decode, encode
 from eddyfall.core.shade.textures import mip_chain
 
-VISIBLE = 2.0  # CIEDE2000
+WORDS: dict[Holds, str] = {
+    "straight": "as they are", "premultiplied": "multiplied by alpha", "premultiplied_codes": "multiplied by alpha as codes",
+}  # fmt: skip
 THERE, STEP = 24, 8  # codes of alpha: of texels whose colour is judged, by which two of them differ
-LEAST_PAIRS, SURE, IMPOSSIBLE = (
-    48,
-    0.6,
-    0.02,
-)  # neighbours that are asked; of the next best; share that no such picture could hold
+LEAST_PAIRS, SURE = 48, 0.6  # neighbours that are asked; of the next best reading's step
+IMPOSSIBLE = 0.02  # share of texels that no such picture could hold
 LEVELS, STRAYS = 3, 0.01  # mips looked at, share of white by which averages differ before a frame is drawn
 
 
@@ -50,21 +49,21 @@ def told(pixels: np.ndarray, mask: np.ndarray) -> Told:
         one, other = (np.s_[:-1], np.s_[1:]) if axis == 0 else (np.s_[:, :-1], np.s_[:, 1:])
         sides.append((one, other, there[one] & there[other] & (np.abs(alpha[one] - alpha[other]) >= STEP)))
     pairs = sum(int(asked.sum()) for _, _, asked in sides)
-    readings = {holds: _read_as(pixels, holds) for holds in ("straight", "premultiplied", "premultiplied_codes")}
     steps: dict[Holds, float] = {}
-    for holds, (colour, beyond) in readings.items():
+    for holds in WORDS:
+        colour, beyond = _read_as(pixels, holds)
         partial = there & (alpha < 255 - STEP)
         if not pairs or (partial.any() and beyond[partial].mean() > IMPOSSIBLE):
-            steps[holds] = np.inf  # type: ignore[index]
+            steps[holds] = np.inf
             continue
         total = sum(float(np.abs(colour[one] - colour[other]).mean(axis=2)[asked].sum()) for one, other, asked in sides)
-        steps[holds] = total / pairs  # type: ignore[index]
+        steps[holds] = total / pairs
     best, second = sorted(steps, key=lambda h: steps[h])[:2]
     sure = pairs >= LEAST_PAIRS and np.isfinite(steps[best]) and steps[best] < SURE * steps[second]
     return Told(best if sure else None, steps, pairs)
 
 
-def _read_as(pixels: np.ndarray, holds: str) -> tuple[np.ndarray, np.ndarray]:
+def _read_as(pixels: np.ndarray, holds: Holds) -> tuple[np.ndarray, np.ndarray]:
     """((h, w, 3) colours as codes 0..1 that are not multiplied; (h, w) bool: texels that no picture of that kind could hold)."""
     a = np.maximum(pixels[..., 3:] / 255, 1e-9)
     codes = pixels[..., :3] / 255
@@ -175,12 +174,7 @@ def rim(renderer: Renderer, build: Build, request: Request, material: int, of: P
 
 def read_right(build: Build, material: str, of: Pictured) -> Change:
     """What tells the renderer what a picture holds."""
-    words = {
-        "straight": "as they are",
-        "premultiplied": "multiplied by alpha",
-        "premultiplied_codes": "multiplied by alpha as codes",
-    }
     return set_leaf(
         build, ("materials", material, "colours_hold"), of.due.holds, scope="material",
-        title=f"read the colours of {material} as {words[of.due.holds]}",
+        title=f"read the colours of {material} as {WORDS[of.due.holds]}",
     )  # fmt: skip

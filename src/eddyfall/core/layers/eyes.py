@@ -25,6 +25,8 @@ from eddyfall.core.scene.setup.sections.order import Order
 Side = Literal["left", "right"]
 SIDES: tuple[Side, Side] = ("left", "right")
 EACH_S, CLOSE_S = 1 / 480, 1e-6  # between moments at which keys are held against each other; to which a band's ends are halved
+MOST_MOMENTS, MOST_SEEN = 8192, 12  # of a move; stretches whose frames are drawn
+SAME_M = 1e-9  # by which keys have to differ: what rounding leaves is no order
 
 
 @dataclass(frozen=True)
@@ -63,48 +65,61 @@ def bands(
     geometry: Geometry, path: MovePath, by: Sorting, chosen: np.ndarray, gap_m: float, size: tuple[int, int]
 ) -> list[Band]:  # fmt: skip
     """Every stretch of a move on which the eyes, each sorting for itself, draw two of the drawables (k,) in different orders while their
-    boxes overlap on the frame."""
+    boxes overlap on the frame of so many px. Looked for every EACH_S, or MOST_MOMENTS times on a longer move: what is over sooner may be
+    missed."""
     if by.method != "sorted" or len(chosen) < 2 or gap_m <= 0:
         return []
     start, end = path.keys[0].t_s, path.keys[-1].t_s
-    times = np.linspace(start, end, max(int((end - start) / EACH_S), 1) + 1)
-    one, other = np.triu_indices(len(chosen), 1)
-    alike = by.rank[chosen[one]] == by.rank[chosen[other]]
-    one, other = chosen[one[alike]], chosen[other[alike]]
-    ahead = {side: np.stack([_ahead(geometry, path.at(float(t)), by, one, other, gap_m, side) for t in times]) for side in SIDES}
-    differ = (ahead["left"] > 0) != (ahead["right"] > 0)
+    times = np.linspace(start, end, min(max(int((end - start) / EACH_S), 1), MOST_MOMENTS) + 1)
+    apart: dict[tuple[int, int], list[int]] = {}  # by pair of drawables, numbers of the moments at which the eyes differ
+    for moment, t in enumerate(times):
+        for pair in _apart_at(geometry, path.at(float(t)), by, chosen, gap_m):
+            apart.setdefault(pair, []).append(moment)
     found = []
-    for p in np.flatnonzero(differ.any(axis=0)):
-        edges = np.flatnonzero(np.diff(np.concatenate([[False], differ[:, p], [False]]).astype(int)))
-        pair = (geometry, by, one[p : p + 1], other[p : p + 1], gap_m)
-        for a, b in zip(edges[::2], edges[1::2]):
-            low = times[a] if a == 0 else _edge(path, *pair, times[a - 1], times[a])
-            high = times[b - 1] if b == len(times) else _edge(path, *pair, times[b], times[b - 1])
-            middle = path.at(float(low + high) / 2)
-            if overlap_at(geometry, middle, size, int(one[p]), int(other[p])):
-                ends = (path.at(float(low)).eye, path.at(float(high)).eye)
-                found.append(Band(int(one[p]), int(other[p]), float(low), float(high), *ends))
+    for pair, moments in apart.items():
+        for run in np.split(np.array(moments), np.flatnonzero(np.diff(moments) > 1) + 1):
+            a, b = int(run[0]), int(run[-1])
+            low = times[a] if a == 0 else _edge(path, geometry, by, pair, gap_m, times[a - 1], times[a])
+            high = times[b] if b == len(times) - 1 else _edge(path, geometry, by, pair, gap_m, times[b + 1], times[b])
+            if overlap_at(geometry, path.at(float(low + high) / 2), size, *pair):
+                found.append(Band(*pair, float(low), float(high), path.at(float(low)).eye, path.at(float(high)).eye))
     return sorted(found, key=lambda band: band.from_s)
 
 
-def _ahead(
-    geometry: Geometry, camera: Camera, by: Sorting, one: np.ndarray, other: np.ndarray, gap_m: float, side: Side
-) -> np.ndarray:  # fmt: skip
-    """(n,) m by which `one` (n,) has a larger key than `other` (n,) for an eye."""
+def _apart_at(
+    geometry: Geometry, camera: Camera, by: Sorting, chosen: np.ndarray, gap_m: float
+) -> list[tuple[int, int]]:  # fmt: skip
+    """Pairs of the drawables (k,) that the eyes of a camera sort differently. Neither key of a pair differs between the eyes by more than
+    they are apart, so only pairs whose keys for the left eye lie within twice that are asked about."""
+    left, right = (_keys(geometry, camera, by, chosen, gap_m, side) for side in SIDES)
+    rank = by.rank[chosen]
+    order = np.lexsort((left, rank))
+    found: list[tuple[int, int]] = []
+    for step in range(1, len(order)):
+        one, other = order[:-step], order[step:]
+        near = (rank[one] == rank[other]) & (left[other] - left[one] <= 2 * gap_m)
+        if not near.any():
+            break
+        turned = near & (left[other] - left[one] > SAME_M) & (right[one] - right[other] > SAME_M)
+        found += [(int(min(p)), int(max(p))) for p in zip(chosen[one[turned]], chosen[other[turned]])]
+    return found
+
+
+def _keys(geometry: Geometry, camera: Camera, by: Sorting, which: np.ndarray, gap_m: float, side: Side) -> np.ndarray:
+    """(k,) m: sort keys of drawables (k,) for an eye."""
     eye = eye_of(camera, side, gap_m, False)
-    eyes, ways = (np.broadcast_to(np.asarray(v, float), (len(one), 3)) for v in (eye.eye, eye.forward))
-    first, second = (keys_from(geometry, which, eyes, ways, by) for which in (one, other))
-    return np.asarray(first - second)
+    each = (len(which), 3)
+    return keys_from(geometry, which, np.broadcast_to(np.array(eye.eye), each), np.broadcast_to(eye.forward, each), by)
 
 
 def _edge(
-    path: MovePath, geometry: Geometry, by: Sorting, one: np.ndarray, other: np.ndarray, gap_m: float, alike_s: float, differ_s: float
+    path: MovePath, geometry: Geometry, by: Sorting, pair: tuple[int, int], gap_m: float, alike_s: float, differ_s: float
 ) -> float:  # fmt: skip
-    """The moment between one at which the eyes agree and one at which they differ."""
+    """The moment (s) between one at which the eyes agree about a pair and one at which they differ."""
     while abs(differ_s - alike_s) > CLOSE_S:
         middle = (alike_s + differ_s) / 2
-        left, right = (bool(_ahead(geometry, path.at(middle), by, one, other, gap_m, side)[0] > 0) for side in SIDES)
-        alike_s, differ_s = (alike_s, middle) if left != right else (middle, differ_s)
+        apart = pair in _apart_at(geometry, path.at(middle), by, np.array(pair), gap_m)
+        alike_s, differ_s = (alike_s, middle) if apart else (middle, differ_s)
     return differ_s
 
 
@@ -131,14 +146,14 @@ def differing(renderer: Renderer, build: Build, request: Request, camera: Camera
 @dataclass(frozen=True)
 class ThroughBoth:
     """What two eyes make of a viewpoint, or of a move: m between them, whether they share one order; pairs that differ at the viewpoint;
-    stretches of the move with what is to be seen of each in its middle; names of drawables."""
+    stretches of the move with what is to be seen of each in its middle (None: too many to be drawn); names of drawables."""
 
     viewpoint: str
     move: str | None
     gap_m: float
     shared: bool
     pairs: list[Differs]
-    stretches: list[tuple[Band, list[Differs]]]
+    stretches: list[tuple[Band, list[Differs] | None]]
     names: list[str]
 
 
@@ -158,7 +173,10 @@ def through_both(
         return ThroughBoth(request.viewpoint, None, gap, shared, at, [], names)
     by, chosen = sorting(frame.stage), blended_in(frame.stage.state)
     met = [] if shared else bands(frame.geometry, path, by, chosen, gap, request.size)
-    seen = [(b, differing(renderer, build, request, path.at((b.from_s + b.to_s) / 2), gap, shared)) for b in met]
+    seen: list[tuple[Band, list[Differs] | None]] = [
+        (b, differing(renderer, build, request, path.at((b.from_s + b.to_s) / 2), gap, shared) if k < MOST_SEEN else None)
+        for k, b in enumerate(met)
+    ]
     return ThroughBoth(request.viewpoint, path.name, gap, shared, [], seen, names)
 
 

@@ -69,6 +69,38 @@ def split(starts, order, far, step, k, p, q, opaque, first, s_early, s_late, s_w
                 order[j] = n
 
 
+@njit(cache=True, parallel=True, nogil=True, error_model="numpy")
+def put_between(starts, order, far, splits):
+    """Moves fragments that split (n,) bool, the farthest first, to before the first of the others that lies nearer, in place."""
+    for i in prange(len(starts) - 1):
+        first, last = starts[i], starts[i + 1]
+        laid, kept, parts = first, np.empty(last - first, np.int64), np.empty(last - first, np.int64)
+        count = 0
+        for m in range(first, last):
+            n = order[m]
+            if splits[n]:
+                j = count
+                while j > 0 and far[parts[j - 1]] < far[n]:
+                    parts[j] = parts[j - 1]
+                    j -= 1
+                parts[j] = n
+                count += 1
+            else:
+                kept[laid - first] = n
+                laid += 1
+        used = laid - first
+        for k in range(count):
+            place = 0
+            while place < used and far[kept[place]] >= far[parts[k]]:
+                place += 1
+            for j in range(used, place, -1):
+                kept[j] = kept[j - 1]
+            kept[place] = parts[k]
+            used += 1
+        for m in range(first, last):
+            order[m] = kept[m - first]
+
+
 def ordered(starts: np.ndarray, n: int, key: np.ndarray | None = None) -> np.ndarray:
     """(n,) fragments as they are drawn, or by key (n,), least first."""
     order = np.arange(n)

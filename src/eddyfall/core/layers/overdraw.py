@@ -8,6 +8,7 @@ import numpy as np
 
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.layers.capture import layers_of
+from eddyfall.core.passes.blended import Fragments
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.scene.setup.sections.exposure import Exposure
 
@@ -43,15 +44,29 @@ class Overdraw:
 
 
 def overdraw_of(frame: Frame) -> Overdraw:
-    """The blended fragments of a frame that was drawn up to its linear picture."""
+    """The blended fragments of a frame that was drawn up to its linear picture; a volume is one in a pixel, whatever lies in it."""
     layers = layers_of(frame)
     shown, every = layers.shown, layers.every
     e = frame.stage.resolved[Exposure]
     white = 1.0 / float(exposure_scale(e.mode, e.ev100))
-    idle = (shown.k >= 1 - NOTHING).all(axis=1) & (np.abs(shown.p) <= NOTHING * white).all(axis=1) & (shown.q <= NOTHING)
     n = len(frame.geometry.drawables)
-    fragments, passed = np.bincount(every.drawable, minlength=n), np.bincount(shown.drawable, minlength=n)
-    wasted = np.bincount(shown.drawable[idle], minlength=n)
+    idle = (shown.k >= 1 - NOTHING).all(axis=1) & (np.abs(shown.p) <= NOTHING * white).all(axis=1) & (shown.q <= NOTHING)
+    one, whole = _first_parts(shown, n), _first_parts(every, n)
+    fragments, passed = np.bincount(every.drawable[whole], minlength=n), np.bincount(shown.drawable[one], minlength=n)
+    wasted = np.bincount(shown.drawable[one & idle], minlength=n)
     laid = [Laid(int(d), int(fragments[d]), int(fragments[d] - passed[d]), int(wasted[d])) for d in np.flatnonzero(fragments)]
-    depth = np.diff(shown.starts).reshape(frame.pixels.shape)
+    pixel = np.repeat(np.arange(len(shown.starts) - 1), np.diff(shown.starts))
+    depth = np.bincount(pixel[one], minlength=len(shown.starts) - 1).reshape(frame.pixels.shape)
     return Overdraw(depth, tuple(sorted(laid, key=lambda v: -(v.fragments - v.hidden))))
+
+
+def _first_parts(f: Fragments, drawables: int) -> np.ndarray:
+    """(n,) bool: fragments of surfaces, and the first part of each volume in each pixel."""
+    first = np.ones(len(f.far), bool)
+    parts = np.flatnonzero(f.long > 0)
+    if len(parts):
+        pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))[parts]
+        first[parts] = False
+        _, at = np.unique(pixel * drawables + f.drawable[parts], return_index=True)
+        first[parts[at]] = True
+    return first

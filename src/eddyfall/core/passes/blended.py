@@ -32,6 +32,7 @@ from eddyfall.core.shade.sky import SkyLight, ambient_plain
 from eddyfall.core.shade.surface import soup_of, surface_at, surface_plain
 from eddyfall.core.shade.volumes import Volumes, count_parts, cut, shares, way_through, way_through_plain
 
+CODES = {name: code for code, name in KIND_NAMES.items()}
 LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
 NODE_BYTES = 16  # of a layer that is kept for a pixel: half RGBA, and as much for coverage, depth and links
 _NO_LAYER, _NO_STARTS, _NO_COUNTS = np.zeros((0, 0, 6), np.float32), np.zeros(0, np.int64), np.zeros((0, 0), np.int64)
@@ -56,11 +57,6 @@ class BlendedSection:
     per_m: np.ndarray
     volume_rgb: np.ndarray
     splits: np.ndarray
-
-    @property
-    def split(self) -> bool:
-        """Whether anything is drawn between the parts of a volume, so that the layers of a pixel have to be known first."""
-        return bool(self.splits.any())
 
 
 def section(stage: Stage) -> BlendedSection:
@@ -399,8 +395,11 @@ def twin(r: Recorder) -> None:
         facts = {"alpha": alpha, "fog_share": 1 - fade, "shader": state.shader[d], "lights": lights,
                  "textures": [{"role": role, "mip_level": round(v, 2)} for role, _, v in used]}  # fmt: skip
         fragments.append((name, kind, value, strength, float(row[DISTANCE]), facts))
-    if given.split:
-        fragments = _between_parts(fragments, {r.geometry.drawables[d].name for d in np.flatnonzero(given.splits)})
+    # Where things are not sorted, a volume's parts are layers of their own.
+    whole = given.per_m > 0 if given.sorting.method != "sorted" else np.zeros_like(given.splits)
+    for parted in (whole & ~given.splits, given.splits):
+        if parted.any():
+            fragments = _between_parts(fragments, {r.geometry.drawables[d].name for d in np.flatnonzero(parted)})
     _lay(r, fragments, given.sorting)
 
 
@@ -461,12 +460,12 @@ def _lay(r: Recorder, fragments: list[tuple[str, str, np.ndarray, float, float, 
         r.layers.append(laid)
 
     if by.method != "sorted":
-        fragments = sorted(fragments, key=lambda f: -f[4])
+        fragments = sorted(fragments, key=lambda f: f[4])[::-1]  # of two at one depth the one drawn first counts as nearer
         split = max(len(fragments) - by.in_order, 0)
         rest, fragments = fragments[:split], fragments[split:]
         names = ", ".join(f[0] for f in rest)
         if rest and by.averages:
-            laid = [[kept_and_laid(KINDS[f[1]], float(f[2][i]), f[3]) for i in range(3)] for f in rest]
+            laid = [[kept_and_laid(CODES[f[1]], float(f[2][i]), f[3]) for i in range(3)] for f in rest]
             k, p = (np.array([[channel[n] for channel in one] for one in laid]) for n in (0, 1))
             dark = np.array([f[1] == "multiply" for f in rest])
             added, through = average_plain(k, p, np.array([one[0][2] for one in laid]), dark)

@@ -6,6 +6,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
+import numpy as np
+
 from eddyfall.core.scene.model import Material, TextureUse
 from eddyfall.core.scene.setup.document import STOCK_SHADERS
 from eddyfall.core.scene.setup.tables import MAP_ROLES, MapRole, MaterialMap, MaterialSetup, Shader, Slot
@@ -88,3 +90,13 @@ def with_maps(materials: tuple[Material, ...], over: tuple[Over, ...]) -> tuple[
 def drawn_materials(build: Any) -> tuple[Material, ...]:
     """All materials of a build, with the pictures they draw."""
     return with_maps(build.scene.materials, overridden_maps(build))
+
+
+def wrapped(texel: np.ndarray, edge: int, wrap: str) -> np.ndarray:
+    """Texel numbers (n,) int64 along an axis of so many texels, as repeat, mirror or clamp takes them (OpenGL ES 3.0, 3.8.10)."""
+    if wrap == "clamp":
+        return np.asarray(np.clip(texel, 0, edge - 1))
+    if wrap == "mirror":
+        folded = np.mod(texel, 2 * edge)
+        return np.asarray(np.where(folded < edge, folded, 2 * edge - 1 - folded))
+    return np.asarray(np.mod(texel, edge))

@@ -16,12 +16,14 @@ from eddyfall.core.errors import ChangeError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import operation
-from eddyfall.core.scene.maps import drawn_materials
+from eddyfall.core.scene.maps import drawn_materials, wrapped
 from eddyfall.core.scene.model import Primitive
+from eddyfall.core.scene.setup.tables import MaterialSetup
 
 CLEAR, SAFE_MIP = 2, 1  # codes of alpha that count as nothing; mip level up to which nothing of the rest is cut off
 CORNERS, TURNS, MOST_MIP = (3, 16), 24, 6  # that may be asked for; rotations tried of evenly spread edges;
 # the highest safe_mip
+LEAST_TEXELS, MOST_TEXELS = 2, 4096  # along a card's sides
 FLAT = 1e-4  # of a quad's size: what is off its plane, or off a parallelogram
 
 
@@ -136,14 +138,18 @@ def trim(build: Build, params: dict[str, Any]) -> Build:
     return replace(build, scene=build.scene.with_mesh(index, replace(mesh, primitives=parts)))
 
 
-def alpha_of(build: Build, material: int | None) -> np.ndarray | None:
-    """(h, w) alpha 0..1 of a material's base picture, its factor taken into account; None if it has none."""
+def shown_of(build: Build, material: int | None) -> np.ndarray | None:
+    """(h, w) 0..1: how much a material's base picture shows at its texels, its factor taken into account: its alpha, and what multiplied
+    colours add without any; None if it has no picture, or is drawn as if there were no alpha."""
     if material is None:
         return None
-    m = drawn_materials(build)[material]
-    if m.base_texture is None:
+    m, entry = drawn_materials(build)[material], build.setup.materials.get(build.scene.material_keys[material], MaterialSetup())
+    kind = entry.blend or m.alpha_mode
+    if m.base_texture is None or kind in ("opaque", "OPAQUE"):
         return None
-    return np.asarray(build.scene.images[m.base_texture.image].pixels[..., 3] / 255 * m.base_rgba[3])
+    pixels = build.scene.images[m.base_texture.image].pixels
+    alpha = pixels[..., 3] * m.base_rgba[3]
+    return np.asarray((np.maximum(alpha, pixels[..., :3].max(axis=2)) if kind == "premultiplied" else alpha) / 255)
 
 
 def savings(build: Build, mesh: int, corners: int = 8) -> float | None:
@@ -165,23 +171,25 @@ def savings(build: Build, mesh: int, corners: int = 8) -> float | None:
 
 def _trim_of(build: Build, part: Primitive, quad: np.ndarray, corners: int, safe_mip: int) -> Trim | None:
     """The polygon of one quad, in shares along its sides from corner 0 to 1 and from 0 to 3."""
-    alpha = alpha_of(build, part.material)
+    shown = shown_of(build, part.material)
     use = drawn_materials(build)[part.material].base_texture if part.material is not None else None
-    name = f"TEXCOORD_{use.uv_set}" if use is not None else ""
-    if alpha is None or name not in part.attributes:
+    if shown is None or use is None or f"TEXCOORD_{use.uv_set}" not in part.attributes:
         return None
-    uv = part.attributes[name][quad].astype(float) * alpha.shape[::-1]
+    height, width = shown.shape
+    uv = part.attributes[f"TEXCOORD_{use.uv_set}"][quad].astype(float) * (width, height)
     across, up = uv[1] - uv[0], uv[3] - uv[0]
     n = [max(math.ceil(float(np.linalg.norm(v))), 1) for v in (across, up)]
-    if min(n) < 2 or max(n) > 4096:
+    if min(n) < LEAST_TEXELS or max(n) > MOST_TEXELS:
         return None
     s, t = np.meshgrid((np.arange(n[0]) + 0.5) / n[0], (np.arange(n[1]) + 0.5) / n[1])
-    at = np.floor(uv[0] + s[..., None] * across + t[..., None] * up).astype(int)
-    return trimmed(alpha[at[..., 1] % alpha.shape[0], at[..., 0] % alpha.shape[1]], corners, safe_mip)
+    at = np.floor(uv[0] + s[..., None] * across + t[..., None] * up).astype(np.int64)
+    return trimmed(shown[wrapped(at[..., 1], height, use.wrap_v), wrapped(at[..., 0], width, use.wrap_u)], corners, safe_mip)
 
 
 def _quads(part: Primitive) -> list[np.ndarray]:
-    """(4,) vertices of each quad, in turn around it. ChangeError if the part is not made of flat parallelograms."""
+    """(4,) vertices of each quad, in turn around it. ChangeError if the part is not made of flat parallelograms, or is skinned."""
+    if any(name.startswith("JOINTS") for name in part.attributes):
+        raise ChangeError("is skinned")
     n = len(part.positions)
     t = part.indices
     rows = np.concatenate([t[:, 0], t[:, 1]])
@@ -193,14 +201,12 @@ def _quads(part: Primitive) -> list[np.ndarray]:
         corners = np.unique(mine)
         if len(mine) != 2 or len(corners) != 4:
             raise ChangeError("has faces that are no cards of two triangles")
-        (lone,) = np.setdiff1d(mine[1], mine[0])[:1] if len(np.setdiff1d(mine[1], mine[0])) == 1 else (-1,)
-        if lone < 0:
+        own, across = np.setdiff1d(mine[0], mine[1]), np.setdiff1d(mine[1], mine[0])
+        if len(own) != 1 or len(across) != 1:
             raise ChangeError("has faces that are no cards of two triangles")
         # The corner of the first triangle that the second has not stands across from the second's own.
-        (own,) = np.setdiff1d(mine[0], mine[1])
-        first = list(mine[0])
-        i = first.index(own)
-        quad = np.array([own, first[(i + 1) % 3], lone, first[(i + 2) % 3]])
+        first = np.roll(mine[0], -int(np.flatnonzero(mine[0] == own[0])[0]))
+        quad = np.array([first[0], first[1], across[0], first[2]])
         for name in ("POSITION", *(a for a in part.attributes if a.startswith("TEXCOORD"))):
             v = part.attributes[name][quad].astype(float)
             size = max(float(np.abs(v - v[0]).max()), 1e-12)
@@ -220,7 +226,7 @@ def _trimmed_part(build: Build, key: str, part: Primitive, corners: int, safe_mi
     for quad in quads:
         found = _trim_of(build, part, quad, corners, safe_mip)
         if found is None:
-            raise ChangeError(f"mesh {key!r} has a card without a picture that shows on it")
+            raise ChangeError(f"mesh {key!r} has a card without a picture whose alpha shows on it")
         s, t = found.corners[:, :1], found.corners[:, 1:]
         for name, values in part.attributes.items():
             v = values[quad].astype(float)

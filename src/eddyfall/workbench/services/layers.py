@@ -114,8 +114,7 @@ def edges(build: CoreBuild, viewpoint: str, target: str | None) -> AlphaEdgesDoc
     """What pictures with alpha hold at a viewpoint, their rims, coverage of cutouts. RequestError if it does not exist."""
 
     def asked(renderer: Renderer) -> AlphaEdgesDocument:
-        survey = Survey(build, renderer, target, size=DEFAULT_SIZE, pictures=False)
-        survey.frame(viewpoint, "display")
+        survey = _survey(renderer, build, viewpoint, target)
         return AlphaEdgesDocument.from_core(build, viewpoint, edges_at(survey, viewpoint))
 
     found: AlphaEdgesDocument = STUDIO.draw(asked)
@@ -137,8 +136,7 @@ def shadow_through(build: CoreBuild, viewpoint: str, target: str | None) -> Shad
     """What is blended and throws no shadow, at a viewpoint. RequestError if it does not exist."""
 
     def asked(renderer: Renderer) -> ShadowThroughDocument:
-        survey = Survey(build, renderer, target, size=DEFAULT_SIZE, pictures=False)
-        survey.frame(viewpoint, "fogged")
+        survey = _survey(renderer, build, viewpoint, target)
         said = survey.resolved(viewpoint)[Shadow].of_blended
         return ShadowThroughDocument.from_core(build, viewpoint, said, bright_at(survey, viewpoint), None)
 
@@ -177,13 +175,20 @@ def picture(build: CoreBuild, viewpoint: str, target: str | None, move: str | No
     def asked(renderer: Renderer) -> bytes:
         request = _posed(renderer, build, viewpoint, target, move, at_s)
         if shown == "right":
-            survey = Survey(build, renderer, target, size=DEFAULT_SIZE, pictures=False)
+            survey = _survey(renderer, build, request.viewpoint, target)
             return png_of(renderer.frame(all_put_right(survey, request.viewpoint), request).display)
         layers = captured(renderer, build, request)
         return png_of(shown_as(layers.frame, layers.drawn if shown == "drawn" else as_it_lies(renderer, build, layers, request)))
 
     drawn: bytes = STUDIO.draw(asked)
     return drawn
+
+
+def _survey(renderer: Renderer, build: CoreBuild, viewpoint: str, target: str | None) -> Survey:
+    """A look at a viewpoint without pictures of evidence. RequestError if it does not exist."""
+    survey = Survey(build, renderer, target, size=DEFAULT_SIZE, pictures=False)
+    survey.frame(viewpoint, "in_view")
+    return survey
 
 
 def _posed(renderer: Renderer, build: CoreBuild, viewpoint: str, target: str | None, move: str | None, at_s: float) -> Request:

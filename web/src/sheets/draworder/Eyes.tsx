@@ -35,7 +35,9 @@ export function EyeTable({ of }: { of: EyesOf }) {
                 </td>
                 <td className="num">{placed(b.from_eye, b.to_eye, 0, b.from_s)}</td>
                 <td className="num">{placed(b.from_eye, b.to_eye, 1, b.to_s)}</td>
-                <td className="num text-right">{b.seen ? figure(b.seen.pixels) : "not seen"}</td>
+                <td className="num text-right">
+                  {b.seen ? figure(b.seen.pixels) : b.drawn ? "not seen" : "not drawn"}
+                </td>
               </tr>
             ))}
           </tbody>

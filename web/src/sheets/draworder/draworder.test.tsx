@@ -58,6 +58,7 @@ const order = (over: object = {}) => ({
   point: "bounds_centre",
   size: [960, 540],
   order: ["cutter", "mist"],
+  volumes: [],
   pairs: [{ early: "cutter", late: "mist", pixels: 9000, nit_px: 1900, worst: 12.0 }],
   off_px: 9000,
   ...over,
@@ -161,6 +162,7 @@ const EYES = {
       to_s: 1.384,
       from_eye: [-0.2953, 1.6, 0],
       to_eye: [-0.2313, 1.6, 0],
+      drawn: true,
       seen: pairSeen,
     },
   ],
@@ -421,6 +423,10 @@ describe("words", () => {
     expect(title(order({ pairs: [] }) as never, undefined, own as never)).toBe(
       "The far side of far_pane is not seen through its near side",
     );
+  });
+  test("mist that is drawn as one thing is said to be", () => {
+    const of = order({ volumes: ["mist"] }) as never;
+    expect(title(of, undefined)).toBe("mist is drawn as one thing, wrongly for cutter, at left");
   });
   test("a rim is the headline where nothing else is off", () => {
     const clean = order({ pairs: [] }) as never;

@@ -73,6 +73,9 @@ export function title(
   const pair = order.pairs[0];
   if (pair && pair.early === pair.late)
     return `Faces of ${pair.early} are drawn in the wrong order at ${order.viewpoint}`;
+  const mist = pair && order.volumes.find((v) => v === pair.early || v === pair.late);
+  if (pair && mist)
+    return `${mist} is drawn as one thing, wrongly for ${pair.early === mist ? pair.late : pair.early}, at ${order.viewpoint}`;
   if (pair) return `${pair.late} is drawn over ${pair.early}, which is nearer, at ${order.viewpoint}`;
   const off = walked?.looks.flatMap((k) => k.pairs).sort((a, b) => b.pixels - a.pixels)[0];
   if (off) return `${off.late} is drawn over ${off.early}, which is nearer, along ${walked?.move}`;

@@ -14,7 +14,7 @@ import numpy as np
 from eddyfall.core.bake.light.light_scene import baked_lights, light_stamp
 from eddyfall.core.bake.maps.surface import surface_digest
 from eddyfall.core.frame.lightmap_store import stored_map
-from eddyfall.core.frame.stage import make_state
+from eddyfall.core.frame.stage import alpha_forms, make_state
 from eddyfall.core.hashing import digest
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.scene.build import Build
@@ -26,6 +26,7 @@ from eddyfall.core.scene.resolve import sky_in_set
 from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.sections.sky import Sky, SkyColours
 from eddyfall.core.scene.setup.tables import BakedMap, BakedScene, Shader
+from eddyfall.core.shade.alpha_forms import AS_IT_IS
 from eddyfall.core.truth.sky_sun import sun_in
 
 
@@ -96,7 +97,10 @@ def _look(build: Build, index: int) -> list[Any]:
         numbers.append(material.roughness)  # a metal's light goes by it; nothing else's does
     uses = (material.base_texture, material.metallic_roughness_texture, material.emissive_texture)
     textures = [(build.scene.images[u.image].pixels, u.uv_set, u.wrap_u, u.wrap_v) for u in uses if u is not None]
-    return [[float(v) for v in numbers], textures]
+    look: list[Any] = [[float(v) for v in numbers], textures]
+    forms = alpha_forms(build)
+    # Of a picture that is stored as it is nothing is said, so that what was baked before there were others stays fresh.
+    return [*look, tuple(forms[index])] if forms and forms[index] != AS_IT_IS else look
 
 
 def gather_stamp(build: Build, geometry: Geometry, receiver: Receiver, bake: Bake, light_set: str | None) -> str:

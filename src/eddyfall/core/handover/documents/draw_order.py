@@ -14,6 +14,7 @@ from eddyfall.core.layers.flips import Pop
 from eddyfall.core.layers.floor import Floor
 from eddyfall.core.layers.pairs import Pair, apart
 from eddyfall.core.layers.strata import Strata, Stratum
+from eddyfall.core.shade.blend import VOLUME
 
 
 class PairDocument(Document):
@@ -33,7 +34,8 @@ class PairDocument(Document):
 
 class FrameOrderDocument(Document):
     """A viewpoint: how layers are put together, key and point that things are sorted by; blended drawables in sight in the order they are
-    drawn; pairs that are off; pixels that differ visibly from every pixel's layers drawn farthest first."""
+    drawn, those of them that are boxes of mist; pairs that are off; pixels that differ visibly from every pixel's layers drawn farthest
+    first."""
 
     viewpoint: str
     method: str
@@ -41,6 +43,7 @@ class FrameOrderDocument(Document):
     point: str
     size: list[int]
     order: list[str]
+    volumes: list[str]
     pairs: list[PairDocument]
     off_px: int
 
@@ -50,7 +53,7 @@ class FrameOrderDocument(Document):
         off = apart(layers.frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE
         return cls(
             viewpoint=viewpoint, method=layers.by.method, key=key, point=point, size=list(layers.frame.pixels.size),
-            order=[names[d] for d in layers.order],
+            order=[names[d] for d in layers.order], volumes=[names[d] for d in layers.order if layers.by.blend[d] == VOLUME],
             pairs=[PairDocument.from_core(p, names) for p in pairs], off_px=int(off.sum()),
         )  # fmt: skip
 

@@ -19,7 +19,7 @@ class EyePairDocument(Document):
 
 class EyeBandDocument(Document):
     """A stretch of a move, in s and by where the camera stands between the eyes (m), on which they differ about two things; what is to be
-    seen of it in its middle (null: nothing to speak of)."""
+    seen of it in its middle (null: nothing to speak of, or it was not drawn)."""
 
     first: str
     second: str
@@ -27,6 +27,7 @@ class EyeBandDocument(Document):
     to_s: float
     from_eye: list[float]
     to_eye: list[float]
+    drawn: bool
     seen: EyePairDocument | None
 
 
@@ -47,8 +48,8 @@ class EyesDocument(Document):
                 left_first=of.names[d.left], right_first=of.names[d.right], eye=d.eye, pixels=d.pixels, worst=d.worst
             )
 
-        def seen(band: Band, there: list[Differs]) -> EyePairDocument | None:
-            return next((pair(d) for d in there if {d.left, d.right} == {band.first, band.second}), None)
+        def seen(band: Band, there: list[Differs] | None) -> EyePairDocument | None:
+            return next((pair(d) for d in there or () if {d.left, d.right} == {band.first, band.second}), None)
 
         return cls(
             viewpoint=of.viewpoint, move=of.move, gap_mm=of.gap_m * 1000, eyes="shared" if of.shared else "each",
@@ -56,7 +57,7 @@ class EyesDocument(Document):
             bands=[
                 EyeBandDocument(
                     first=of.names[b.first], second=of.names[b.second], from_s=b.from_s, to_s=b.to_s, from_eye=list(b.from_eye),
-                    to_eye=list(b.to_eye), seen=seen(b, there),
+                    to_eye=list(b.to_eye), drawn=there is not None, seen=seen(b, there),
                 )
                 for b, there in of.stretches
             ],
