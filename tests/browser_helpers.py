@@ -99,4 +99,4 @@ def command_line(*args):
 
 def sweep_to_the_end(page):
     page.get_by_role("button", name=re.compile("^Sweep")).click()
-    page.get_by_role("heading", name=re.compile(r"Build 1: (\d+ defect|clean)")).wait_for(timeout=90_000)
+    page.get_by_role("heading", name=re.compile(r"Build 1: (\d+ defect|clean)")).wait_for(timeout=300_000)

@@ -12,7 +12,7 @@ def test_settings_pass_and_code_of_ones_own_are_seen_in_the_browser(page, tmp_pa
     # The code: a column of the tide table, a finding with its evidence, a case with its own symptom and lever.
     page.get_by_role("link", name="Sweep", exact=True).click()
     page.get_by_role("button", name=re.compile("^Sweep")).click()
-    page.get_by_role("heading", name="Build 1: 1 defect").wait_for(timeout=90_000)
+    page.get_by_role("heading", name="Build 1: 1 defect").wait_for(timeout=240_000)
     found = page.get_by_role("list", name="Findings by impact").get_by_role("listitem")
     assert "leaf is <too> green" in found.inner_text() and "toy.too-green" in found.inner_text()
     assert "toy.too-green" in page.get_by_role("columnheader", name="Surface").get_attribute("title")

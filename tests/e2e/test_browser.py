@@ -77,7 +77,7 @@ def test_from_a_file_to_a_repaired_one(page, tmp_path):
     page.get_by_role("button", name="Keep this fix").click()
     page.get_by_text("1 kept").wait_for()
     page.get_by_role("button", name="Prove it everywhere").click()
-    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.get_by_text("✓ Proved").wait_for(timeout=240_000)
     page.get_by_role("link", name="Ledger", exact=True).click()
     page.get_by_text("/shaders/net/passes/depth").wait_for()
     hand_over(page, tmp_path / "out")
@@ -119,15 +119,15 @@ def test_findings_are_shown_while_the_rest_of_the_sweep_runs(page, demo_files):
     page.get_by_role("link", name="Sweep", exact=True).click()
     page.get_by_role("button", name="Sweep", exact=True).click()
     so_far = page.get_by_role("region", name="Found so far")
-    so_far.get_by_text("measured; remedies are being tried").first.wait_for(timeout=90_000)
-    assert so_far.get_by_role("listitem").count() == 6
+    so_far.get_by_text("measured; remedies are being tried").first.wait_for(timeout=240_000)
+    assert so_far.get_by_role("listitem").count() == 9
     page.wait_for_function(
         "() => /proved/.test(document.querySelector('[aria-label=\"Found so far\"] li:has(svg)')?.textContent ?? '')",
-        timeout=90_000,
+        timeout=240_000,
     )
-    so_far.wait_for(state="detached", timeout=90_000)
-    page.get_by_role("heading", name="Build 1: 6 defects").wait_for()
-    assert page.get_by_role("list", name="Findings by impact").get_by_role("listitem").count() == 6
+    so_far.wait_for(state="detached", timeout=240_000)
+    page.get_by_role("heading", name="Build 1: 9 defects").wait_for()
+    assert page.get_by_role("list", name="Findings by impact").get_by_role("listitem").count() == 9
 
 
 def test_a_walk_over_all_sheets_by_mouse_and_by_keys(page):
@@ -262,7 +262,7 @@ def test_the_sun_of_a_sky_is_found_put_beside_it_as_a_light_and_handed_over(page
     page.get_by_role("button", name="Keep this fix").click()
     page.get_by_text("1 kept").wait_for()
     page.get_by_role("button", name="Prove it everywhere").click()
-    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.get_by_text("✓ Proved").wait_for(timeout=240_000)
     page.goto(f"/p/{project}/b/1/shadow-reach")
     page.get_by_text("no sun to trust").wait_for(timeout=60_000)
     page.get_by_role("link", name="Ledger", exact=True).click()
@@ -424,7 +424,7 @@ def test_the_whole_path_by_keyboard_alone(browser, stack, tmp_path):
     page.get_by_role("heading", name="Projects").wait_for()
     go_to("Weirgate Pump Station")
     page.keyboard.press("Enter")
-    page.get_by_role("heading", name=re.compile("Build 1: 6 defects")).wait_for()
+    page.get_by_role("heading", name=re.compile("Build 1: 9 defects")).wait_for()
     go_to(r"^Open case \d$")
     page.keyboard.press("Enter")
     page.get_by_role("heading", name=re.compile("rope_net")).wait_for()

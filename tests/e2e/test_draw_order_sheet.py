@@ -23,7 +23,7 @@ def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand
     page.get_by_text(re.compile(r"mist pops at x = -0\.263 m of walk: cutter changes places with it")).wait_for()
     # The sheet by mouse: the crossing, frames either side, the layers of a pixel.
     page.get_by_role("link", name="Draw order").last.click()
-    page.get_by_role("heading", name="mist pops at x = −0.263 m").wait_for(timeout=90_000)
+    page.get_by_role("heading", name="mist pops at x = −0.263 m").wait_for(timeout=240_000)
     page.get_by_test_id("prints").get_by_text(re.compile("px off")).wait_for()
     _, said = command_line("order", path, "--move", "walk")
     assert page.get_by_test_id("pops").get_by_role("row").count() == 1 + len(said["pops"])
@@ -48,11 +48,11 @@ def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand
     assert "new: cutter is drawn over pane, which is nearer" in rank.inner_text()
     page.get_by_role("button", name=re.compile("sort mist as if 0.763 m farther")).click()
     page.get_by_role("button", name="Keep this fix").click()
-    page.get_by_text("1 kept").wait_for(timeout=90_000)
+    page.get_by_text("1 kept").wait_for(timeout=240_000)
     page.get_by_role("button", name="Prove it everywhere").click()
-    page.get_by_text("✓ Proved").wait_for(timeout=90_000)
+    page.get_by_text("✓ Proved").wait_for(timeout=240_000)
     page.goto(f"/p/{project}/b/1/draw-order?move=walk&from=left")
-    page.get_by_role("heading", name="Nothing pops along walk").wait_for(timeout=90_000)
+    page.get_by_role("heading", name="Nothing pops along walk").wait_for(timeout=240_000)
     page.get_by_role("link", name="Ledger", exact=True).click()
     hand_over(page, tmp_path / "out")
     assert command_line("sweep", tmp_path / "out" / "mist.glb")[0] == 0

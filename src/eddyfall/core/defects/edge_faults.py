@@ -154,7 +154,7 @@ def _rim_found(
     assert of is not None and rim_there is not None
     worst = float((rim_there.misread if code == WRONG_KIND else rim_there.averaged).max())
     if code == WRONG_KIND:
-        title = f"{name}: its picture's colours are {WORDS[of.due.holds]}, they are drawn as if {WORDS[of.now.holds]}"
+        title = f"{name}: its picture's colours are {WORDS[of.due.holds]}, they are drawn as if they were {WORDS[of.now.holds]}"
     else:
         title = f"{name} shows a rim: colours of what is clear in its picture are averaged in"
     steps = ", ".join(f"{WORDS[h]} {v:.3f}" for h, v in of.told.steps.items() if np.isfinite(v))

@@ -112,7 +112,7 @@ def conclude(survey: Survey, seen: dict[str, dict[int, Bright]]) -> list[Suspici
         result.append(
             Suspicion(
                 code=CODE, cause_kind="material", cause=name, subjects=things, value=abs(most), limit=STOPS,
-                title=f"{name} {does}: what light goes through it to is {abs(most):.2f} stops too {how}",
+                title=f"{name} {does}: where its shadow is due it is {abs(most):.2f} stops too {how}",
                 evidence=(
                     Evidence(measure=f"too {how} at {view}, at the most", value=abs(most), unit="stops", limit=STOPS,
                              source="beside light that is coloured by what the thing keeps of what is seen through it",

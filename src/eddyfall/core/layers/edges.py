@@ -20,7 +20,7 @@ from eddyfall.core.shade.srgb import DECODE_TABLE, decode, encode
 from eddyfall.core.shade.textures import mip_chain
 
 WORDS: dict[Holds, str] = {
-    "straight": "as they are", "premultiplied": "multiplied by alpha", "premultiplied_codes": "multiplied by alpha as codes",
+    "straight": "straight", "premultiplied": "multiplied by alpha", "premultiplied_codes": "multiplied by alpha as codes",
 }  # fmt: skip
 THERE, STEP = 24, 8  # codes of alpha: of texels whose colour is judged, by which two of them differ
 LEAST_PAIRS, SURE = 48, 0.6  # neighbours that are asked; of the next best reading's step

@@ -12,7 +12,7 @@ import {
 } from "./queries";
 
 const HELD: Record<string, string> = {
-  straight: "as they are",
+  straight: "straight",
   premultiplied: "multiplied by alpha",
   premultiplied_codes: "multiplied as codes",
 };
