@@ -208,6 +208,11 @@ def autopsy(args: Any) -> int:
         out.say(f"{v.light}{stops}: {v.verdict}; a shadow is {due}, {v.drawn * 100:.0f} % of the light is let through{clears}")
         if v.wrote:
             out.say(f"  what blocks it there is of {', '.join(v.wrote)}{f' ({v.written_as})' if v.written_as else ''}")
+        for p in v.passed:
+            out.say(f"  it goes through {p.name}, {p.away_m:.4g} m away, which keeps {_shares(p.keeps)} and {_throws(p.throws)}")
+        if v.too_bright_stops is not None:
+            how = "bright" if v.too_bright_stops > 0 else "dark"
+            out.say(f"  that is {abs(v.too_bright_stops):.2g} stops too {how}, beside what is seen through it")
         rows = [
             ["passes" if t.passed else "FAILS", t.name, *(_known(n) for n in (t.value, t.limit, t.margin)), t.unit, t.leaf, t.level,
              _known(t.critical)]
@@ -485,6 +490,17 @@ def leftovers(args: Any) -> int:
     out.say(f"{spare} of {len(rows)} shadow settings change no pixel in {len(found.looked)} frames")
     out.result(LeftoversDocument.from_core(found), inputs(args))
     return 1 if spare else 0
+
+
+def _shares(rgb: tuple[float, float, float]) -> str:
+    words = [f"{v * 100:.0f} %" for v in rgb]
+    return words[0] if len(set(words)) == 1 else " ".join(words)
+
+
+def _throws(throws: str) -> str:
+    return {
+        "none": "throws no shadow", "whole": "blocks all light", "dithered": "blocks light by a pattern", "tinted": "colours the light",
+    }[throws]  # fmt: skip
 
 
 def _known(value: float | None) -> str:

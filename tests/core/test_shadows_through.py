@@ -9,9 +9,11 @@ from awning_scenes import FLOOR, SIZE, awning, row_column
 from eddyfall.core.defects.shadow_translucent import CODE
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.lineup.run import line_up
 from eddyfall.core.raster.rasterise import pattern
 from eddyfall.core.scene.model import Material
 from eddyfall.core.sweep import sweep
+from eddyfall.core.truth.autopsy import shadow_autopsy
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
 
@@ -111,3 +113,35 @@ def test_only_where_blended_things_are_meant_to_cast_a_lack_is_told_and_three_wa
     assert verdicts["block all light behind sheet 0"] != "cures", "a shadow that is too dark is none of its own"
     assert not findings(awning("tinted", **meant)) and not findings(awning(alpha=0.1, **meant))
     assert not findings(awning(blend="additive", **meant))
+
+
+MEANT = {"shadow": {"reach_m": 40.0, "cascades": 1, "resolution": 2048, "filter_px": 5, "of_blended": "meant"}}
+
+
+def test_what_a_light_goes_through_is_told_and_by_how_much_it_is_too_bright_for_that():
+    request = Request("eye", SIZE)
+    for through, verdict, stops in ((None, "lit through", 2.0), ("tinted", "agrees", 0.0)):
+        build = awning(through, count=2, **MEANT)
+        y, x = row_column(RENDERER.frame(build, request), (0.0, 0.0, -8.0))
+        (light,) = shadow_autopsy(RENDERER, build, request, x, y).lights
+        assert (light.verdict, light.due) == (verdict, False) and light.too_bright_stops == pytest.approx(stops, abs=1e-6)
+        assert [(p.name, p.throws) for p in light.passed] == [(f"awning_{k}", through or "none") for k in range(2)]
+        assert [p.away_m for p in light.passed] == pytest.approx([3.0, 3.2], abs=0.02)
+        assert all(p.keeps == pytest.approx((0.5, 0.5, 0.5)) for p in light.passed)
+        told = next(v.facts["lights"][0] for v in core_sample(RENDERER, build, request, x, y).layers if v.facts.get("lights"))
+        assert told.get("through", [1.0] * 3) == pytest.approx([0.25 if through else 1.0] * 3)
+    (light,) = shadow_autopsy(RENDERER, awning(count=2), request, x, y).lights
+    assert light.verdict == "agrees", "no one has asked for its shadow"
+    (light,) = shadow_autopsy(RENDERER, build, request, 90, 50).lights
+    assert not light.passed and light.too_bright_stops is None, "nothing stands before it"
+
+
+def test_a_case_of_it_is_cleared_by_its_cures_and_by_no_switch_that_takes_all_shadows_away():
+    build = awning(**MEANT)
+    y, x = row_column(RENDERER.frame(build, Request("eye", SIZE)), (0.0, 0.0, -8.0))
+    shown = line_up(build, "eye", (x - 6, y - 2, 12, 4), "lit through", size=SIZE, renderer=RENDERER)
+    assert shown.base_score == pytest.approx(1.0, abs=0.01) and shown.subject == "floor"
+    verdicts = {t.title: (t.verdict, t.after) for t in shown.trials}
+    assert verdicts["let sheet 0 colour the light that goes through it"] == ("clears it", 0.0)
+    assert verdicts["shadows off"][0] == "no effect" and verdicts["sun off"][0] == "clears it but breaks something else"
+    assert line_up(awning("tinted", **MEANT), "eye", (x, y, 4, 4), "lit through", size=SIZE, renderer=RENDERER).base_score == 0

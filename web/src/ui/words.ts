@@ -20,6 +20,12 @@ export function percent(share: number, digits = 2): string {
   return `${(share * 100).toFixed(digits)}${THIN}%`;
 }
 
+/** Red, green and blue shares in words; one where they are the same. */
+export function shares(rgb: number[]): string {
+  const parts = rgb.map((v) => percent(v, 0));
+  return parts.every((p) => p === parts[0]) ? (parts[0] ?? "") : parts.join(" ");
+}
+
 export function bytes(n: number): string {
   if (n === 0) return `0${THIN}B`;
   if (n < 1024 * 1024) return `${figure(n / 1024)}${THIN}KiB`;

@@ -25,7 +25,8 @@ NOTHING = 1e-6  # nit: rounding
 def off_order(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
     """Mean nits over the spot by which the drawn order of its layers differs from the true one."""
     layers = captured(renderer, build, spot.request, least=2)
-    return float(np.abs(layers.drawn - layers.sorted).mean())
+    off = float(np.abs(layers.drawn - layers.sorted).mean())
+    return off if off > NOTHING else 0.0
 
 
 def popping(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:

@@ -5,6 +5,7 @@ since a pattern is meant to be right on the mean. Asked where the project means
 blended things to cast (`shadow.of_blended`), of plain layers that cover or darken (blended, premultiplied, multiply), not of what adds
 light, cuts, or is a box of mist, nor of nodes that are told not to cast."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,17 +14,19 @@ from scipy.ndimage import uniform_filter
 from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, by_cause, region_of
+from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
+from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.pairs import LEAST_PIXELS
+from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import Change, set_leaf
+from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_resolved
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH, MaterialSetup, ShadowThrough
-from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.srgb import luminance
+from eddyfall.core.truth.seen_through import KINDS_THROUGH
 
 CODE = "shadow.translucent"
 STOPS, AVERAGED_PX, LEAST_NITS = 0.25, 5, 1e-4
-KINDS_ASKED = tuple(KINDS[k] for k in ("blended", "premultiplied", "multiply"))
 WORDS: dict[ShadowThrough, str] = {
     "tinted": "let {} colour the light that goes through it", "dithered": "block light by a pattern of as much as {} covers",
     "whole": "block all light behind {}",
@@ -60,7 +63,11 @@ def asked(survey: Survey, viewpoint: str) -> dict[int, list[int]]:
     """By material number, drawables that might throw a coloured shadow and throw none, or another."""
     s = survey.stage(viewpoint).state
     chosen = (
-        np.isin(s.blend, KINDS_ASKED) & s.drawn & s.casts & s.shadow_pass & (s.shadow_through != SHADOWS_THROUGH.index("tinted"))
+        np.isin(s.blend, KINDS_THROUGH)
+        & s.drawn
+        & s.casts
+        & s.shadow_pass
+        & (s.shadow_through != SHADOWS_THROUGH.index("tinted"))
     )
     found: dict[int, list[int]] = {}
     for d in np.flatnonzero(chosen):
@@ -82,20 +89,21 @@ def bright_at(survey: Survey, viewpoint: str) -> dict[int, Bright]:
     there = asked(survey, viewpoint)
     if not there or not any(light.casts for light in survey.stage(viewpoint).lights):
         return found
-    now = _mean(luminance(survey.frame(viewpoint, "fogged").buffers["fogged"]))
+    now = survey.frame(viewpoint, "fogged")
     for material, drawables in there.items():
         due = survey.on(with_shadow(survey.build, survey.build.scene.material_keys[material], "tinted")).frame(
             viewpoint, "fogged"
         )
-        right = _mean(luminance(due.buffers["fogged"]))
-        stops = np.log2(np.maximum(now, LEAST_NITS) / np.maximum(right, LEAST_NITS))
+        stops = _stops(now, due)
         through = SHADOWS_THROUGH[int(survey.stage(viewpoint).state.shadow_through[drawables[0]])]
         found[material] = Bright(tuple(survey.geometry.drawables[d].name for d in drawables), through, stops)
     return found
 
 
-def _mean(values: np.ndarray) -> np.ndarray:
-    return np.asarray(uniform_filter(values, AVERAGED_PX, mode="nearest"))
+def _stops(now: Frame, due: Frame) -> np.ndarray:
+    """(h, w) by how many stops what is solid is too bright, averaged over a few pixels."""
+    seen, right = (uniform_filter(luminance(f.buffers["fogged"]), AVERAGED_PX, mode="nearest") for f in (now, due))
+    return np.asarray(np.log2(np.maximum(seen, LEAST_NITS) / np.maximum(right, LEAST_NITS)))
 
 
 def conclude(survey: Survey, seen: dict[str, dict[int, Bright]]) -> list[Suspicion]:
@@ -145,22 +153,53 @@ def _ways(survey: Survey, name: str, things: int, now: ShadowThrough) -> list[Ca
     return [w for w in ways if w.change.title != WORDS.get(now, "").format(name)]
 
 
+def lit_through(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
+    """Stops by which the spot's solid pixels are off on the mean, beside the same with all that is blended colouring the light."""
+    survey = Survey(build, renderer, spot.request.target, None, spot.request.size, spot=spot.request.crop, pictures=False)
+    due, names, resolved = build, build.scene.material_keys, survey.resolved(spot.request.viewpoint)
+    for material in asked(survey, spot.request.viewpoint):
+        due = with_shadow(due, names[material], "tinted")
+    if not resolved[Shadow].enabled:  # what is due does not go when all shadows do
+        due = apply_change(due, set_resolved(due, resolved, {"shadow.enabled": True}, title="shadows on"))
+    now, right = (renderer.frame(b, spot.request, "fogged") for b in (build, due))
+    solid = now.drawable >= 0
+    if due is build or not solid.any():
+        return 0.0
+    return float(np.abs(_stops(now, right))[solid].mean())
+
+
+def went_through(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
+    """Pixels elsewhere that have light which goes through something that tints it, before or after."""
+    found = np.zeros(before.drawable.shape, bool)
+    for frame in (before, after):
+        tints = frame.buffers["tints"]
+        if tints.size:
+            found |= (tints < 1).any(axis=(2, 3))
+    return found
+
+
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     """Shadows of what is blended and throws none, where anything is."""
     if survey.resolved(viewpoint)[Shadow].of_blended != "meant":
         return []
     return [
-        Lever("tinted shadows", change_to(survey.build, survey.build.scene.material_keys[m], "tinted"), "it goes on coloured",
+        Lever("direct", change_to(survey.build, survey.build.scene.material_keys[m], "tinted"), "it goes on coloured",
               "what is blended throws no shadow")
         for m in list(asked(survey, viewpoint))[:4]
     ]  # fmt: skip
 
 
+SYMPTOM = register_symptom(
+    Symptom(
+        name="lit through", unit="stops", means="light goes on through what is blended as if it were not there, or is stopped by it",
+        score=lit_through, clear_share=0.2, shares=went_through,
+    )
+)  # fmt: skip
 FAMILY = register(
     Family(
         "shadows of what light goes through",
         (
-            Code(code=CODE, words="What is blended throws no shadow, or a wrong one", kind="Shadow", symptom="missing shadow",
+            Code(code=CODE, words="What is blended throws no shadow, or a wrong one", kind="Shadow", symptom="lit through",
                  limit=f"stops that something in sight is too bright or too dark: {STOPS:g}; pixels: {LEAST_PIXELS}"),
         ),
         observe,

@@ -90,10 +90,13 @@ class Recorder:
         """(radiance of direct light and emission of a surface row on a triangle, what each light gives and whether it is seen). opaque:
         rays were traced from it."""
         parts = self._parts(row, drawable, triangle, bool(self.stage.state.mapped[drawable]), opaque)
-        lights = [
+        lights: list[dict[str, Any]] = [
             {"light": light.name, "rgb": [float(v) for v in rgb], "visible": float(visible)}
             for light, (rgb, visible) in zip(self.stage.lights, parts)
         ]
+        if opaque and self.values["tints"].size and self.stage.state.receives[drawable]:
+            for told, left in zip(lights, self.values["tints"][0, 0]):
+                told["through"] = [float(v) for v in left]  # what things that it goes through leave of it
         return np.sum([rgb for rgb, _ in parts], axis=0) + row[EMITTED_RGB] if parts else np.array(row[EMITTED_RGB]), lights
 
     def visibility(self, row: np.ndarray, drawable: int, triangle: int) -> list[float]:

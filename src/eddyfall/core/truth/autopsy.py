@@ -18,6 +18,7 @@ from eddyfall.core.scene.changes import apply_change, set_leaf, set_resolved
 from eddyfall.core.shade.direct import direct_plain
 from eddyfall.core.truth.judge import Judge, past_m
 from eddyfall.core.truth.map_reading import read_maps
+from eddyfall.core.truth.seen_through import Passed, passed_on_the_way, too_bright_stops
 from eddyfall.core.truth.shadow_causes import chain_of, writers
 from eddyfall.core.truth.shadow_classes import WROTE_WORDS, Class, Wrote
 from eddyfall.core.truth.shadow_tests import ShadowTest, ShadowTests
@@ -28,7 +29,8 @@ MOST_HITS = 16  # along one ray
 MISS_RINGS = 50
 MISS_DEG = 5.0
 PAST = 1.002  # of a critical reach or padding: what lies at the very end is not served
-OUT_OF_REACH = "out of reach"
+OUT_OF_REACH, LIT_THROUGH = "out of reach", "lit through"
+SEEN_STOPS = 0.25  # that a light which goes through something may be off
 VERDICTS = {
     Class.UNLIT: "turned away", Class.BAKED: "baked", Class.AGREE: "agrees", Class.MISSING: "missing", Class.FALSE: "false",
     Class.EDGE: "edge", Class.TERMINATOR: "terminator",
@@ -50,11 +52,13 @@ class LightAutopsy:
     """One light at the pixel. due: a shadow ought to be there; as_flagged: what casts by its flags stands before the light; drawn: share
     of the light that the picture has (0..1); technique: how its shadow is drawn. verdict: agrees, missing, false, edge, terminator,
     turned away, out of reach (of a lamp's range or cone; nothing else is asked then), baked (the surface takes this light from its
-    lightmap). stops: by how much the pixel is brighter with this light unblocked than without it, all else as drawn.
+    lightmap), lit through (what is blended before it is meant to throw a shadow, and it is .25 stops too bright or too dark for that).
+    stops: by how much the pixel is brighter with this light unblocked than without it, all else as drawn.
 
     caster: what the shadow is due to, caster_m away; lost_at: the first test that fails; wrote: drawables whose depth stands in the map's
     texels that block, or that a ray meets; written_as: what a false shadow is of; behind: what else stands before the light. Where none
-    is due: by how many degrees the light clears what. retried: a frame drawn with the lost test's leaf at its critical value."""
+    is due: by how many degrees the light clears what. passed: blended things and glass that it goes through; too_bright_stops: how far what
+    is drawn of it is above what they leave. retried: a frame drawn with the lost test's leaf at its critical value."""
 
     light: str
     technique: str
@@ -73,6 +77,8 @@ class LightAutopsy:
     clears: str | None
     clears_deg: float | None
     retried: Retried | None = None
+    passed: tuple[Passed, ...] = ()
+    too_bright_stops: float | None = None
 
 
 @dataclass(frozen=True)
@@ -195,22 +201,36 @@ class _OfLight:
         names = [self._name(t) for t, _ in (flagged or hits)]
         known = int(chain.caster[0]) if chain is not None else -1
         caster = self.geometry.drawables[known].name if known >= 0 else None
+        passed: tuple[Passed, ...] = ()
+        tint = self._tint()
+        if turned > 0 and klass is not Class.BAKED and not due:
+            passed = passed_on_the_way(j, self.s, self.towards[0], float(self.distance[0]))
+        too_bright = too_bright_stops(passed, float(drawn[0]), tint)
+        off = (
+            klass is Class.AGREE and too_bright is not None and abs(too_bright) > SEEN_STOPS and self.shadow.of_blended == "meant"
+        )
         missing = klass in (Class.MISSING, Class.EDGE) and drawn[0] >= 0.5 and due
         clears, angle = (None, None) if due or turned <= 0 else self._nearest_miss()
         wrote, written_as = self._wrote(klass)
         return LightAutopsy(
-            self.light.name, self.light.technique, due, bool(flagged), float(drawn[0]), VERDICTS[klass], self._stops(float(drawn[0])),
-            caster,
+            self.light.name, self.light.technique, due, bool(flagged), float(drawn[0]), LIT_THROUGH if off else VERDICTS[klass],
+            self._stops(float(drawn[0]) * tint), caster,
             float(chain.caster_m[0]) if chain is not None else math.inf, tests,
             next((t.name for t in tests if not t.passed), None) if missing else None, wrote, written_as,
-            tuple(dict.fromkeys(n for n in names if n != caster)), clears, angle,
+            tuple(dict.fromkeys(n for n in names if n != caster)), clears, angle, None, passed, too_bright,
         )  # fmt: skip
+
+    def _tint(self) -> np.ndarray:
+        """(3,) what tinting things leave of the light, as drawn."""
+        tints = self.j.frame.buffers["tints"]
+        return np.array(tints[0, 0, self.i], float) if tints.size and self.j.state.receives[self.front] else np.ones(3)
 
     def _name(self, triangle: int) -> str:
         return self.geometry.drawables[int(self.geometry.owner[triangle])].name
 
-    def _stops(self, drawn: float) -> float | None:
-        """log2 of the pixel's light with this light unblocked over that without it; None for a pixel that is black without it."""
+    def _stops(self, drawn: np.ndarray) -> float | None:
+        """log2 of the pixel's light with this light unblocked over that without it; drawn (3,): share of it that the pixel has. None for a
+        pixel that is black without it."""
         j, s = self.j, self.s
         values = j.frame.buffers
         row = values["surface"][0, 0].astype(np.float64)
@@ -221,7 +241,7 @@ class _OfLight:
         )[self.i][0]  # fmt: skip
         luminance = np.array([0.2126, 0.7152, 0.0722])
         light, total = float(shines @ luminance), float(values["linear"][0, 0] @ luminance)
-        without = total - light * drawn
+        without = total - float((shines * drawn) @ luminance)
         return math.log2((without + light) / without) if without > 1e-9 * max(light, 1e-30) and without > 0 else None
 
     # What rays say

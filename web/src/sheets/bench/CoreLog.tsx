@@ -4,7 +4,7 @@ import type { CoreSample, Layer } from "../../api/client";
 import { keys } from "../../api/keys";
 import { patientFetch } from "../../api/patient";
 import { Failed, Skeleton } from "../../ui/state";
-import { figure } from "../../ui/words";
+import { figure, shares } from "../../ui/words";
 import { encoded, SIZE } from "./picture";
 
 /** The core sample of one pixel as a borehole log: what was laid last stands on top. */
@@ -84,6 +84,10 @@ function Pixel({ at, onAt }: { at: [number, number]; onAt: (p: [number, number])
   );
 }
 
+/** What things that a light goes through leave of it, where they leave less than all. */
+const leftOf = (through?: number[]) =>
+  through?.some((v) => v < 0.9995) ? `, ${shares(through)} left by what it goes through` : "";
+
 function details(layer: Layer): string {
   const f = layer.facts;
   const parts: string[] = [layer.state];
@@ -92,8 +96,8 @@ function details(layer: Layer): string {
     parts.push(
       `reads ${figure(f.copy_distance_m as number | null)} m, surface at ${figure(f.surface_distance_m as number | null)} m`,
     );
-  for (const l of (f.lights as { light: string; visible: number }[] | undefined) ?? [])
-    parts.push(`${l.light} ${Math.round(l.visible * 100)} % visible`);
+  for (const l of (f.lights as { light: string; visible: number; through?: number[] }[] | undefined) ?? [])
+    parts.push(`${l.light} ${Math.round(l.visible * 100)} % visible${leftOf(l.through)}`);
   return parts.join(" · ");
 }
 

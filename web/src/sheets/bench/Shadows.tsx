@@ -4,13 +4,25 @@ import type { Schemas } from "../../api/client";
 import { keys } from "../../api/keys";
 import { patientFetch } from "../../api/patient";
 import { Failed, Skeleton } from "../../ui/state";
-import { figure, percent } from "../../ui/words";
+import { figure, percent, shares } from "../../ui/words";
 
 type Autopsy = Schemas["AutopsyDocument"];
 type Light = Autopsy["lights"][number];
 type Test = Light["tests"][number];
 
-const TONE: Record<string, string> = { missing: "text-error", false: "text-error", agrees: "text-success" };
+const TONE: Record<string, string> = {
+  "lit through": "text-error",
+  missing: "text-error",
+  false: "text-error",
+  agrees: "text-success",
+};
+
+const THROWS: Record<string, string> = {
+  none: "throws no shadow",
+  whole: "blocks all light",
+  dithered: "blocks light by a pattern",
+  tinted: "colours the light",
+};
 
 const reaches = (l: Light) => l.verdict !== "out of reach";
 
@@ -117,6 +129,18 @@ function OfLight({ of }: { of: Light }) {
         {of.written_as && ` That is ${of.written_as}.`}
         {of.behind.length > 0 && ` Behind that: ${of.behind.join(", ")}.`}
       </p>
+      {of.passed.map((p) => (
+        <p className="second" key={`${p.name} ${p.away_m}`}>
+          It goes through <span className="num">{p.name}</span>, {figure(p.away_m)} m away, which keeps{" "}
+          {shares(p.keeps)} of what is seen through it and {THROWS[p.throws] ?? p.throws}.
+        </p>
+      ))}
+      {of.too_bright_stops !== null && Math.abs(of.too_bright_stops) > 0.005 && (
+        <p className={of.verdict === "lit through" ? "text-error font-semibold" : "second"}>
+          {figure(Math.abs(Number(of.too_bright_stops.toPrecision(2))))} stops too{" "}
+          {of.too_bright_stops > 0 ? "bright" : "dark"} for that
+        </p>
+      )}
       {of.lost_at && <p className="text-error font-semibold">Lost at: {of.lost_at}</p>}
       {failed.length > 0 && of.due && (
         <ul>

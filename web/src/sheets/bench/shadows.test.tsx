@@ -49,6 +49,8 @@ const light = (over: object) => ({
   behind: [],
   clears: null,
   clears_deg: null,
+  passed: [],
+  too_bright_stops: null,
   retried: { leaf: "shadow.reach_m", value: 390, drawn: 0, lost_at: null },
   ...over,
 });
@@ -88,6 +90,17 @@ test("lamps that do not reach the pixel stand in one line", async () => {
   open(light({}), light({ light: "lamp_a", ...far }), light({ light: "lamp_b", ...far }));
   expect((await screen.findByText(/Out of reach/)).textContent).toBe("Out of reach: lamp_a, lamp_b");
   expect(screen.queryByText("lamp_a")).toBeNull();
+});
+
+test("what a light goes through is told, with what it ought to leave", async () => {
+  const cloth = { name: "awning", away_m: 2.99, keeps: [0.5, 0.25, 0.25], throws: "none" };
+  const free = { due: false, tests: [], caster: null, lost_at: null, retried: null };
+  open(light({ ...free, verdict: "lit through", passed: [cloth], too_bright_stops: 1.5 }));
+  const region = await screen.findByRole("region", { name: "Shadows at this pixel" });
+  await screen.findByText("lit through");
+  expect(region.textContent).toMatch(
+    /It goes through awning, 2\.99 m away, which keeps 50.% 25.% 25.% of what is seen through it and throws no shadow\.1\.5 stops too bright for that/,
+  );
 });
 
 test("where none is due it says what the light clears", async () => {

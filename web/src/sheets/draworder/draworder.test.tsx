@@ -381,9 +381,7 @@ test("edges, coverage, cost and shadows are measured on demand", async () => {
   sheet();
   fireEvent.click(await screen.findByRole("button", { name: "Measure what has alpha" }));
   const rows = within(await screen.findByTestId("edges")).getAllByRole("row");
-  expect(rows[1]?.textContent).toMatch(
-    /^vinestraightstraight0.px420.px · ΔE 18.3300 of 640mip 3: 47.%/,
-  );
+  expect(rows[1]?.textContent).toMatch(/^vinestraightstraight0.px420.px · ΔE 18.3300 of 640mip 3: 47.%/);
   expect((await screen.findByTestId("overdraw")).textContent).toMatch(
     /2.40 blended layers a pixel, 2 allowed; 6 at the most; 47.% of them change nothing/,
   );

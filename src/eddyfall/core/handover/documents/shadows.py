@@ -4,6 +4,7 @@ from typing import Self
 
 from eddyfall.core.handover.documents.base import Document, Finite, Triple, WholePair
 from eddyfall.core.truth.autopsy import Autopsy, Elsewhere, LightAutopsy, Retried, ShadowTest
+from eddyfall.core.truth.seen_through import Passed
 
 
 class ShadowTestDocument(Document):
@@ -37,10 +38,25 @@ class RetriedDocument(Document):
         return cls.model_validate(vars(r))
 
 
+class PassedDocument(Document):
+    """A blended thing or glass before a light: metres from the pixel's place, what it keeps of what is seen through it, the shadow that it
+    is set to throw."""
+
+    name: str
+    away_m: float
+    keeps: Triple
+    throws: str
+
+    @classmethod
+    def from_core(cls, p: Passed) -> Self:
+        return cls.model_validate({**vars(p), "keeps": list(p.keeps)})
+
+
 class LightAutopsyDocument(Document):
     """One light. due: something solid stands before it; drawn: share of its light that the picture has; technique: how its shadow is
-    drawn; verdict: agrees, missing, false, edge, terminator, turned away, out of reach, baked; stops: how much brighter it makes the
-    pixel; wrote: whose depth stands in the texels that block; written_as: what a false shadow is of."""
+    drawn; verdict: agrees, missing, false, edge, terminator, turned away, out of reach, baked, lit through; stops: how much brighter it
+    makes the pixel; passed: what is seen through and stands before it, too_bright_stops: how far it is above what that leaves; wrote:
+    whose depth stands in the texels that block; written_as: what a false shadow is of."""
 
     light: str
     technique: str
@@ -59,12 +75,15 @@ class LightAutopsyDocument(Document):
     clears: str | None
     clears_deg: Finite
     retried: RetriedDocument | None
+    passed: list[PassedDocument]
+    too_bright_stops: Finite
 
     @classmethod
     def from_core(cls, v: LightAutopsy) -> Self:
         return cls.model_validate({
             **vars(v), "tests": [ShadowTestDocument.from_core(t) for t in v.tests], "wrote": list(v.wrote), "behind": list(v.behind),
             "retried": RetriedDocument.from_core(v.retried) if v.retried else None,
+            "passed": [PassedDocument.from_core(p) for p in v.passed],
         })  # fmt: skip
 
 
