@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from eddyfall.core import hashing, kernel_sources
 from eddyfall.core.frame.derive import Known, derive
-from eddyfall.core.frame.memo import Memo, size_of
+from eddyfall.core.frame.memo import STALE, Memo, size_of
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import array_digest, digest, freeze
 from eddyfall.core.scene.drawables import pack
@@ -125,6 +125,29 @@ def test_the_store_keeps_the_newest_within_its_bytes():
     # 0 was asked for each time, so 1 went first, then 0 was dropped only when nothing older was left.
     assert memo.get("1") is None and memo.bytes <= 3000
     assert [k for k in "0123" if memo.get(k) is not None] == ["0", "2", "3"]
+
+
+def test_what_took_long_for_its_bytes_stays_before_what_is_quickly_made_again():
+    memo = Memo(5000)
+    memo.put("slow", np.zeros(100), seconds=8.0)
+    memo.put("quick", np.zeros(100), seconds=0.001)
+    for k in range(10):
+        memo.put(f"map {k}", np.zeros(300), seconds=0.01)
+    assert memo.get("slow") is not None and memo.get("quick") is None and memo.bytes <= 5000
+    for k in range(4000):  # each goes by the least worth, which what stays is held against; in the end all of it goes
+        memo.put(f"as slow {k}", np.zeros(100), seconds=8.0)
+    assert memo.get("slow") is None
+
+
+def test_what_no_one_asked_for_in_a_long_while_goes_whatever_it_took():
+    memo = Memo(5000)
+    memo.put("slow", np.zeros(100), seconds=1e6)
+    memo.put("asked for", np.zeros(100), seconds=0.0)
+    for _ in range(STALE):
+        memo.get("asked for")
+    for k in range(9):
+        memo.put(str(k), np.zeros(100))
+    assert memo.get("slow") is None
 
 
 def test_one_value_larger_than_the_store_still_stays():

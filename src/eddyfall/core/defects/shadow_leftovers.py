@@ -12,6 +12,7 @@ from eddyfall.core.truth.leftovers import Hints, Leftovers, first_difference, le
 
 CODE = "shadow.leftover"
 _hints: WeakKeyDictionary[Renderer, Hints] = WeakKeyDictionary()  # a sweep asks again of builds that differ in one setting
+IDLE_S = 1.0  # what it saves to know what nothing needs
 SIZE = (480, 270)  # px at which frames are compared; the command compares full ones
 
 
@@ -35,7 +36,7 @@ def conclude(survey: Survey, seen: dict[str, None]) -> list[Suspicion]:
         )  # fmt: skip
         # What nothing needs changes nothing together: what of it is left once this one is taken out need not be looked at again.
         idle = frozenset(s.path for s in found.settings if not s.needed and s.path != setting.path)
-        survey.renderer.memo.put(_idle(apply_change(build, change)), idle)
+        survey.renderer.memo.put(_idle(apply_change(build, change)), idle, IDLE_S)
         evidence = Evidence(
             measure="pixels that it changes", value=0.0, unit="px", limit=1.0, at_least=True,
             source=f"{len(found.looked)} frames with and without it: every viewpoint, target and role",

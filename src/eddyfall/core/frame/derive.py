@@ -10,6 +10,7 @@ import weakref
 from collections.abc import Callable
 from dataclasses import dataclass
 from threading import Lock, RLock
+from time import perf_counter
 from typing import Any, NamedTuple
 
 from eddyfall.core.frame.memo import Memo
@@ -20,6 +21,7 @@ from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.registry import name_of
 
+TRACED_S = 1.0  # what a set of traces is worth: lost, all that was made under it is made again
 MOST_TRACES = 16  # of one computation: sets of fields that different builds made it read
 
 
@@ -65,7 +67,7 @@ def derive(memo: Memo, make: Callable[..., Any], *arguments: Any) -> Known:
         traces = memo.get("reads " + base)
         if traces is None:
             traces = _Traces([])
-            memo.put("reads " + base, traces)
+            memo.put("reads " + base, traces, TRACED_S)
         for read in traces.fields:
             key = _key(base, read, roots)
             entry = memo.get(key)
@@ -73,13 +75,15 @@ def derive(memo: Memo, make: Callable[..., Any], *arguments: Any) -> Known:
                 return Known(entry[0], key)
         log: dict[str, None] = {}
         given = [_given(str(i), a, log) for i, a in enumerate(arguments)]
+        start = perf_counter()
         value = make(*given)
+        taken = perf_counter() - start
         read = tuple(sorted(log))
         if read not in traces.fields:
             traces.fields.insert(0, read)
             del traces.fields[MOST_TRACES:]
         key = _key(base, read, roots)
-        memo.put(key, (value,))
+        memo.put(key, (value,), taken)
         return Known(value, key)
 
 

@@ -1,4 +1,8 @@
-"""Remembers what was made, by content key, newest first, up to one number of bytes.
+"""Remembers what was made, by content key, up to one number of bytes: what took long for its bytes stays longer.
+
+What is dropped is what has the least of (seconds it took / bytes it holds) + the same of what was dropped last when it was last asked
+for: the greedy-dual-size rule (Cao and Irani 1997, from memory), which for things alike is least recently used. What has not been asked
+for in a long while goes first, whatever it took.
 
 Values share arrays (a build with a change has most arrays of the build without it), so every array is counted once, however many
 values hold it. Trees of rays have a share of their own: they are slow to grow for their bytes, and shadow maps of 64 MiB, which are
@@ -11,7 +15,9 @@ import dataclasses
 import sys
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
+from heapq import heapify, heappop, heappush
 from threading import Lock
+from time import perf_counter
 from typing import Any
 
 import numpy as np
@@ -19,11 +25,12 @@ from pydantic import BaseModel
 
 LARGE_BYTES = 4096  # from here on bytes are counted by identity, as arrays are
 PLAIN_BYTES = 64  # what a number, a short text or an entry of a table is taken for
+STALE = 20_000  # askings after which what was not asked for goes first
 TREE_SHARE = 0.3  # of the limit: up to it, trees stay, whatever else comes
 
 
 class Memo:
-    """A least-recently-used store of values by key. Safe to share between threads; values must not be changed."""
+    """A store of values by key, as large as it may be. Safe to share between threads; values must not be changed."""
 
     def __init__(self, limit_bytes: int = 512 * 1024**2) -> None:
         self.limit_bytes = limit_bytes
@@ -35,6 +42,8 @@ class Memo:
         self._holders: dict[int, int] = {}  # by identity of an array or a ray scene: how many entries hold it
         self._lock = Lock()
         self._making: dict[str, Lock] = {}
+        self._line: list[tuple[float, int, str]] = []  # a heap: what goes first; rows of what was asked for since are passed over
+        self._dropped, self._asked = 0.0, 0
 
     def get(self, key: str) -> Any:
         """The value, or None."""
@@ -45,27 +54,29 @@ class Memo:
                 self.misses += 1
                 return None
             store.move_to_end(key)
+            self._stand(key, entry)
             self.hits += 1
             return entry.value
 
-    def put(self, key: str, value: Any) -> None:
-        """Store a value and drop the oldest ones beyond the limit (the newest always stays)."""
-        entry = _Entry(value)
+    def put(self, key: str, value: Any, seconds: float = 0.0) -> None:
+        """Store a value that took so long to make, and drop others beyond the limit (the newest always stays)."""
+        entry = _Entry(value, seconds)
         with self._lock:
             if key in self._entries or key in self._trees:
                 return
             (self._trees if entry.tree_bytes else self._entries)[key] = entry
+            self._stand(key, entry)
             self._count(entry)
             while self.bytes > self.limit_bytes and self.entries > 1:
                 self._drop(besides=key)
 
-    def renew(self, key: str, value: Any) -> None:
-        """Store a value in the place of what is there under its key: something that has grown."""
+    def renew(self, key: str, value: Any, seconds: float = 0.0) -> None:
+        """Store a value that took so long in the place of what is there under its key: something that has grown."""
         with self._lock:
             for store in (self._entries, self._trees):
                 if key in store:
                     self._forget(store.pop(key))
-        self.put(key, value)
+        self.put(key, value, seconds)
 
     def once(self, key: str, make: Callable[[], Any]) -> Any:
         """The value under a key, made if it is not there: by one thread, while the others that want it wait for that one."""
@@ -78,8 +89,9 @@ class Memo:
             try:
                 value = self.get(key)
                 if value is None:
+                    start = perf_counter()
                     value = make()
-                    self.put(key, value)
+                    self.put(key, value, perf_counter() - start)
             finally:
                 with self._lock:
                     self._making.pop(key, None)
@@ -91,10 +103,11 @@ class Memo:
             self._entries.clear()
             self._trees.clear()
             self._holders.clear()
+            self._line.clear()
             self.bytes = self._tree_bytes = 0
 
     def shrink(self, by_bytes: int) -> None:
-        """Forget the oldest values until so many bytes less are held, or nothing is."""
+        """Forget values until so many bytes less are held, or nothing is."""
         with self._lock:
             aim = self.bytes - by_bytes
             while self.bytes > aim and self.entries:
@@ -106,12 +119,42 @@ class Memo:
         return len(self._entries) + len(self._trees)
 
     def _drop(self, besides: str = "") -> None:
-        """Forget the oldest entry: a tree if they have more than their share, or if there is nothing else."""
-        others, trees = (next((k for k in store if k != besides), None) for store in (self._entries, self._trees))
-        if trees is not None and (others is None or self._tree_bytes > TREE_SHARE * self.limit_bytes):
-            self._forget(self._trees.pop(trees))
-        elif others is not None:
-            self._forget(self._entries.pop(others))
+        """Forget the entry whose turn it is: a tree if they have more than their share, or if there is nothing else."""
+        tree = next((k for k in self._trees if k != besides), None)
+        other = None if tree is not None and self._tree_bytes > TREE_SHARE * self.limit_bytes else self._first_in_line(besides)
+        if other is not None:
+            self._forget(self._entries.pop(other))
+        elif tree is not None:
+            self._forget(self._trees.pop(tree))
+
+    def _stand(self, key: str, entry: "_Entry") -> None:
+        """Put an entry into line anew: it was asked for."""
+        self._asked += 1
+        entry.asked, entry.turn = self._asked, self._dropped + entry.worth
+        heappush(self._line, (entry.turn, entry.asked, key))
+        if len(self._line) > 64 + 4 * (len(self._entries) + len(self._trees)):
+            self._line = [(e.turn, e.asked, k) for store in (self._entries, self._trees) for k, e in store.items()]
+            heapify(self._line)
+
+    def _first_in_line(self, besides: str) -> str | None:
+        """Which of the entries that are no trees goes first."""
+        oldest = next((k for k in self._entries if k != besides), None)
+        if oldest is None or self._asked - self._entries[oldest].asked > STALE:
+            return oldest
+        put_back = []
+        found = None
+        while self._line and found is None:
+            turn, asked, key = heappop(self._line)
+            entry = self._entries.get(key)
+            if entry is None or entry.asked != asked:
+                continue
+            if key == besides:
+                put_back.append((turn, asked, key))
+                continue
+            self._dropped, found = turn, key
+        for row in put_back:
+            heappush(self._line, row)
+        return found if found is not None else oldest
 
     def _count(self, entry: "_Entry") -> None:
         self._tree_bytes += entry.tree_bytes
@@ -132,12 +175,13 @@ class Memo:
 
 
 class _Entry:
-    """A value with what it holds: bytes of its own, and the large things that others may hold too, by identity."""
+    """A value with what it holds: bytes of its own, and the large things that others may hold too, by identity; seconds that it took, for
+    each byte; when it was last asked for, its turn to go."""
 
-    __slots__ = ("large", "plain", "tree_bytes", "value")
+    __slots__ = ("asked", "large", "plain", "tree_bytes", "turn", "value", "worth")
 
-    def __init__(self, value: Any) -> None:
-        self.value = value
+    def __init__(self, value: Any, seconds: float = 0.0) -> None:
+        self.value, self.asked, self.turn = value, 0, 0.0
         self.plain, self.large = 0, {}
         self.tree_bytes = sum(getattr(v, "held_bytes", 0) for v in value) if isinstance(value, tuple) else 0
         for owner, size in _held(value):
@@ -145,6 +189,7 @@ class _Entry:
                 self.plain += size
             else:
                 self.large[owner] = size
+        self.worth = seconds / max(self.plain + sum(self.large.values()), 1)
 
 
 def give_back() -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
+from time import perf_counter
 from typing import Any
 
 import numpy as np
@@ -31,9 +32,11 @@ from eddyfall.core.frame.stage import (
     shadow_alpha_tests,
 )
 from eddyfall.core.hashing import digest
+from eddyfall.core.passes import contract
 from eddyfall.core.passes.contract import Camera, DrawableState, Pass, Pixels, Stage
 from eddyfall.core.passes.registry import passes
 from eddyfall.core.raster.depth_format import DepthFormat
+from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry, pack
 from eddyfall.core.scene.maps import overridden_maps
@@ -205,8 +208,10 @@ class Renderer:
             "geometry": Known(geometry, digest(packed.key, plate_key)),
             "caster_geometry": packed,
             "textures": textures,
-            "cutouts": cutouts,
-            "shadow_cutouts": shadow_cutouts,
+            # What passes take of them alone is known by its content: other colours of the same pictures change no map of shadows.
+            "alpha_uv": Known(textures.value.alpha_uv, self.derive(key_of_alpha_uv, textures).value),
+            "cutouts": Known(cutouts.value, self.derive(key_of_cutouts, cutouts).value),
+            "shadow_cutouts": Known(shadow_cutouts.value, self.derive(key_of_cutouts, shadow_cutouts).value),
             "lightmaps": lightmaps,
             "grids": Known(grids.value.grids, grids.key),
             "probes": Known(probes.value.probes, probes.key),
@@ -225,10 +230,11 @@ class Renderer:
             outputs = self.memo.get(key)
             if outputs is None:
                 self.between()
+                start = perf_counter()
                 with self.clock.timing(f"pass {p.name}"):
                     outputs = p.run({name: values[name] for name in p.reads}, section)
                 self.ran.append(p.name)
-                self.memo.put(key, outputs)
+                self.memo.put(key, outputs, perf_counter() - start)
             for name in p.writes:
                 values[name] = outputs[name]
                 keys[name] = digest(name, outputs[name]) if name in p.by_content else f"{key}/{name}"
@@ -258,6 +264,16 @@ class Renderer:
         for i in range(1, samples + 1):
             total = total + self.frame(build, replace(request, jitter=(halton(i, 2) - 0.5, halton(i, 3) - 0.5)), "linear").linear
         return np.asarray(total / samples, np.float32)
+
+
+def key_of_alpha_uv(textures: contract.Textures) -> str:
+    """A key by content of the UVs that alpha is looked up at."""
+    return digest(textures.alpha_uv)
+
+
+def key_of_cutouts(cutouts: Cutouts) -> str:
+    """A key by content of alpha tests."""
+    return digest(cutouts)
 
 
 def bare(resolved: Resolved) -> Resolved:

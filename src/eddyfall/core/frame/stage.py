@@ -24,6 +24,7 @@ from eddyfall.core.scene.setup.tables import (
     SHADOWS_THROUGH,
     THICKNESSES,
     VOLUME_SORTS,
+    WRITES_DEPTH,
     CutBy,
     LightSetup,
     MaterialSetup,
@@ -33,6 +34,7 @@ from eddyfall.core.scene.setup.tables import (
     Thickness,
     Transmits,
     Triangles,
+    WritesDepth,
 )
 from eddyfall.core.shade.alpha_forms import Form, form_of
 from eddyfall.core.shade.blend import KINDS, REFRACTING, VOLUME
@@ -41,7 +43,7 @@ from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
 from eddyfall.core.shade.textures import TextureStore, build_store
 
-WHOLE = ("material", "rank", "sort_member", "triangles", "thickness", "volume_sort", "shadow_through")
+WHOLE = ("material", "rank", "sort_member", "triangles", "thickness", "volume_sort", "shadow_through", "writes_depth")
 REAL = ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher", "per_m", "volume_rgb")
 SOLID = ("opaque", "cutout")  # kinds that block light unless their material says otherwise
 BLEND_OF_MODE = {"OPAQUE": "opaque", "MASK": "cutout", "BLEND": "blended"}
@@ -64,6 +66,7 @@ class MaterialState:
     inside: str = "refract"
     rougher: float = 0.0
     hides: bool = True
+    writes_depth: WritesDepth = "no"
     shadow_through: ShadowThrough = "none"
 
 
@@ -103,6 +106,7 @@ def material_states(build: Build) -> list[MaterialState]:
                 entry.inside,
                 entry.rougher,
                 entry.hides,
+                entry.writes_depth,
                 shadow_through(material, entry),
             )
         )
@@ -172,6 +176,7 @@ def make_state(
                 "inside_blend": m.inside == "blend",
                 "rougher": m.rougher,
                 "hides": m.hides,
+                "writes_depth": WRITES_DEPTH.index(m.writes_depth),
                 "shadow_through": SHADOWS_THROUGH.index(m.shadow_through),
                 "per_m": volume.per_m if volume else 0.0,
                 "volume_rgb": volume.rgb if volume else (0.0, 0.0, 0.0),

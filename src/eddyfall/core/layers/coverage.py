@@ -61,7 +61,7 @@ def cover_of(frame: Frame, drawables: list[int]) -> Cover:
         frame.buffers["textures"],
     )
     depth, alpha_uv, state = frame.depth_format, textures.alpha_uv, frame.stage.state
-    screen = on_screen(geometry, np.array(drawables), state.double_sided, view, depth, textures)
+    screen = on_screen(geometry, np.array(drawables), state.double_sided, view, depth, alpha_uv)
     found, where = covering(screen, depth.code, view.pixels.shape, view.pixels.origin), np.zeros(view.pixels.shape)
     if not len(found.screen):
         return Cover((), where)

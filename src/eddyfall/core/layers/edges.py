@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import delta_e_2000
-from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.frame.extent import window_of_boxes
+from eddyfall.core.frame.render import Frame, Renderer, Request, Window
 from eddyfall.core.layers.census import covered
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaf
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import Over, overridden_maps, with_maps
 from eddyfall.core.scene.model import Image, Scene
+from eddyfall.core.scene.setup.sections.screen import FROM_FRAME
 from eddyfall.core.scene.setup.tables import MaterialSetup
 from eddyfall.core.shade.alpha_forms import Filters, Form, Holds, form_of, stored_as
 from eddyfall.core.shade.srgb import DECODE_TABLE, decode, encode
@@ -163,13 +165,43 @@ class Rim:
 
 
 def rim(renderer: Renderer, build: Build, request: Request, material: int, of: Pictured) -> Rim:
-    """What is off in a frame through a material's picture, by three pictures: as it is, read right, and averaged right too."""
+    """What is off in a frame through a material's picture, by three pictures: as it is, read right, and averaged right too. Only the part
+    is drawn again that it lies in, where nothing but itself shows it."""
     now = renderer.frame(build, request)
+    x0, y0, x1, y1 = _window(now, request, material)
+    (left, top), misread, averaged = (
+        now.pixels.origin,
+        np.zeros(now.pixels.shape, np.float32),
+        np.zeros(now.pixels.shape, np.float32),
+    )
+    if x1 <= x0 or y1 <= y0:
+        return Rim(misread, averaged, now.linear, now.linear)
+    part, there = replace(request, crop=(x0, y0, x1, y1)), np.s_[y0 - top : y1 - top, x0 - left : x1 - left]
     entry = build.setup.materials.get(build.scene.material_keys[material], MaterialSetup())
-    read = renderer.frame(put_right(build, material, of, entry.filtered), request) if of.misread else now
-    due = renderer.frame(put_right(build, material, of, "premultiplied"), request)
-    misread, averaged = delta_e_2000(now.display, read.display), delta_e_2000(read.display, due.display)
-    return Rim(misread, averaged, now.linear, due.linear)
+    as_is, due = now.display[there], renderer.frame(put_right(build, material, of, "premultiplied"), part)
+    read = renderer.frame(put_right(build, material, of, entry.filtered), part).display if of.misread else as_is
+    misread[there], averaged[there] = delta_e_2000(as_is, read), delta_e_2000(read, due.display)
+    right = np.array(now.linear)
+    right[there] = due.linear
+    return Rim(misread, averaged, now.linear, right)
+
+
+def _window(frame: Frame, request: Request, material: int) -> Window:
+    """(x0, y0, x1, y1) px of a frame that other colours of a material may change: where its things may lie; all of it, where what is lit
+    or seen by means of the frame or of a mirror shows them too."""
+    state, resolved = frame.stage.state, frame.stage.resolved
+    lit_by_frame = any(resolved[kind].enabled for kind in (FROM_FRAME["bounce"], FROM_FRAME["reflect"]))
+    in_view = frame.buffers["in_view"]
+    if lit_by_frame or state.mirrors.any() or state.refracts[in_view].any():
+        return request.window
+    mine = [int(d) for d in in_view if frame.geometry.drawables[d].material == material]
+    if state.solid[mine].all():  # then it is where it is in front
+        (left, top), lies = frame.pixels.origin, np.isin(frame.drawable, mine)
+        rows, columns = np.flatnonzero(lies.any(axis=1)), np.flatnonzero(lies.any(axis=0))
+        if not len(rows):
+            return (left, top, left, top)
+        return (int(columns[0]) + left, int(rows[0]) + top, int(columns[-1]) + left + 1, int(rows[-1]) + top + 1)
+    return window_of_boxes(frame.camera, frame.geometry.bounds[mine], request.size, request.window)
 
 
 def read_right(build: Build, material: str, of: Pictured) -> Change:

@@ -22,7 +22,7 @@ from eddyfall.core.raster.project import SUBPIXEL, ScreenTriangles, project
 from eddyfall.core.raster.rasterise import BANDS, fragments_at
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.fog import Fog
-from eddyfall.core.scene.setup.tables import VOLUME_SORTS
+from eddyfall.core.scene.setup.tables import VOLUME_SORTS, WRITES_DEPTH
 from eddyfall.core.shade.blend import KIND_NAMES, KINDS, VOLUME, blend_channel, blend_plain, kept_and_laid
 from eddyfall.core.shade.columns import DISTANCE, ROW
 from eddyfall.core.shade.fog import transmittance
@@ -34,6 +34,7 @@ from eddyfall.core.shade.volumes import Volumes, count_parts, cut, shares, way_t
 
 CODES = {name: code for code, name in KIND_NAMES.items()}
 LAY, COUNT, KEEP = 0, 1, 2  # what becomes of a fragment
+HIDDEN, SHOWN, WRITTEN_OVER = 0, 1, 2
 NODE_BYTES = 16  # of a layer that is kept for a pixel: half RGBA, and as much for coverage, depth and links
 _NO_LAYER, _NO_STARTS, _NO_COUNTS = np.zeros((0, 0, 6), np.float32), np.zeros(0, np.int64), np.zeros((0, 0), np.int64)
 
@@ -57,6 +58,7 @@ class BlendedSection:
     per_m: np.ndarray
     volume_rgb: np.ndarray
     splits: np.ndarray
+    writes: np.ndarray
 
 
 def section(stage: Stage) -> BlendedSection:
@@ -77,7 +79,16 @@ def section(stage: Stage) -> BlendedSection:
         per_m=np.where(s.blend == VOLUME, s.per_m, 0.0),
         volume_rgb=s.volume_rgb,
         splits=(s.blend == VOLUME) & (s.volume_sort == VOLUME_SORTS.index("split")) & s.drawn & ~s.camera_hidden,
+        writes=writes_of(stage),
     )
+
+
+def writes_of(stage: Stage) -> np.ndarray:
+    """(d,) bool: blended drawables that write their depth where they are drawn. Where nothing is sorted none does: which of them is drawn
+    first is not said."""
+    s = stage.state
+    chosen = s.blended & (s.blend != VOLUME) & (s.writes_depth > WRITES_DEPTH.index("no"))
+    return np.asarray(chosen & (sorting(stage).method == "sorted"))
 
 
 def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
@@ -101,7 +112,8 @@ def run(inputs: Values, section: BlendedSection) -> dict[str, Any]:
 class Fragments(NamedTuple):
     """n fragments of blended drawables, by pixel, within a pixel as they are drawn; those of pixel i (row by row) are starts[i] ..
     starts[i + 1]. Each makes k f + p + q O of what lies there, f (O: what is opaque; both in nits): drawable, triangle (n,), far (n,) m
-    from the eye; open (n,) uint8: it passes the depth test; k (n, 3), p (n, 3) nits, q (n,); long (n,) m of the ray that it takes up, 0 for
+    from the eye; open (n,) uint8: it passes the depth test (SHOWN), is hidden by what is solid (HIDDEN) or by the depth that something
+    blended wrote before it (WRITTEN_OVER); k (n, 3), p (n, 3) nits, q (n,); long (n,) m of the ray that it takes up, 0 for
     surfaces: parts of volumes, cut where other fragments of the pixel lie, far being the middle of each."""
 
     starts: np.ndarray
@@ -158,7 +170,11 @@ def in_turn(f: Fragments, layer: np.ndarray) -> None:
 
 def shown_of(f: Fragments) -> Fragments:
     """Those that pass the depth test."""
-    which = f.open > 0
+    return only(f, f.open == SHOWN)
+
+
+def only(f: Fragments, which: np.ndarray) -> Fragments:
+    """Those of a mask (n,) bool."""
     pixel = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))
     starts = np.zeros(len(f.starts), np.int64)
     np.cumsum(np.bincount(pixel[which], minlength=len(f.starts) - 1), out=starts[1:])
@@ -205,8 +221,9 @@ def _given(inputs: Values, section: BlendedSection) -> tuple[Any, ...] | None:
         paint[drawable] = rgb
     return (
         screen.fixed, screen.z, screen.ids, screen.box, section.blend.astype(np.int32), section.receives.astype(np.uint8),
-        section.fogs.astype(np.uint8), paint, inputs["over_depth"], code.bits, code.sign, *pixels.origin, *pixels.jitter, view.rays, soup,
-        textures.surfaces, inputs["lights"], maps, np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
+        section.fogs.astype(np.uint8), section.writes, paint, inputs["over_depth"], np.array(inputs["over_depth"]), code.bits, code.sign,
+        *pixels.origin, *pixels.jitter, view.rays, soup, textures.surfaces, inputs["lights"], maps,
+        np.ones((1, 1, len(inputs["lights"].kind)), np.float32),
         section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"]),
         fog.fog_per_m if fog.enabled else 0.0, np.array(fog.rgb), *volumes_of(geometry, section.per_m, section.volume_rgb),
         _solid_m(inputs["over_depth"], view, section),
@@ -250,9 +267,9 @@ def _on_screen(
 
 @njit(cache=True, parallel=True, nogil=True)
 def _blend_layer(
-    fixed, zs, ids, box, blend, receives, fogs, paint, depth, bits, sign, ox, oy, jx, jy, rays, soup, surf, lights, maps, traced, sky,
-    fog_per_m, fog_rgb, v_per_m, v_rgb, v_low, v_high, solid_m, sink, layer, starts, counts, f_drawable, f_triangle, f_far, f_open, f_k,
-    f_p, f_q, f_long,
+    fixed, zs, ids, box, blend, receives, fogs, writes, paint, solid, depth, bits, sign, ox, oy, jx, jy, rays, soup, surf, lights, maps,
+    traced, sky, fog_per_m, fog_rgb, v_per_m, v_rgb, v_low, v_high, solid_m, sink, layer, starts, counts, f_drawable, f_triangle, f_far,
+    f_open, f_k, f_p, f_q, f_long,
 ):  # fmt: skip
     height, width = depth.shape
     rows = max(4, (height + BANDS - 1) // BANDS)
@@ -276,7 +293,8 @@ def _blend_layer(
                 for x in range(low + first, low + last + 1):
                     dx = (np.float32(x) + np.float32(0.5)) - vx
                     d = (zs[i, 0] + dx * zs[i, 1]) + dy * zs[i, 2]
-                    passes = depth_key(d, bits, sign) <= depth[y - oy, x - ox]
+                    key = depth_key(d, bits, sign)
+                    passes = key <= depth[y - oy, x - ox]
                     near, end = 0.0, 0.0
                     if blend[drawable] == VOLUME:
                         near, end = _within(x + 0.5 + jx, y + 0.5 + jy, rays, v_low, v_high, drawable, solid_m[y - oy, x - ox])
@@ -288,6 +306,9 @@ def _blend_layer(
                     if sink == COUNT:
                         counts[y - oy, x - ox] += 1
                         continue
+                    covered = not passes and key <= solid[y - oy, x - ox]
+                    if passes and writes[drawable]:
+                        depth[y - oy, x - ox] = key
                     if sink == KEEP and starts[(y - oy) * width + x - ox] == starts[(y - oy) * width + x - ox + 1]:
                         continue
                     if end > 0.0:
@@ -318,7 +339,12 @@ def _blend_layer(
                         )
                     if sink == KEEP:
                         n = starts[v * width + u] + counts[v, u]
-                        f_drawable[n], f_triangle[n], f_far[n], f_open[n] = drawable, t, row[0, DISTANCE], passes
+                        f_drawable[n], f_triangle[n], f_far[n], f_open[n] = (
+                            drawable,
+                            t,
+                            row[0, DISTANCE],
+                            WRITTEN_OVER if covered else passes,
+                        )
                         if end > 0.0:
                             f_far[n], f_long[n] = (near + end) / 2, end - near
                         counts[v, u] += 1
@@ -369,16 +395,20 @@ def twin(r: Recorder) -> None:
         r.geometry, order, given.sorting, state.double_sided, given.per_m, r.view, depth_format, r.values["textures"]
     )
     fog, fragments = stage.resolved[Fog], []
+    depth, writer = r.values["over_depth"][0, 0], ""
     for f in fragments_at(screen, r.geometry.owner, r.values["cutouts"], depth_format.code, r.x, r.y):
         d = int(r.geometry.owner[f.triangle])
         kind, name = KIND_NAMES[int(state.blend[d])], r.geometry.drawables[d].name
         if kind == "volume":
             fragments += _volume_twin(r, d, given)
             continue
-        if not f.key <= r.values["over_depth"][0, 0]:
-            layer = r.lay("blended", name, f"{kind}, hidden by depth", np.zeros(3), 1.0)
+        if not f.key <= depth:
+            why = f"the depth that {writer} wrote" if f.key <= r.values["over_depth"][0, 0] else "depth"
+            layer = r.lay("blended", name, f"{kind}, hidden by {why}", np.zeros(3), 1.0)
             layer.depth_m = float(depth_format.view_depth(np.asarray(f.key)))
             continue
+        if given.writes[d]:
+            depth, writer = f.key, name
         surfaces = r.values["textures"].surfaces
         row, alpha, used = surface_plain(r.x + 0.5, r.y + 0.5, f.triangle, r.view.rays, r.soup, surfaces)
         lights: list[dict[str, Any]] = []

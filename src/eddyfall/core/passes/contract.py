@@ -205,8 +205,9 @@ class LightState:
 class DrawableState:
     """By drawable, (d,): blend kind code, and what setup and shader say of it. triangles: in which order its own are drawn (as
     `draw_order` numbers them); sort_place: (d, 3) m of the point it shares, nan: its own; sort_member: its turn among those that share
-    it. Of what refracts: bends, thickness (index of THICKNESSES), transmission, inside_blend, rougher, hides. shadow_through: index of
-    SHADOWS_THROUGH. Of volumes: extinction per_m, volume_rgb (d, 3) nits, volume_sort (index of VOLUME_SORTS)."""
+    it. Of what refracts: bends, thickness (index of THICKNESSES), transmission, inside_blend, rougher, hides. writes_depth: index of
+    WRITES_DEPTH; shadow_through: index of SHADOWS_THROUGH. Of volumes: extinction per_m, volume_rgb (d, 3) nits, volume_sort (index of
+    VOLUME_SORTS)."""
 
     blend: np.ndarray
     double_sided: np.ndarray
@@ -241,6 +242,7 @@ class DrawableState:
     inside_blend: np.ndarray
     rougher: np.ndarray
     hides: np.ndarray
+    writes_depth: np.ndarray
     shadow_through: np.ndarray
     per_m: np.ndarray
     volume_rgb: np.ndarray
@@ -301,6 +303,7 @@ SETTING_OF_STATE: dict[str, str | tuple[str, ...]] = {
     "inside_blend": "materials.inside",
     "rougher": "materials.rougher",
     "hides": "materials.hides",
+    "writes_depth": "materials.writes_depth",
     "shadow_through": ("materials.blend", "materials.shadow_through"),
     "per_m": "volumes",
     "volume_rgb": "volumes",

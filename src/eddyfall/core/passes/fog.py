@@ -48,6 +48,7 @@ def copied_distance(inputs: Values, section: FogSection) -> np.ndarray:
             key = inputs["prepass_depth"]
         case _:
             key = inputs["depth"]
+    key = np.minimum(key, inputs["late_depth"])
     return np.ascontiguousarray(section.depth.view_depth(key) * View(inputs["camera"], inputs["pixels"]).ray_lengths)
 
 
@@ -58,7 +59,7 @@ def twin(r: Recorder) -> None:
         return
     distance = np.inf
     if copy_from != "none":
-        key = r.values["prepass_depth" if copy_from == "prepass" else "depth"][0, 0]
+        key = min(r.values["prepass_depth" if copy_from == "prepass" else "depth"][0, 0], r.values["late_depth"][0, 0])
         distance = float(depth.view_depth(key)) * r.length
     t = float(transmittance(np.array(distance), fog.fog_per_m))
     own = float(depth.view_depth(r.values["depth"])[0, 0]) * r.length
@@ -78,7 +79,7 @@ PASS = register(
         number=9,
         name="fog",
         does="fog at the distance of the depth copy",
-        reads=("camera", "pixels", "visible", "prepass_depth", "depth", "with_sky"),
+        reads=("camera", "pixels", "visible", "prepass_depth", "depth", "late_depth", "with_sky"),
         writes=("fogged", "fog_distance"),
         section=section,
         targets=(

@@ -41,7 +41,7 @@ def _surfaces(inputs: Values, section: MarksSection) -> tuple[np.ndarray, np.nda
     x, y = (g.ravel() + 0.5 for g in np.meshgrid(np.arange(wide), np.arange(high)))
     rays = view.rays
     directions = ray_directions(rays.d0, rays.du, rays.dv, x, y)
-    scene = RayScene(inputs["caster_geometry"], section.solid, inputs["cutouts"], inputs["textures"].alpha_uv)
+    scene = RayScene(inputs["caster_geometry"], section.solid, inputs["cutouts"], inputs["alpha_uv"])
     triangle, away = scene.first_hit(np.tile(rays.eye, (len(directions), 1)), directions)
     met = triangle >= 0
     return rays.eye + directions[met] * away[met, None], away[met]
@@ -52,7 +52,7 @@ PASS = register(
         number=3.1,
         name="page marks",
         does="where the frame's surfaces lie, for the pages of a paged shadow map",
-        reads=("caster_geometry", "camera", "frame_size", "textures", "cutouts"),
+        reads=("caster_geometry", "camera", "frame_size", "alpha_uv", "cutouts"),
         writes=("page_marks",),
         section=section,
         run=run,

@@ -172,7 +172,7 @@ PASS = register(
             "caster_geometry",
             "camera",
             "frame_size",
-            "textures",
+            "alpha_uv",
             "shadow_cutouts",
             "lights",
             "shadow_maps",

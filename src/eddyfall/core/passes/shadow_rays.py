@@ -53,9 +53,7 @@ def run(inputs: Values, section: RaysSection) -> dict[str, Any]:
             distance = np.full(len(places), np.inf)
         at = np.flatnonzero(reaches)
         faces = face_normals(inputs["geometry"], inputs["triangle"][y[at], x[at]], directions[at])
-        scene = RayScene(
-            inputs["caster_geometry"], inputs["rays_casters"][number], inputs["shadow_cutouts"], inputs["textures"].alpha_uv
-        )
+        scene = RayScene(inputs["caster_geometry"], inputs["rays_casters"][number], inputs["shadow_cutouts"], inputs["alpha_uv"])
         starts = places[at] + faces * section.offset_m
         size, count = section.soft[number]
         if size <= 0:
@@ -109,7 +107,7 @@ PASS = register(
         name="shadow rays",
         does="rays to each light whose shadow is traced, from what is visible",
         reads=(
-            "geometry", "caster_geometry", "camera", "pixels", "textures", "shadow_cutouts", "triangle", "drawable", "surface", "lights",
+            "geometry", "caster_geometry", "camera", "pixels", "alpha_uv", "shadow_cutouts", "triangle", "drawable", "surface", "lights",
             "rays_casters",
         ),
         writes=("traced",),

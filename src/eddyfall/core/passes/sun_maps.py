@@ -47,7 +47,7 @@ def draw_map(
     cull = np.where(casts_both[geometry.owner[chosen]], 0, CULLED[faces]).astype(np.int8)
     screen = project(
         geometry.positions,
-        inputs["textures"].alpha_uv,
+        inputs["alpha_uv"],
         geometry.triangles,
         chosen,
         cull,

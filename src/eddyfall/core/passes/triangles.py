@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from eddyfall.core.passes.contract import Pass, Pixels, Stage, Textures, Values, View
+from eddyfall.core.passes.contract import Pass, Pixels, Stage, Values, View
 from eddyfall.core.passes.registry import register
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.raster.project import ScreenTriangles, project
@@ -28,18 +28,18 @@ def section(stage: Stage) -> TrianglesSection:
 def run(inputs: Values, section: TrianglesSection) -> dict[str, Any]:
     order = inputs["in_view"][section.solid[inputs["in_view"]] == 1]
     view = View(inputs["camera"], inputs["pixels"])
-    return {"screen": on_screen(inputs["geometry"], order, section.double_sided, view, section.depth, inputs["textures"])}
+    return {"screen": on_screen(inputs["geometry"], order, section.double_sided, view, section.depth, inputs["alpha_uv"])}
 
 
 def on_screen(
-    geometry: Geometry, order: np.ndarray, double_sided: np.ndarray, view: View, depth: Any, textures: Textures
+    geometry: Geometry, order: np.ndarray, double_sided: np.ndarray, view: View, depth: Any, alpha_uv: np.ndarray
 ) -> ScreenTriangles:
     """Screen triangles of the drawables in `order`, within the window."""
     pixels: Pixels = view.pixels
     chosen, owners = triangles_of(geometry, order)
     cull = np.where(double_sided[owners], 0, 1).astype(np.int8)
     matrix = view.clip_matrix(depth)
-    return project(geometry.positions, textures.alpha_uv, geometry.triangles, chosen, cull, matrix, pixels.size, pixels.window)
+    return project(geometry.positions, alpha_uv, geometry.triangles, chosen, cull, matrix, pixels.size, pixels.window)
 
 
 def triangles_of(geometry: Geometry, order: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -56,7 +56,7 @@ PASS = register(
         number=2.5,
         name="triangles",
         does="opaque and cutout triangles to the screen, back faces removed",
-        reads=("geometry", "camera", "pixels", "in_view", "textures"),
+        reads=("geometry", "camera", "pixels", "in_view", "alpha_uv"),
         writes=("screen",),
         section=section,
         run=run,

@@ -18,6 +18,8 @@ ColoursHold = Literal["straight", "premultiplied", "premultiplied_codes"]
 Transmits = Literal["none", "thin", "solid"]
 ShadowThrough = Literal["none", "whole", "dithered", "tinted"]
 SHADOWS_THROUGH: tuple[ShadowThrough, ...] = get_args(ShadowThrough)
+WritesDepth = Literal["no", "drawn", "copied"]
+WRITES_DEPTH: tuple[WritesDepth, ...] = get_args(WritesDepth)
 VolumeSort = Literal["object", "none", "split"]
 VOLUME_SORTS: tuple[VolumeSort, ...] = get_args(VolumeSort)
 Thickness = Literal["value", "map", "back_faces", "missing"]
@@ -117,6 +119,13 @@ class MaterialSetup(Section):
     )
     rougher: float = leaf(0.0, "-", "what refracts: added to its roughness, as dirt or frosting does", ge=0, le=1)
     hides: bool = leaf(True, "-", "what refracts: whether blended drawables behind it are hidden by its depth")
+    writes_depth: WritesDepth = leaf(
+        "no",
+        "-",
+        "what is blended or refracts: whether it writes its depth, so that what is blended, drawn later and lies farther is hidden (sorted "
+        "ones; what refracts goes by hides); copied: and its depth stands in the copy that fog reads (of the prepass: if its shader is in "
+        "it)",
+    )
     casts_both_sides: bool | None = leaf(
         None, "-", "whether faces turned away from a light are drawn into its shadow maps; null follows double_sided"
     )

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from time import perf_counter
 from typing import cast, get_args
 
 import numpy as np
@@ -164,11 +165,11 @@ def along(
     middle, key = len(anchors) // 2, digest("forecast", source_hash(), build.content_hash, followed_by)
     known = renderer.memo.get(key)
     if known is None:
-        each = asked.samples_each(len(anchors))
+        each, begun = asked.samples_each(len(anchors)), perf_counter()
         known = forecast(
             renderer, build, whole, cameras, scene, start, anchors, each, asked.bounces, lambda what, s: progress(what, 0.7 * s), middle
         )  # fmt: skip
-        renderer.memo.put(key, known)
+        renderer.memo.put(key, known, perf_counter() - begun)
     told, rays = known
     if not told.visible.any():
         raise RequestError("the place is in sight at no moment of the move")

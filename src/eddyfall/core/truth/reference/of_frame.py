@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from time import perf_counter
 
 import numpy as np
 
@@ -104,10 +105,11 @@ def reference_of(
         raise RequestError("the reference that was put away is of another build, view, window, way to follow light or version")
     known = renderer.memo.get(stamp) if held is None else held
     tally: Tally = known or Tally.empty(scene.light_names, pixels, wanted.request.size, stamp)
+    took_s = 0.0
     for step in rounds(tally, wanted.samples):
         if wanted.noise is not None and tally.count >= 8 and noise_of(tally).value <= wanted.noise:
             break
-        done = tally.count
+        done, begun = tally.count, perf_counter()
 
         def between(done: int = done) -> None:
             renderer.between()
@@ -115,7 +117,8 @@ def reference_of(
 
         with renderer.clock.timing("reference"):
             tally = noted(grow(scene, frame.camera, tally, wanted.asked, step, between))
-        renderer.memo.renew(stamp, tally)
+        took_s += perf_counter() - begun
+        renderer.memo.renew(stamp, tally, took_s)
         put(tally)
     return Reference(frame, tally, noise_of(tally))
 
