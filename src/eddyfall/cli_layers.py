@@ -164,6 +164,10 @@ def _at(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     out.say(
         f"pixel {args.at[0]},{args.at[1]}: opaque {_nits(found.opaque)}, drawn {_nits(found.drawn)}, due {_nits(found.due)} nit"
     )
+    solid, copied = ("nothing" if m is None else f"{m:.3f} m" for m in (found.solid_m, found.copied_m))
+    out.say(
+        f"what is solid: {solid}; the depth copy, which fog and whatever takes the depth of the frame reads for all layers: {copied}"
+    )
     rows = [
         [str(k + 1), s.drawable, s.kind, f"{s.far_m:.3f} m", _nits(s.keep), _nits(s.lay), _nits(s.share),
          str(found.true.index(k) + 1) if k in found.true else "-", s.place + (f": {', '.join(s.against)}" if s.against else "")]

@@ -11,6 +11,7 @@ from eddyfall.core.errors import EddyfallError
 from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.glass_strata import strata_in
 from eddyfall.core.layers.written import covered_in
 from eddyfall.core.lineup.run import line_up
 from eddyfall.core.passes.blended import WRITTEN_OVER
@@ -140,3 +141,22 @@ def test_the_fogged_pane_is_found_and_put_right():
 def test_a_word_that_is_none_of_the_three_is_refused():
     with pytest.raises(EddyfallError, match="writes_depth"):
         two_sheets("always")
+
+
+def test_the_log_of_a_pixel_says_what_hides_a_layer_and_what_the_depth_copy_says():
+    build, request = two_sheets(), Request("eye", SIZE)
+    told = strata_in(RENDERER, build, captured(RENDERER, build, request), request, 48, 27)
+    near, far = told.strata
+    assert (near.drawable, near.place) == ("near", "in place") and far.place == "hidden by the depth that another wrote"
+    assert far.against == ("near",) and told.true == (1, 0) and far.share == (0, 0, 0)
+    assert far.true_share == pytest.approx((0.2,) * 3) and near.true_share == pytest.approx((0.05,) * 3)
+    assert told.drawn == pytest.approx((0.15,) * 3) and told.due == pytest.approx((0.30,) * 3)
+    # A shell 2.6 m away before a wall 6 m away: whatever takes the frame's depth takes 6 m for it, unless it writes its own.
+    for writes, copied in (("no", 6.0), ("drawn", 6.0), ("copied", 2.6)):
+        shell = build_of(
+            card("wall", (-9, 9), (-9, 9), -6.0, unlit("wall", 0.3)), card("shell", (-1, 1), (0.5, 2.5), -2.6, unlit("shell", 0.8, 0.2)),
+            setup={**VIEW, **EXACT, "materials": {"shell": {"writes_depth": writes}}},
+        )  # fmt: skip
+        log = strata_in(RENDERER, shell, captured(RENDERER, shell, request), request, 48, 27)
+        assert log.strata[0].far_m == pytest.approx(2.6, abs=1e-3) and log.solid_m == pytest.approx(6.0, abs=1e-3)
+        assert log.copied_m == pytest.approx(copied, abs=1e-3)

@@ -107,7 +107,7 @@ def test_only_where_blended_things_are_meant_to_cast_a_lack_is_told_and_three_wa
     assert not findings(awning())
     meant = {"shadow": {"reach_m": 40.0, "cascades": 1, "resolution": 2048, "filter_px": 5, "of_blended": "meant"}}
     (found,) = findings(awning(**meant))
-    assert found.suspicion.value == pytest.approx(1.0, abs=1e-3) and found.suspicion.subjects == ("awning_0",)
+    assert found.suspicion.value == pytest.approx(1.0, abs=1e-3) and found.suspicion.subjects == ("awning_0", "floor")
     verdicts = {r.change.title: r.verdict for r in found.remedies}
     assert verdicts["let sheet 0 colour the light that goes through it"] == "cures"
     assert verdicts["block all light behind sheet 0"] != "cures", "a shadow that is too dark is none of its own"

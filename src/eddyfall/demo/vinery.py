@@ -3,7 +3,8 @@ are at fault.
 
 x runs along the path, y = 0 is the ground, visitors stand at z = 0 and look down their bay. Vine leaves have a white ground around them
 that is averaged in; a stencilled sign holds colours that are multiplied by alpha and is blended as if they were not; a hedge far off thins
-out with its mips; a cloth hangs in a box of mist that is sorted as one thing; a shade cloth throws no shadow, though shadows are meant.
+out with its mips; a cloth hangs in a box of mist that is sorted as one thing; a shade cloth throws no shadow, though shadows are meant; a
+frosted sheet writes its depth before a banner behind it is drawn, and fog takes the depth of a draught curtain for that of the far wall.
 Beside each stands one that is as it ought to be.
 """
 
@@ -26,8 +27,8 @@ from eddyfall.demo.world import World
 
 NAME = "vinery"
 SEED = 1937
-STANDS = {"leaves": -16.0, "signs": -8.0, "hedges": 0.0, "mist": 8.0, "shade": 16.0}  # x of each viewpoint
-LEFT, RIGHT, DEEP, HIGH = -20.0, 20.0, 60.0, 3.6
+STANDS = {"leaves": -16.0, "signs": -8.0, "hedges": 0.0, "mist": 8.0, "shade": 16.0, "curtains": 24.0}  # x of each viewpoint
+LEFT, RIGHT, DEEP, HIGH = -20.0, 28.0, 60.0, 3.6
 
 
 def make_vinery(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
@@ -40,6 +41,7 @@ def make_vinery(seed: int = SEED) -> tuple[Build, dict[str, Any]]:
     _hedges(world)
     _mist(world)
     _shade(world)
+    _curtains(world)
     build = finish_build(world.scene(), parse_setup(world.setup), world.setup, [])
     return build, {"findings": world.truth, "healthy": world.healthy}
 
@@ -56,6 +58,7 @@ def _settings(world: World) -> None:
             "depth": {"near_m": 0.1, "format": "float32", "reversed": True, "copy_from": "opaque"},
             "order": {"key": "range"},
             "exposure": {"mode": "off"},
+            "fog": {"enabled": True, "fog_per_m": 0.02, "rgb": [0.5, 0.52, 0.54]},
             "sky": {"zenith_rgb": [0.17, 0.21, 0.28], "horizon_rgb": [0.3, 0.32, 0.33], "ground_rgb": [0.09, 0.09, 0.08]},
             "shadow": {"reach_m": 70.0, "resolution": 2048, "cascades": 2, "of_blended": "meant"},
             "roles": {"play": {}, "edit": {}},
@@ -71,7 +74,7 @@ def _walls(world: World) -> None:
     brick = world.material("wall_brick", pictures.ashlar(world.rng, (128, 84, 66), rows=12), roughness=0.95, ior=1.0)
     world.add("path", Shape().quad((LEFT, 0, 2.0), (RIGHT - LEFT, 0, 0), (0, 0, -DEEP - 2.0), 2.0), gravel)
     walls = Shape().box((LEFT, 0, -DEEP - 0.3), (RIGHT, HIGH + 2.0, -DEEP), 2.0)
-    for x in (-20.0, -12.0, -4.0, 4.0, 12.0, 20.0):
+    for x in (-20.0, -12.0, -4.0, 4.0, 12.0, 20.0, 28.0):
         walls.box((x - 0.15, 0, -DEEP), (x + 0.15, HIGH, 0.6), 2.0)
     world.add("walls", walls, brick)
     back = Shape()
@@ -155,6 +158,30 @@ def _shade(world: World) -> None:
     world.healthy.append({"subject": "tinted_cloth", "twin_of": "shadow.translucent", "why": "light goes on coloured"})
     staging = world.material("staging", pictures.planks(world.rng, (150, 120, 84), boards=5), roughness=0.9, ior=1.0)
     world.add("staging", Shape().box((x - 3.2, 0, -6.6), (x + 3.2, 0.7, -3.4), 1.0), staging)
+
+
+def _curtains(world: World) -> None:
+    """Two frosted sheets before banners, one drawn first, both writing their depth; and two clear curtains, one of which
+    stands in the depth copy."""
+    x = STANDS["curtains"]
+    banner = world.material("banner", base_rgba=(0.7, 0.2, 0.1, 0.8), unlit=True, alpha_mode="BLEND", double_sided=True)
+    world.entry("materials", "banner")["shadow_through"] = "tinted"
+    for k, name in enumerate(("frosted_sheet", "frosted_last")):
+        at = x - 3.3 + 1.7 * k
+        sheet = world.material(name, base_rgba=(0.5, 0.55, 0.58, 0.45), unlit=True, alpha_mode="BLEND", double_sided=True)
+        world.entry("materials", name).update({"writes_depth": "drawn", "shadow_through": "tinted"})
+        world.add(name, card((at, at + 1.5), (0.6, 2.5), -4.0, whole=True), sheet)
+        world.add(f"{name}_banner", card((at + 0.2, at + 1.3), (0.9, 2.2), -5.5, whole=True), banner)
+    world.entry("nodes", "frosted_sheet")["draw_rank"] = -1
+    world.sown("blend.writes-depth", "frosted_sheet", ["frosted_sheet", "frosted_sheet_banner"], "drawn first")
+    world.healthy.append({"subject": "frosted_last", "twin_of": "blend.writes-depth", "why": "what lies behind it is drawn before"})
+    for k, (name, writes) in enumerate((("draught_curtain", "copied"), ("still_curtain", "drawn"))):
+        at = x + 0.1 + 1.5 * k
+        clear = world.material(name, base_rgba=(0.8, 0.85, 0.85, 0.12), unlit=True, alpha_mode="BLEND", double_sided=True)
+        world.entry("materials", name).update({"writes_depth": writes, "shadow_through": "tinted"})
+        world.add(name, card((at, at + 1.3), (0.5, 2.5), -3.0, whole=True), clear)
+    world.sown("glass.fog-depth", "draught_curtain", ["draught_curtain"], "its depth is copied")
+    world.healthy.append({"subject": "still_curtain", "twin_of": "glass.fog-depth", "why": "its depth stands in no copy"})
 
 
 def vine(rng: np.random.Generator, size: int = 256) -> np.ndarray:

@@ -36,11 +36,12 @@ WORDS: dict[ShadowThrough, str] = {
 @dataclass(frozen=True)
 class Bright:
     """A material at a viewpoint: things that it is on, the shadow that they throw; by how many stops pixels (h, w) are too bright for it,
-    below 0 too dark."""
+    below 0 too dark; lit: names of what these are of, beyond the limit."""
 
     things: tuple[str, ...]
     through: ShadowThrough
     stops: np.ndarray
+    lit: tuple[str, ...]
 
     @property
     def off(self) -> np.ndarray:
@@ -96,7 +97,9 @@ def bright_at(survey: Survey, viewpoint: str) -> dict[int, Bright]:
         )
         stops = _stops(now, due)
         through = SHADOWS_THROUGH[int(survey.stage(viewpoint).state.shadow_through[drawables[0]])]
-        found[material] = Bright(tuple(survey.geometry.drawables[d].name for d in drawables), through, stops)
+        on, pixels = np.unique(now.drawable[(np.abs(stops) > STOPS) & (now.drawable >= 0)], return_counts=True)
+        names = [survey.geometry.drawables[d].name for d in (*drawables, *on[pixels >= LEAST_PIXELS])]
+        found[material] = Bright(tuple(names[: len(drawables)]), through, stops, tuple(names[len(drawables) :]))
     return found
 
 
@@ -117,9 +120,10 @@ def conclude(survey: Survey, seen: dict[str, dict[int, Bright]]) -> list[Suspici
         does = "throws no shadow" if there[view].through == "none" else f"throws a {there[view].through} shadow"
         how = "bright" if most > 0 else "dark"
         things = tuple(dict.fromkeys(t for b in there.values() for t in b.things))
+        lit = tuple(t for t in dict.fromkeys(t for b in there.values() for t in b.lit) if t not in things)
         result.append(
             Suspicion(
-                code=CODE, cause_kind="material", cause=name, subjects=things, value=abs(most), limit=STOPS,
+                code=CODE, cause_kind="material", cause=name, subjects=(*things, *lit), value=abs(most), limit=STOPS,
                 title=f"{name} {does}: where its shadow is due it is {abs(most):.2f} stops too {how}",
                 evidence=(
                     Evidence(measure=f"too {how} at {view}, at the most", value=abs(most), unit="stops", limit=STOPS,

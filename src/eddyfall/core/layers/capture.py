@@ -11,7 +11,7 @@ import numpy as np
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.layers.kernels import count_swaps, fold, ordered, put_between, split
 from eddyfall.core.passes import blended, refract
-from eddyfall.core.passes.blended import Fragments, fragments_of, shown_of
+from eddyfall.core.passes.blended import HIDDEN, WRITTEN_OVER, Fragments, fragments_of, only, shown_of
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
 from eddyfall.core.passes.refract import panes_of
@@ -82,6 +82,11 @@ class Layers:
         return sorting(self.frame.stage)
 
     @property
+    def writes(self) -> np.ndarray:
+        """(d,) bool: blended drawables that write their depth."""
+        return blended.writes_of(self.frame.stage)
+
+    @property
     def orderless(self) -> bool:
         """Whether layers are put together without sorting things: then there are no pairs in the wrong order."""
         return self.by.method != "sorted"
@@ -97,6 +102,15 @@ class Layers:
     def sorted(self) -> np.ndarray:
         """(h, w, 3) nits with every pixel's fragments drawn farthest first."""
         return self.replayed(self.truly_ordered)
+
+    @cached_property
+    def due(self) -> np.ndarray:
+        """(h, w, 3) nits with all that nothing solid hides laid in its true order: also what the depth of something blended hides."""
+        if not (self.every.open == WRITTEN_OVER).any():
+            return self.sorted
+        f, out = only(self.every, self.every.open != HIDDEN), np.empty_like(self.opaque)
+        fold(f.starts, farthest_first(f), f.k, f.p, f.q, self.opaque, out)
+        return out.reshape(*self.frame.pixels.shape, 3)
 
     def replayed(self, order: np.ndarray) -> np.ndarray:
         """(h, w, 3) nits with fragments (n,) laid in an order, pixel by pixel."""
@@ -141,6 +155,11 @@ def layers_of(frame: Frame, least: int = 1) -> Layers:
 def captured(renderer: Renderer, build: Build, request: Request, least: int = 1) -> Layers:
     """The layers of a frame of a build, as `layers_of` has them."""
     return layers_of(renderer.frame(build, request, "linear"), least)
+
+
+def farthest_first(f: Fragments) -> np.ndarray:
+    """(n,) fragments pixel by pixel, the farthest first."""
+    return np.lexsort((-f.far, np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts))))
 
 
 def covered_by(frame: Frame, subjects: Sequence[int]) -> np.ndarray:

@@ -40,7 +40,8 @@ def strata_in(renderer: Renderer, build: Build, layers: Layers, request: Request
         )  # fmt: skip
     due = as_it_lies(renderer, build, layers, request).reshape(-1, 3)[pixel]
     return Strata(
-        (x, y), tuple(strata), tuple(told.index(int(n)) for n in lies), _three(every.opaque[i]), plain.drawn, _three(due)
+        (x, y), tuple(strata), tuple(told.index(int(n)) for n in lies), _three(every.opaque[i]), plain.drawn, _three(due), plain.solid_m,
+        plain.copied_m,
     )  # fmt: skip
 
 

@@ -79,7 +79,7 @@ OFF = 0.05  # share of the light due by which a pixel is off (ours, changeable);
 
 def as_it_lies(renderer: Renderer, build: Build, layers: Layers, request: Request) -> np.ndarray:
     """(h, w, 3) nits of a frame whose layers were captured: every pixel's layers in their true order, what glass loses among them."""
-    picture = layers.sorted
+    picture = layers.due
     every = true_layers(renderer, build, layers.frame, request)
     if every is not None:
         picture = np.array(picture)

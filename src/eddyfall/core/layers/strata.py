@@ -8,11 +8,14 @@ import numpy as np
 
 from eddyfall.core.errors import RequestError
 from eddyfall.core.layers.capture import Layers
+from eddyfall.core.passes import fog
+from eddyfall.core.passes.blended import SHOWN, WRITTEN_OVER, Fragments
 from eddyfall.core.shade.blend import KIND_NAMES, KINDS
 from eddyfall.core.shade.orderless import average_plain
 
-IN_PLACE, HIDDEN, EARLY, LATE, OWN_MESH, CUTS_NOTHING, AVERAGED, LEFT_OUT = (
-    "in place", "hidden by what is opaque", "too early", "too late", "out of turn among its own faces", "cuts nothing",
+IN_PLACE, HIDDEN, COVERED, EARLY, LATE, OWN_MESH, CUTS_NOTHING, AVERAGED, LEFT_OUT = (
+    "in place", "hidden by what is opaque", "hidden by the depth that another wrote", "too early",
+    "too late", "out of turn among its own faces", "cuts nothing",
     "averaged with others", "left out: too deep",
 )  # fmt: skip
 
@@ -37,7 +40,9 @@ class Stratum:
 @dataclass(frozen=True)
 class Strata:
     """A pixel: strata in the order they are drawn, `true` their numbers in the order they lie, the farthest first (those that are
-    hidden are in neither); nits (3,) of what is opaque, as drawn, as it ought to be."""
+    hidden are in neither); nits (3,) of what is opaque, as drawn, as it ought to be. solid_m: m from the eye to what is solid; copied_m: to
+    what the depth copy says, which fog, and whatever else takes the depth of the frame, takes for every layer of the pixel (infinite: for
+    none)."""
 
     pixel: tuple[int, int]
     strata: tuple[Stratum, ...]
@@ -45,6 +50,8 @@ class Strata:
     opaque: tuple[float, ...]
     drawn: tuple[float, ...]
     due: tuple[float, ...]
+    solid_m: float
+    copied_m: float
 
 
 def strata_at(layers: Layers, x: int, y: int) -> Strata:
@@ -65,6 +72,9 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
     shares, true_shares = shares_of(mine, s.k, lays), shares_of(lies, s.k, lays)
     if deep > 0:
         shares |= _of_the_rest(layers, mine[:deep], mine[deep:])
+    every_lies = _with_covered(every, i) if not layers.orderless else []
+    if every_lies:
+        true_shares = _shares_by_turn(every, every_lies, opaque)
     turn_due = {int(n): t for t, n in enumerate(lies)}
     names = [d.name for d in layers.frame.geometry.drawables]
     strata = []
@@ -83,17 +93,59 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
                 tuple(dict.fromkeys(names[s.drawable[m]] for m in against)),
             )
         )  # fmt: skip
+    none, number_of = (0.0, 0.0, 0.0), {int(n): k for k, n in enumerate(mine)}
+    of_every = {n: number_of[int(s.starts[i]) + k] for k, n in enumerate(_open(every, i, (SHOWN,)))} if every_lies else {}
     for n in range(every.starts[i], every.starts[i + 1]):
-        if not every.open[n]:
-            d = every.drawable[n]
-            kind = KIND_NAMES[int(layers.frame.stage.state.blend[d])]
-            none = (0.0, 0.0, 0.0)
-            strata.append(Stratum(names[d], kind, float(every.far[n]), (1.0,) * 3, none, none, none, HIDDEN, ()))
-    drawn, due = (picture.reshape(-1, 3)[i] for picture in (layers.drawn, layers.sorted))
-    number_of = {int(n): k for k, n in enumerate(mine)}
+        if every.open[n] == SHOWN:
+            continue
+        d = every.drawable[n]
+        kind, far = KIND_NAMES[int(layers.frame.stage.state.blend[d])], float(every.far[n])
+        if n in every_lies:
+            of_every[n] = len(strata)
+            before = [
+                m
+                for m in every_lies
+                if every.far[m] < every.far[n] and layers.writes[every.drawable[m]] and every.open[m] == SHOWN
+            ]
+            share = true_shares[-1 - n]
+            lay = _three(every.p[n] + every.q[n] * opaque)
+            writers = tuple(dict.fromkeys(names[every.drawable[m]] for m in before))
+            strata.append(Stratum(names[d], kind, far, _three(every.k[n]), lay, none, _three(share), COVERED, writers))
+        else:
+            strata.append(Stratum(names[d], kind, far, (1.0,) * 3, none, none, none, HIDDEN, ()))
+    drawn, due = (picture.reshape(-1, 3)[i] for picture in (layers.drawn, layers.due))
+    true = tuple(of_every[n] for n in every_lies) if every_lies else tuple(number_of[int(n)] for n in lies)
     return Strata(
-        (x, y), tuple(strata), tuple(number_of[int(n)] for n in lies), _three(opaque), _three(drawn), _three(due)
+        (x, y), tuple(strata), true, _three(opaque), _three(drawn), _three(due), *_depths(layers, x - left, y - top)
     )  # fmt: skip
+
+
+def _depths(layers: Layers, column: int, row: int) -> tuple[float, float]:
+    """(m from the eye to what is solid, to what the depth copy says) at a pixel."""
+    frame = layers.frame
+    inputs = {name: frame.buffers[name] for name in fog.PASS.reads}
+    copied = fog.copied_distance(inputs, fog.section(frame.stage))[row, column]
+    solid = frame.view_depth[row, column] * layers.frame_lengths.reshape(frame.pixels.shape)[row, column]
+    return float(solid if frame.drawable[row, column] >= 0 else np.inf), float(copied)
+
+
+def _open(every: Fragments, pixel: int, how: tuple[int, ...]) -> list[int]:
+    return [n for n in range(every.starts[pixel], every.starts[pixel + 1]) if every.open[n] in how]
+
+
+def _with_covered(every: Fragments, pixel: int) -> list[int]:
+    """Fragments of a pixel that nothing solid hides, the farthest first, if the depth of something blended hides any of them."""
+    if not _open(every, pixel, (WRITTEN_OVER,)):
+        return []
+    return sorted(_open(every, pixel, (SHOWN, WRITTEN_OVER)), key=lambda n: -float(every.far[n]))
+
+
+def _shares_by_turn(every: Fragments, lies: list[int], opaque: np.ndarray) -> dict[int, np.ndarray]:
+    """By fragment, what comes from it once all lie in their true order: those that are shown by their number among what is shown, those
+    that are hidden by -1 - their number among all."""
+    shares = shares_of(np.array(lies), every.k, every.p + every.q[:, None] * opaque)
+    shown = np.cumsum(every.open == SHOWN) - 1
+    return {int(shown[n]) if every.open[n] == SHOWN else -1 - n: share for n, share in shares.items()}
 
 
 def _of_the_rest(layers: Layers, rest: np.ndarray, over: np.ndarray) -> dict[int, np.ndarray]:

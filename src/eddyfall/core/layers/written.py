@@ -8,11 +8,11 @@ import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.frame.render import Frame
-from eddyfall.core.layers.capture import layers_of
+from eddyfall.core.layers.capture import farthest_first, layers_of
 from eddyfall.core.layers.kernels import fold
 from eddyfall.core.layers.pairs import apart
 from eddyfall.core.passes import blended
-from eddyfall.core.passes.blended import SHOWN, WRITTEN_OVER, Fragments, only
+from eddyfall.core.passes.blended import HIDDEN, SHOWN, WRITTEN_OVER, Fragments, only
 
 
 @dataclass(frozen=True)
@@ -38,9 +38,7 @@ def covered_in(frame: Frame) -> list[Covered]:
         return []
     pixel = np.repeat(np.arange(len(every.starts) - 1), np.diff(every.starts))
     nits = np.abs(missing(every, layers.opaque)).mean(axis=1)
-    there = apart(
-        frame, _true(only(every, every.open != 0), layers.opaque), _true(only(every, every.open == SHOWN), layers.opaque)
-    )
+    there = apart(frame, layers.due.reshape(-1, 3), _true(only(every, every.open == SHOWN), layers.opaque))
     found = []
     for writer in np.unique(every.drawable[writes[every.drawable] & (every.open == SHOWN)]):
         nearest = np.full(len(nits), np.inf)
@@ -62,10 +60,10 @@ def covered_in(frame: Frame) -> list[Covered]:
 
 def missing(every: Fragments, opaque: np.ndarray) -> np.ndarray:
     """(pixels, 3) nits that fragments which only something blended hides would add, all in their true order."""
-    return np.asarray(_true(only(every, every.open != 0), opaque) - _true(only(every, every.open == SHOWN), opaque))
+    return np.asarray(_true(only(every, every.open != HIDDEN), opaque) - _true(only(every, every.open == SHOWN), opaque))
 
 
 def _true(f: Fragments, opaque: np.ndarray) -> np.ndarray:
-    pixel, out = np.repeat(np.arange(len(f.starts) - 1), np.diff(f.starts)), np.empty_like(opaque)
-    fold(f.starts, np.lexsort((-f.far, pixel)), f.k, f.p, f.q, opaque, out)
+    out = np.empty_like(opaque)
+    fold(f.starts, farthest_first(f), f.k, f.p, f.q, opaque, out)
     return out

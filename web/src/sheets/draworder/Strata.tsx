@@ -10,6 +10,7 @@ const UNSEEN = new Set([
   "hidden by what is opaque",
   "in no copy",
   "hidden by its depth",
+  "hidden by the depth that another wrote",
   "left out: too deep",
 ]);
 
@@ -46,6 +47,18 @@ function Logs({ of }: { of: StrataOf }) {
       <p className="second" data-testid="pixel-sum">
         drawn {nits(of.drawn)} nit, due {nits(of.due)} nit, opaque {nits(of.opaque)} nit
       </p>
+      {of.strata.length > 0 && (
+        <p className="second" data-testid="pixel-depth">
+          {of.copied_m === null
+            ? "The depth copy holds nothing here"
+            : `The depth copy says ${figure(of.copied_m)} m for all of them`}
+          {of.solid_m !== null &&
+            of.copied_m !== null &&
+            Math.abs(of.solid_m - of.copied_m) > 0.01 * of.solid_m &&
+            `, where what is solid is ${figure(of.solid_m)} m away`}
+          .
+        </p>
+      )}
       <div className="grid grid-cols-2 gap-3 mt-1">
         <Log title="As drawn, last on top" list={drawn} thick={thick(drawn, "share")} testid="log-drawn" />
         <Log

@@ -82,6 +82,8 @@ const STRATA = {
   opaque: [0.2, 0.2, 0.2],
   drawn: [0.5, 0.5, 0.5],
   due: [0.29, 0.29, 0.29],
+  solid_m: 8,
+  copied_m: 8,
 };
 
 const FLOOR = {
@@ -142,6 +144,8 @@ const CHAIN = {
   measured: [0, 0, 0],
   whole: [0.9216, 0.9216, 0.9216],
   due: [0.9231, 0.9231, 0.9231],
+  solid_m: 85,
+  copied_m: 2,
   reads_px: [482, 270],
   bends_px: 1.53,
   true_px: 0.257,

@@ -6,7 +6,7 @@ from typing import Self
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
-from eddyfall.core.handover.documents.base import Document
+from eddyfall.core.handover.documents.base import Document, Finite
 from eddyfall.core.layers.along_move import LOOKED_AT, Line, Walked
 from eddyfall.core.layers.capture import Layers
 from eddyfall.core.layers.census import Census
@@ -80,7 +80,8 @@ class StratumDocument(Document):
 
 
 class StrataDocument(Document):
-    """The layers of a pixel, in the order they are drawn; true: their numbers in the order they lie, the farthest first."""
+    """The layers of a pixel, in the order they are drawn; true: their numbers in the order they lie, the farthest first. solid_m: m to what
+    is solid, copied_m: to what the depth copy says for all of them (null: to none)."""
 
     pixel: list[int]
     strata: list[StratumDocument]
@@ -88,12 +89,14 @@ class StrataDocument(Document):
     opaque: list[float]
     drawn: list[float]
     due: list[float]
+    solid_m: Finite
+    copied_m: Finite
 
     @classmethod
     def from_core(cls, s: Strata) -> Self:
         return cls(
             pixel=list(s.pixel), strata=[StratumDocument.from_core(t) for t in s.strata], true=list(s.true), opaque=list(s.opaque),
-            drawn=list(s.drawn), due=list(s.due),
+            drawn=list(s.drawn), due=list(s.due), solid_m=s.solid_m, copied_m=s.copied_m,
         )  # fmt: skip
 
 
