@@ -174,7 +174,9 @@ def _curtains(world: World) -> None:
         world.add(f"{name}_banner", card((at + 0.2, at + 1.3), (0.9, 2.2), -5.5, whole=True), banner)
     world.entry("nodes", "frosted_sheet")["draw_rank"] = -1
     world.sown("blend.writes-depth", "frosted_sheet", ["frosted_sheet", "frosted_sheet_banner"], "drawn first")
-    world.healthy.append({"subject": "frosted_last", "twin_of": "blend.writes-depth", "why": "what lies behind it is drawn before"})
+    world.healthy.append(
+        {"subject": "frosted_last", "twin_of": "blend.writes-depth", "why": "what lies behind it is drawn before"}
+    )
     for k, (name, writes) in enumerate((("draught_curtain", "copied"), ("still_curtain", "drawn"))):
         at = x + 0.1 + 1.5 * k
         clear = world.material(name, base_rgba=(0.8, 0.85, 0.85, 0.12), unlit=True, alpha_mode="BLEND", double_sided=True)

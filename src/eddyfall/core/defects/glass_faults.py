@@ -13,13 +13,15 @@ from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Fami
 from eddyfall.core.defects.glass_symptoms import VANISHES, WRONGLY, middle
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, by_cause, region_of
-from eddyfall.core.layers.capture import shows
+from eddyfall.core.frame.render import Frame
+from eddyfall.core.layers.capture import panes_in, shows
 from eddyfall.core.layers.chain import Chain, chain_at, meant
 from eddyfall.core.layers.glass_here import Fix, mended
 from eddyfall.core.layers.links import Link
 from eddyfall.core.layers.lost import OFF, Lost, lost_in
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.layers.plates import plates
+from eddyfall.core.passes.refract import Met
 from eddyfall.core.scene.changes import Change, set_leaf, set_leaves, set_resolved
 from eddyfall.core.scene.setup.sections.refract import MOST_LAYERS, Refract
 
@@ -73,18 +75,21 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
 
 def shut_at(survey: Survey, viewpoint: str) -> dict[str, Shut]:
     """By material, what is in sight of a viewpoint and meant to let light through, and does not."""
-    shut = {}
+    shut: dict[str, Shut] = {}
+    if not any(meant(survey.build)):
+        return shut
+    frame = survey.frame(viewpoint)
+    panes = panes_in(frame)
     for material in np.flatnonzero(meant(survey.build)):
         things = [i for i, d in enumerate(survey.geometry.things) if d.material == material]
-        found = _shut(survey, viewpoint, things)
+        found = _shut(survey, viewpoint, frame, panes, things)
         if found is not None:
             shut[survey.build.scene.material_keys[material]] = found
     return shut
 
 
-def _shut(survey: Survey, viewpoint: str, things: list[int]) -> Shut | None:
-    frame = survey.frame(viewpoint)
-    where = shows(frame, things)
+def _shut(survey: Survey, viewpoint: str, frame: Frame, panes: Met | None, things: list[int]) -> Shut | None:
+    where = shows(frame, things, panes)
     if where.sum() < LEAST_PIXELS:
         return None
     pixels, names = np.flatnonzero(where), [d.name for d in survey.geometry.drawables]

@@ -14,7 +14,7 @@ from eddyfall.core.passes import blended, refract
 from eddyfall.core.passes.blended import HIDDEN, WRITTEN_OVER, Fragments, fragments_of, only, shown_of
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting
-from eddyfall.core.passes.refract import panes_of
+from eddyfall.core.passes.refract import Met, panes_met
 from eddyfall.core.scene.build import Build
 
 UNDECIDED_STEPS = 2  # of the depth buffer, within which neither of two fragments is said to be nearer
@@ -171,21 +171,20 @@ def covered_by(frame: Frame, subjects: Sequence[int]) -> np.ndarray:
     return covered
 
 
-def shows(frame: Frame, drawables: Sequence[int]) -> np.ndarray:
-    """(h, w) bool: pixels of a frame in which any of some drawables is in front, or lies if it is blended, or is seen through what is."""
+def shows(frame: Frame, drawables: Sequence[int], panes: Met | None = None) -> np.ndarray:
+    """(h, w) bool: pixels of a frame in which any of some drawables is in front, or lies if it is blended, or is seen through what is.
+    panes: those of the frame, where they are at hand."""
     state, covered = frame.stage.state, np.isin(frame.front, drawables) | np.isin(frame.drawable, drawables)
     over = [d for d in drawables if state.blended[d]]
     if over:
         covered |= covered_by(frame, over)
     if any(state.refracts[d] for d in drawables):
-        covered |= panes_over(frame, drawables)
+        panes = panes_in(frame) if panes is None else panes
+        if panes is not None:  # whether a copy holds it or not
+            covered.flat[panes.pixel[panes.open & np.isin(panes.drawable, drawables)]] = True
     return np.asarray(covered)
 
 
-def panes_over(frame: Frame, drawables: Sequence[int]) -> np.ndarray:
-    """(h, w) bool: pixels in which any of some drawables lets light through, whether a copy holds it or not."""
-    covered = np.zeros(frame.pixels.shape, bool)
-    panes = panes_of({name: frame.buffers[name] for name in refract.PASS.reads}, refract.section(frame.stage))
-    if panes is not None:
-        covered.flat[panes.pixel[panes.open & np.isin(panes.drawable, drawables)]] = True
-    return covered
+def panes_in(frame: Frame) -> Met | None:
+    """Where what lets light through lies in a frame; None where there is none."""
+    return panes_met({name: frame.buffers[name] for name in refract.PASS.reads}, refract.section(frame.stage))

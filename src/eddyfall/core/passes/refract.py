@@ -104,8 +104,42 @@ class Panes:
     at: np.ndarray
 
 
+@dataclass(frozen=True)
+class Met:
+    """Where panes lie, before anything of them is shaded: fields as `Panes` has them."""
+
+    pixel: np.ndarray
+    drawable: np.ndarray
+    triangle: np.ndarray
+    key: np.ndarray
+    far: np.ndarray
+    path: np.ndarray
+    open: np.ndarray
+
+
 def panes_of(inputs: Values, section: RefractSection) -> Panes | None:
     """All of them in a window; None where there are none."""
+    met = panes_met(inputs, section)
+    if met is None:
+        return None
+    geometry, pixels = inputs["geometry"], inputs["pixels"]
+    view = View(inputs["camera"], pixels)
+    rank = rank_in_pixel(met.pixel, met.open & ~section.inside_blend[met.drawable])
+    (ox, oy), (jx, jy), width = pixels.origin, pixels.jitter, pixels.shape[1]
+    x, y = ox + met.pixel % width + 0.5 + jx, oy + met.pixel // width + 0.5 + jy
+    lit, kept, at = (np.zeros((len(met.pixel), 3)) for _ in range(3))
+    lights, maps = inputs["lights"], looked_up(inputs["shadow_maps"], section.look_ups)
+    sky = section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"])
+    glass = glass_of(inputs, section)
+    see_through(
+        x, y, met.triangle, met.path, glass, view.rays, soup_of(geometry, section.material), inputs["textures"].surfaces, lights, maps,
+        np.ones((1, 1, len(lights.kind)), np.float32), sky, lit, kept, at, np.zeros((len(met.pixel), ROW), np.float32),
+    )  # fmt: skip
+    return Panes(met.pixel, met.drawable, met.triangle, met.key, met.far, met.path, met.open, rank, lit, kept, at)
+
+
+def panes_met(inputs: Values, section: RefractSection) -> Met | None:
+    """Where they lie in a window; None where there are none."""
     geometry, pixels = inputs["geometry"], inputs["pixels"]
     chosen = inputs["in_view"][section.refracts[inputs["in_view"]]]
     if not len(chosen):
@@ -132,19 +166,7 @@ def panes_of(inputs: Values, section: RefractSection) -> Panes | None:
     # The face by which a body is left is no layer of its own: what it keeps is in that of the face by which it is entered.
     shown = (section.double_sided[drawable] | towards) & ~(section.bends[drawable] & ~towards & leaves)
     pixel, triangle, key, drawable, far, path = (v[shown] for v in (pixel, triangle, key, drawable, far, path))
-    opens = key <= inputs["depth"].ravel()[pixel]
-    rank = rank_in_pixel(pixel, opens & ~section.inside_blend[drawable])
-    (ox, oy), (jx, jy), width = pixels.origin, pixels.jitter, pixels.shape[1]
-    x, y = ox + pixel % width + 0.5 + jx, oy + pixel // width + 0.5 + jy
-    lit, kept, at = (np.zeros((len(pixel), 3)) for _ in range(3))
-    lights, maps = inputs["lights"], looked_up(inputs["shadow_maps"], section.look_ups)
-    sky = section.no_sky if section.sky is None else with_picture(section.sky, inputs["sky_maps"])
-    glass = glass_of(inputs, section)
-    see_through(
-        x, y, triangle, path, glass, view.rays, soup_of(geometry, section.material), inputs["textures"].surfaces, lights, maps,
-        np.ones((1, 1, len(lights.kind)), np.float32), sky, lit, kept, at, np.zeros((len(pixel), ROW), np.float32),
-    )  # fmt: skip
-    return Panes(pixel, drawable, triangle, key, far, path, opens, rank, lit, kept, at)
+    return Met(pixel, drawable, triangle, key, far, path, key <= inputs["depth"].ravel()[pixel])
 
 
 def glass_of(inputs: Values, section: RefractSection) -> Glass:

@@ -2,11 +2,13 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE, delta_e_2000
 from eddyfall.core.defects import families
+from eddyfall.core.defects.contract import Suspicion
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.layers.capture import shows
@@ -66,7 +68,7 @@ def prove(
     for k, build in enumerate((before, after)):
         progress("sweeping before" if k == 0 else "sweeping after", 0.6 + 0.2 * k)
         survey = Survey(build, renderer, target, None, size, pictures=False)
-        found.append({s.fingerprint: s.title for family in families() for s in family.inspect(survey)})
+        found.append({s.fingerprint: s.title for s in inspected(survey)})
     ended = tuple(title for key, title in found[0].items() if key not in found[1])
     made = tuple(title for key, title in found[1].items() if key not in found[0])
     left = tuple(title for key, title in found[1].items() if key in found[0])
@@ -100,6 +102,20 @@ def prove(
     elif fingerprint is None and not ended and all(v.changed == 0 for v in views):
         proved, why = False, "it changes nothing from any viewpoint"
     return Proof(tuple(views), ended, left, made, proved, why, moves)
+
+
+def inspected(survey: Survey) -> list[Suspicion]:
+    """What all families find, viewpoint by viewpoint: the frames of one are not pushed out of memory by those of the next meanwhile."""
+    seen: dict[str, dict[str, Any]] = {family.name: {} for family in families()}
+    for viewpoint in survey.viewpoints:
+        for family in families():
+            with survey.renderer.clock.timing(f"family {family.name}"):
+                seen[family.name][viewpoint] = family.observe(survey, viewpoint)
+    found = []
+    for family in families():
+        with survey.renderer.clock.timing(f"family {family.name}"):
+            found += family.conclude(survey, seen[family.name])
+    return found
 
 
 def _view(
