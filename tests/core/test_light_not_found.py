@@ -68,7 +68,7 @@ def test_nothing_is_told_where_the_pass_is_off_or_finds_it_or_the_world_is_asked
 
 def test_a_mirror_that_loses_the_door_is_told_and_cured_by_rays_into_the_world():
     build = mirror_room(depth=COPY, reflect={"enabled": True, "rays": 1, "steps": 128}, bounce={**BOUNCE, "fallback": "world"})
-    (found,) = sweep(build).findings
+    (found,) = sweep(build, size=(480, 270)).findings
     assert found.code == "reflect.off-screen" and found.suspicion.subjects == ("panel",)
     assert found.remedies[0].verdict == "cures" and found.remedies[0].change.title == "reflect falls back on rays into the world"
 
