@@ -86,22 +86,34 @@ def flips(
         one, other = (np.concatenate([p[k] for p in parts]) for k in (0, 1))
         wide = np.linalg.norm(points[one] - points[other], axis=1) + reach[one] + reach[other]
         slope = {"range": np.full(len(one), 2 * way.speed), "view_depth": way.turning * wide}.get(by.key, np.zeros(len(one)))
+        # Every drawable's key at the ends of all parts first; then only in the middle of what may hold a change.
+        eyes, forward = way.at(times)
+        each = np.stack([_keys_of_all(geometry, chosen, eyes[k], forward[k], by) for k in range(PARTS + 1)])
+        part = np.repeat(np.arange(PARTS), [len(p[0]) for p in parts])
+        at_a, at_b = (each[part + end, one] - each[part + end, other] for end in (0, 1))
         while len(a):
-            at_a, at_b = (_ahead(geometry, chosen, way, by, t, one, other) for t in (a, b))
             crosses = (at_a < 0) != (at_b < 0)
             done = b - a <= CLOSE_S
             for n in np.flatnonzero(crosses & done):
                 found.append(_flip(path, (chosen[one[n]], chosen[other[n]]), float(a[n] + b[n]) / 2, bool(at_a[n] > 0)))
             maybe = (np.abs(at_a) + np.abs(at_b) < slope * (b - a)) & (b - a > APART_S)
             on = (crosses | maybe) & ~done
-            a, b, one, other, slope = a[on], b[on], one[on], other[on], slope[on]
+            a, b, one, other, slope, at_a, at_b = (v[on] for v in (a, b, one, other, slope, at_a, at_b))
             middle = (a + b) / 2
+            at_middle = _ahead(geometry, chosen, way, by, middle, one, other)
             a, b = np.concatenate([a, middle]), np.concatenate([middle, b])
+            at_a, at_b = np.concatenate([at_a, at_middle]), np.concatenate([at_middle, at_b])
             one, other, slope = (np.concatenate([v, v]) for v in (one, other, slope))
     found.sort(key=lambda f: f.t_s)
     if size is None:
         return found
     return [f for f in found if overlap_at(geometry, path.at(f.t_s), size, f.first, f.second)]
+
+
+def _keys_of_all(geometry: Geometry, chosen: np.ndarray, eye: np.ndarray, forward: np.ndarray, by: Sorting) -> np.ndarray:
+    """(k,) keys of all the chosen from one eye (3,)."""
+    shape = (len(chosen), 3)
+    return keys_from(geometry, chosen, np.broadcast_to(eye, shape), np.broadcast_to(forward, shape), by)
 
 
 def _ahead(
