@@ -11,6 +11,10 @@ from pathlib import Path
 from axe_playwright_python.sync_playwright import Axe
 
 ROOT = Path(__file__).parents[1]
+FOCUSED = """() => {
+    const e = document.activeElement;
+    return e.getAttribute('aria-label') || e.labels?.[0]?.innerText || e.innerText || '';
+}"""
 
 
 def api(page, method, path, body=None):
@@ -86,6 +90,15 @@ def barriers(page, theme="survey"):
     found = Axe().run(page, options={"runOnly": only, "resultTypes": ["violations"]}).response["violations"]
     return [(v["id"], v["nodes"][0]["html"][:160], v["nodes"][0].get("failureSummary", "")[:200])
             for v in found if v["impact"] in ("serious", "critical")]  # fmt: skip
+
+
+def tab_to(page, name):
+    """Tab until an element of that name (an expression) has the focus."""
+    for _ in range(200):
+        page.keyboard.press("Tab")
+        if re.search(name, page.evaluate(FOCUSED)):
+            return
+    raise AssertionError(f"{name} cannot be reached by Tab")
 
 
 def command_line(*args):

@@ -2,10 +2,11 @@
 
 import re
 from dataclasses import replace
+from functools import partial
 
 import pytest
 
-from browser_helpers import api, barriers, bring, command_line, hand_over, sweep_to_the_end
+from browser_helpers import FOCUSED, api, barriers, bring, command_line, hand_over, sweep_to_the_end, tab_to
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Image, Material, SkyPicture, TextureUse
 from eddyfall.core.scene.sky_pictures import sky_bytes
@@ -20,10 +21,6 @@ SHEETS = {
 }  # fmt: skip
 
 
-FOCUSED = """() => {
-    const e = document.activeElement;
-    return e.getAttribute('aria-label') || e.labels?.[0]?.innerText || e.innerText || '';
-}"""
 NOTHING_BEYOND = "() => document.documentElement.scrollWidth <= window.innerWidth"
 BRIGHTNESS = """() => {
     const data = document.querySelector('canvas').getContext('2d').getImageData(0, 0, 960, 540).data;
@@ -302,13 +299,7 @@ def test_a_reach_is_mended_from_sweep_to_hand_over_by_mouse_and_then_by_keys(pag
     page.get_by_text("nothing kept yet").wait_for()
 
     # The same without a mouse.
-    def go_to(name):
-        for _ in range(160):
-            page.keyboard.press("Tab")
-            if re.search(name, page.evaluate(FOCUSED)):
-                return
-        raise AssertionError(f"{name} cannot be reached by Tab")
-
+    go_to = partial(tab_to, page)
     go_to("^Sweep$")
     page.keyboard.press("Enter")
     page.get_by_role("list", name="Findings by impact").wait_for()
@@ -407,15 +398,7 @@ def test_the_whole_path_by_keyboard_alone(browser, stack, tmp_path):
     page.goto("/")
     page.get_by_label("Name").wait_for()
 
-    def go_to(name, role="button"):
-        """Tab until an element of that name has the focus."""
-        for _ in range(120):
-            page.keyboard.press("Tab")
-            at = page.evaluate(FOCUSED)
-            if re.search(name, at):
-                return
-        raise AssertionError(f"{name} cannot be reached by Tab")
-
+    go_to = partial(tab_to, page)
     go_to("^Name")
     page.keyboard.type("demo")
     page.keyboard.press("Tab")

@@ -1,8 +1,9 @@
 """The Draw order sheet as it is used: from the sweep to the pop, a rank that breaks a pane, the least shift, proof, hand over."""
 
 import re
+from functools import partial
 
-from browser_helpers import bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end
+from browser_helpers import bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end, tab_to
 from layer_scenes import card, mist_and_cutter, unlit
 from scenes import write_build
 
@@ -58,3 +59,36 @@ def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand
     assert command_line("sweep", tmp_path / "out" / "mist.glb")[0] == 0
     code, said = command_line("order", tmp_path / "out" / "mist.glb", "--move", "walk")
     assert code == 0 and said["pops"] == []
+
+    # The same without a mouse, once what was kept is dropped: finding, sheet, pop, case, shift, proof, hand over.
+    go_to = partial(tab_to, page)
+    go_to("^Bench$")
+    page.keyboard.press("Enter")
+    page.get_by_text("1 kept").first.wait_for()
+    page.keyboard.press("d")
+    page.get_by_text("nothing kept yet").wait_for()
+    go_to("^Sweep$")
+    page.keyboard.press("Enter")
+    page.get_by_role("list", name="Findings by impact").wait_for()
+    go_to("^Draw order$")
+    go_to("^Draw order$")
+    page.keyboard.press("Enter")
+    page.get_by_role("heading", name="mist pops at x = −0.263 m").wait_for(timeout=240_000)
+    page.evaluate("() => document.activeElement.blur()")
+    page.keyboard.press("n")
+    page.keyboard.press("Enter")
+    shift = page.get_by_role("button", name=re.compile("sort mist as if 0.763 m farther"))
+    shift.wait_for(timeout=60_000)
+    go_to("sort mist as if 0.763 m farther")
+    page.keyboard.press("Enter")
+    page.evaluate("() => document.activeElement.blur()")
+    page.keyboard.press("k")
+    page.get_by_text("1 kept").first.wait_for(timeout=240_000)
+    go_to("Prove it everywhere")
+    page.keyboard.press("Enter")
+    page.get_by_text("✓ Proved").wait_for(timeout=240_000)
+    go_to("^Ledger$")
+    page.keyboard.press("Enter")
+    go_to("Write the hand over")
+    page.keyboard.press("Enter")
+    page.get_by_role("link", name=re.compile("Download the ZIP")).first.wait_for(timeout=240_000)
