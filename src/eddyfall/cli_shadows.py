@@ -212,7 +212,7 @@ def autopsy(args: Any) -> int:
             out.say(f"  it goes through {p.name}, {p.away_m:.4g} m away, which keeps {_shares(p.keeps)} and {_throws(p.throws)}")
         if v.too_bright_stops is not None:
             how = "bright" if v.too_bright_stops > 0 else "dark"
-            out.say(f"  that is {abs(v.too_bright_stops):.2g} stops too {how}, beside what is seen through it")
+            out.say(f"  its light is {abs(v.too_bright_stops):.2g} stops too {how}, beside what is seen through it")
         rows = [
             ["passes" if t.passed else "FAILS", t.name, *(_known(n) for n in (t.value, t.limit, t.margin)), t.unit, t.leaf, t.level,
              _known(t.critical)]
@@ -233,7 +233,7 @@ def autopsy(args: Any) -> int:
     if rows:
         out.table("The same pixel elsewhere", ["target", "role", "light", "verdict", "let through", "lost at"], rows)
     out.result(AutopsyDocument.from_core(found), inputs(args))
-    return 1 if any(v.verdict in ("missing", "false") for v in found.lights) else 0
+    return 1 if any(v.verdict in ("missing", "false", "lit through") for v in found.lights) else 0
 
 
 def cures(args: Any) -> int:

@@ -26,7 +26,7 @@ def ways_around(survey: Survey, viewpoint: str, surfaces: list[str]) -> Iterator
     """(change, what it does, what it costs): a mirror for the first of the surfaces that is flat and smooth, a probe for all of them."""
     frame = survey.frame(viewpoint)
     numbers = {d.name: k for k, d in enumerate(frame.geometry.drawables)}
-    yield from _mirror(survey, viewpoint, [numbers[s] for s in surfaces if s in numbers])
+    yield from planar_mirror(survey, viewpoint, [numbers[s] for s in surfaces if s in numbers])
     y, x = np.nonzero(np.isin(frame.drawable, [numbers[s] for s in surfaces if s in numbers]))
     if not len(y):
         return
@@ -45,7 +45,8 @@ def ways_around(survey: Survey, viewpoint: str, surfaces: list[str]) -> Iterator
     yield change, "it holds what stands around, in a box fitted to the room", (bytes_of(PROBE_SIZE),)
 
 
-def _mirror(survey: Survey, viewpoint: str, drawables: list[int]) -> Iterator[tuple[Change, str, tuple[Cost, ...]]]:
+def planar_mirror(survey: Survey, viewpoint: str, drawables: list[int]) -> Iterator[tuple[Change, str, tuple[Cost, ...]]]:
+    """The same: a mirror for the first of some drawables that is flat and smooth."""
     frame = survey.frame(viewpoint)
     for k in drawables:
         d = frame.geometry.drawables[k]

@@ -77,7 +77,7 @@ def takes_part(inputs: Values, section: ReflectSection) -> np.ndarray:
 
 def gathered(inputs: Values, section: ReflectSection, b: Bundle, rays: int) -> tuple[np.ndarray, np.ndarray]:
     """((n, 3) nits that coats of a bundle's pixels mirror on the mean, (n,) how much of the even light it stands for)."""
-    setting, picture = section.reflect, inputs["with_sky"]
+    setting, picture = section.reflect, inputs["reflect_copy"]
     screen = screen_here(inputs, section.near_m, setting.margin_px)
     n, seeds = len(b.pixel), seeds_of(b.x, b.y, 2)
     got, weights, known_weights = np.zeros((n, 3)), np.zeros(n), np.zeros(n)
@@ -144,6 +144,7 @@ PASS = register(
             "mirrored",
             "in_mirror",
             "with_sky",
+            "reflect_copy",
             "probes",
             *READS,
         ),

@@ -21,6 +21,7 @@ from eddyfall.core.raster.project import project
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup.sections.refract import Refract
+from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.shade.columns import ROW
 from eddyfall.core.shade.glass import BACK_FACES, Glass, levels_of, read_copies, see_through, see_through_plain
 from eddyfall.core.shade.sky import SkyLight, ambient_plain
@@ -250,6 +251,25 @@ def run(inputs: Values, section: RefractSection) -> dict[str, Any]:
     return {"with_sky": picture, "over_depth": over, "pane": pane}
 
 
+@dataclass(frozen=True, kw_only=True)
+class CopySection:
+    """What the copy for reflections is set by: None where they are content with what is there before."""
+
+    refract: RefractSection | None
+
+
+def copy_section(stage: Stage) -> CopySection:
+    wanted = stage.resolved[Reflect].enabled and stage.resolved[Refract].reflect_copy == "after"
+    return CopySection(refract=section(stage) if wanted else None)
+
+
+def run_copy(inputs: Values, section: CopySection) -> dict[str, Any]:
+    panes = None if section.refract is None else panes_of(inputs, section.refract)
+    if section.refract is None or panes is None:
+        return {"reflect_copy": inputs["with_sky"]}
+    return {"reflect_copy": lay_panes(inputs, section.refract, panes, section.refract.refract.layers)[0]}
+
+
 def twin(r: Recorder) -> None:
     """Lays what lets light through in this pixel. What is seen through it comes from a copy, so that nothing is kept of what was here."""
     section_here = section(r.stage)
@@ -287,6 +307,20 @@ def twin(r: Recorder) -> None:
         laid.depth_m = float(panes.far[n]) / r.length
 
 
+COPY = register(
+    Pass(
+        number=7.8,
+        name="reflect copy",
+        does="a copy of the picture with what lets light through, for reflections that ask for one",
+        reads=("geometry", "camera", "pixels", "textures", "sky_maps", "in_view", "depth", "lights", "shadow_maps", "with_sky"),
+        writes=("reflect_copy",),
+        section=copy_section,
+        targets=(Target(name="reflect_copy", texel_bytes=0),),
+        held=lambda section: () if section.refract is None else (Target(name="reflect_copy", texel_bytes=COPY_BYTES),),
+        beyond_px=beyond_px,
+        run=run_copy,
+    )
+)
 PASS = register(
     Pass(
         number=8.5,

@@ -137,7 +137,7 @@ function OfLight({ of }: { of: Light }) {
       ))}
       {of.too_bright_stops !== null && Math.abs(of.too_bright_stops) > 0.005 && (
         <p className={of.verdict === "lit through" ? "text-error font-semibold" : "second"}>
-          {figure(Math.abs(Number(of.too_bright_stops.toPrecision(2))))} stops too{" "}
+          Its light is {figure(Math.abs(Number(of.too_bright_stops.toPrecision(2))))} stops too{" "}
           {of.too_bright_stops > 0 ? "bright" : "dark"} for that
         </p>
       )}

@@ -99,7 +99,7 @@ test("what a light goes through is told, with what it ought to leave", async () 
   const region = await screen.findByRole("region", { name: "Shadows at this pixel" });
   await screen.findByText("lit through");
   expect(region.textContent).toMatch(
-    /It goes through awning, 2\.99 m away, which keeps 50.% 25.% 25.% of what is seen through it and throws no shadow\.1\.5 stops too bright for that/,
+    /It goes through awning, 2\.99 m away, which keeps 50.% 25.% 25.% of what is seen through it and throws no shadow\.Its light is 1\.5 stops too bright for that/,
   );
 });
 

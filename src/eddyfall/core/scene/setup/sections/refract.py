@@ -23,4 +23,10 @@ class Refract(Section):
         ge=1,
         le=MOST_LAYERS,
     )
+    reflect_copy: Literal["before", "after"] = leaf(
+        "before",
+        "-",
+        "what reflections by rays through the frame show: a picture of before it is laid, or of after, with what lets light through where "
+        "the eye sees it; it is laid twice then",
+    )
     roughest: float = leaf(1.0, "-", "roughness beyond which it is drawn opaque", ge=0, le=1)
