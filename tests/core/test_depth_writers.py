@@ -94,7 +94,10 @@ def test_own_faces_that_it_hides_are_no_matter():
 def test_a_case_of_it_is_lined_up():
     shown = line_up(two_sheets(), "eye", (40, 22, 16, 10), "layer hidden", size=SIZE, renderer=RENDERER)
     assert shown.base_score == pytest.approx(0.15, abs=1e-6)
-    assert next(t for t in shown.trials if "depth of near" in t.title).after == 0
+    by = {t.title: t for t in shown.trials}
+    assert by["draw near after far"].verdict == "clears it" and by["draw near after far"].after == 0
+    without = by["do not write the depth of near"]
+    assert without.verdict == "no effect" and without.after == pytest.approx(0.175, abs=1e-6), "then far is drawn over near"
 
 
 FOG_OF_THE_BANK = {"fog": {"enabled": True, "fog_per_m": 0.03, "rgb": [0.66] * 3}}

@@ -51,7 +51,7 @@ def test_what_is_too_much_is_what_a_planar_mirror_shows_less():
 
 
 def test_a_copy_of_after_holds_it_where_the_eye_sees_what_is_mirrored_through_it():
-    """A low pane is seen before the foot of the wall, and mirrored before what is higher: no copy helps there; before a high one it does."""
+    """A low pane is seen before the foot of the wall, and mirrored before what is higher: no copy helps; before a high one it does."""
     low = [absent_from(RENDERER, frame_of(over_a_floor(copy=c)))[0].where.sum() for c in ("before", "after")]
     assert low[0] == low[1] > 0
     before, after = (frame_of(over_a_floor(copy=c, pane_y=(0.0, 3.0))) for c in ("before", "after"))

@@ -17,8 +17,7 @@ from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import layers_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
-from eddyfall.core.layers.written import covered_in, missing
-from eddyfall.core.passes.draw_order import sorting
+from eddyfall.core.layers.written import covered_in
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaf, set_leaves
@@ -27,7 +26,7 @@ from eddyfall.core.scene.setup.tables import WRITES_DEPTH, MaterialSetup, NodeSe
 from eddyfall.core.shade.srgb import luminance
 
 WRITES, FOG = "blend.writes-depth", "glass.fog-depth"
-STOPS, LEAST_NITS = 0.25, 1e-4
+STOPS, LEAST_NITS, NOTHING = 0.25, 1e-4, 1e-6
 COPIED = WRITES_DEPTH.index("copied")
 
 
@@ -215,7 +214,14 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     frame, names, found = survey.frame(viewpoint, "in_view"), survey.build.scene.material_keys, []
     s = frame.stage.state
     chosen = [d for d in frame.buffers["in_view"] if s.writes_depth[d] > 0 and not s.solid[d]]
-    for material in dict.fromkeys(frame.geometry.drawables[d].material for d in chosen):
+    drawables = frame.geometry.drawables
+    for one in covered_in(survey.frame(viewpoint, "linear")) if chosen else []:
+        if drawables[one.writer].material >= 0:
+            hidden = tuple(drawables[d].name for d in one.hidden)
+            because = f"{drawables[one.writer].name} writes its depth before {_listed(hidden)} is drawn"
+            ways = _ways(survey, viewpoint, names[drawables[one.writer].material], (drawables[one.writer].name,), hidden)
+            found += [Lever("blended", w.change, w.predicts, because) for w in ways]
+    for material in dict.fromkeys(drawables[d].material for d in chosen):
         if material >= 0:
             change = change_to(survey.build, names[material], "no")
             found.append(Lever("blended", change, PREDICTS["no"], f"{names[material]} is seen through and writes its depth"))
@@ -223,12 +229,11 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
 
 
 def hidden_nits(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
-    """Mean nits over the spot that layers would add which the depth of something blended hides."""
-    frame = renderer.frame(build, spot.request, "linear")
-    if sorting(frame.stage).method != "sorted":
-        return 0.0
-    layers = layers_of(frame)
-    return float(np.abs(missing(layers.every, layers.opaque)).mean())
+    """Mean nits over the spot by which it is off what it would be with all that nothing solid hides, in its true order: a layer that is no
+    longer hidden and then lies over what is nearer is no gain."""
+    layers = layers_of(renderer.frame(build, spot.request, "linear"))
+    off = float(np.abs(layers.drawn - layers.due).mean())
+    return off if off > NOTHING else 0.0
 
 
 def fogged_stops(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
@@ -252,7 +257,7 @@ def over_or_under(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame
 
 HIDES = register_symptom(
     Symptom(
-        name="layer hidden", unit="nit", means="something blended is not drawn where something else blended lies before it",
+        name="layer hidden", unit="nit", means="something blended is not drawn, or not in its place, behind something else",
         score=hidden_nits, clear_share=0.02, shares=over_or_under, of_layers=True,
     )
 )  # fmt: skip

@@ -60,6 +60,7 @@ def absent_from(renderer: Renderer, frame: Frame) -> list[Absent]:
     mirrored = np.zeros((*frame.pixels.shape, 3))
     mirrored += frame.buffers["reflected"]
     mirrored += frame.buffers["mirrored"]
+    height, width = frame.pixels.shape
     found, shows = [], mirrored[y, x].max(axis=1) > DARK
     for material, (share, things) in kept.items():
         lost = (share < 1).any(axis=1) & shows & ~held.get(material, np.zeros(len(y), bool))
@@ -69,8 +70,7 @@ def absent_from(renderer: Renderer, frame: Frame) -> list[Absent]:
         rows, columns, gone = np.asarray(y[lost]), np.asarray(x[lost]), 1 - share[lost]
         mirror = np.asarray(frame.drawable)[rows, columns]
         for dy, dx in ((k // STRIDE, k % STRIDE) for k in range(STRIDE**2)):  # each asked pixel stands for its block
-            v = np.clip(rows + dy, 0, where.shape[0] - 1)
-            u = np.clip(columns + dx, 0, where.shape[1] - 1)
+            v, u = np.clip(rows + dy, 0, height - 1), np.clip(columns + dx, 0, width - 1)
             same = np.flatnonzero(np.asarray(frame.drawable)[v, u] == mirror)
             where[v[same], u[same]] = True
             too_much[v[same], u[same]] = mirrored[v[same], u[same]] * gone[same]
