@@ -8,6 +8,7 @@ from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
 
 EXACT = {"exposure": {"mode": "off"}, "sky": {"ambient": False}, "shadow": {"enabled": False}}
+AHEAD = {"viewpoints": {"eye": {"eye": [0, 1.5, 0], "target": [0, 1.5, -1], "fov_y_deg": 55}}}
 
 
 def unlit(name, nits, alpha=1.0, **more):
@@ -81,3 +82,13 @@ def box_of_six_colours():
     black = card("black", (-50, 50), (-50, 50), -30.0, unlit("black", 0.0))
     views = {"eye": {"eye": [1.2, 2.4, 0], "target": [0, 1.5, -4], "fov_y_deg": 55}}
     return build_of(black, Thing("box", shape, painted), images=(picture,), setup={"viewpoints": views, **EXACT})
+
+
+def two_sheets(writes="drawn", front_rank=-1, front=None, **more):
+    """A backdrop of .2 nit, a sheet of .8 (alpha .5), nearer one of .1 (alpha .5) that is drawn first."""
+    return build_of(
+        card("backdrop", (-30, 30), (-20, 20), -12.0, unlit("backdrop", 0.2)),
+        card("far", (-1, 1), (0.5, 2.5), -6.0, unlit("far", 0.8, 0.5)),
+        card("near", (-1, 1), (0.5, 2.5), -4.0, front or unlit("near", 0.1, 0.5)),
+        setup={**AHEAD, **EXACT, "materials": {"near": {"writes_depth": writes}}, "nodes": {"near": {"draw_rank": front_rank}}, **more},
+    )  # fmt: skip

@@ -8,7 +8,7 @@ from PIL import Image as Png
 
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Image, Material, TextureUse
-from layer_scenes import EXACT, card, mist_and_cutter, unlit
+from layer_scenes import EXACT, card, mist_and_cutter, two_sheets, unlit
 from scenes import build_of, write_build
 
 KEYS = {"a": {"t_s": 0, "viewpoint": "left"}, "b": {"t_s": 3, "viewpoint": "right"}}
@@ -176,3 +176,18 @@ def test_handwheels_whose_colour_was_wired_to_alpha_and_a_grille_that_is_one(run
     assert code == 1 and told["iron"]["advice"] == "opaque" and told["mesh"]["advice"] == "cutout"
     assert told["iron"]["open"] == pytest.approx(0.03, abs=4e-3) and told["iron"]["most"] == pytest.approx(0.14, abs=3e-3)
     assert told["mesh"]["open"] == pytest.approx(0.4, abs=1e-3)
+
+
+def test_what_depth_hides_is_told_of_a_viewpoint_and_of_a_pixel(tmp_path, run):
+    path = write_build(two_sheets(), tmp_path, "sheets")
+    code, out, _ = run("order", path, "--viewpoint", "eye", "--json", tmp_path / "order.json")
+    said = json.loads((tmp_path / "order.json").read_text())
+    (one,) = said["hidden"]
+    assert code == 1 and (one["writer"], one["hidden"]) == ("near", ["far"]) and said["off_px"] == one["pixels"] > 10_000
+    assert "near writes its depth and hides far behind it" in out and said["pairs"] == []
+    code, out, _ = run("order", path, "--viewpoint", "eye", "--at", "480,270", "--json", tmp_path / "at.json")
+    said = json.loads((tmp_path / "at.json").read_text())
+    assert code == 1 and [s["place"] for s in said["strata"]] == ["in place", "hidden by the depth that another wrote"]
+    assert said["copied_m"] == pytest.approx(12.0, abs=0.01) and "the depth copy" in out
+    healthy = write_build(two_sheets("no", front_rank=0), tmp_path, "healthy")
+    assert run("order", healthy, "--viewpoint", "eye")[0] == 0

@@ -148,10 +148,12 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
         out.table(
             "pairs in the wrong order", ["drawn too early (nearer)", "drawn over it", "px", "nit px", "CIEDE2000 up to"], rows
         )
+    for c in found.hidden:
+        out.say(f"{c.writer} writes its depth and hides {', '.join(c.hidden)} behind it: {c.pixels} px, {c.nit_px:.1f} nit px")
     if args.picture:
         write_new(args.picture, png_of(shown_as(layers.frame, as_it_lies(renderer, build, layers, request))), inputs(args))
     out.result(found, inputs(args))
-    return int(any(p.pixels >= LEAST_PIXELS for p in found.pairs))
+    return int(any(px >= LEAST_PIXELS for px in (*(p.pixels for p in found.pairs), *(c.pixels for c in found.hidden))))
 
 
 def _at(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:

@@ -17,21 +17,10 @@ from eddyfall.core.lineup.run import line_up
 from eddyfall.core.passes.blended import WRITTEN_OVER
 from eddyfall.core.scene.model import Material
 from eddyfall.core.sweep import sweep
-from layer_scenes import EXACT, card, unlit
+from layer_scenes import AHEAD, EXACT, card, two_sheets, unlit
 from scenes import build_of
 
 SIZE, RENDERER = (96, 54), Renderer()
-VIEW = {"viewpoints": {"eye": {"eye": [0, 1.5, 0], "target": [0, 1.5, -1], "fov_y_deg": 55}}}
-
-
-def two_sheets(writes="drawn", front_rank=-1, front=None, **more):
-    """A backdrop of .2 nit, a sheet of .8 (alpha .5), nearer one of .1 (alpha .5) that is drawn first."""
-    return build_of(
-        card("backdrop", (-30, 30), (-20, 20), -12.0, unlit("backdrop", 0.2)),
-        card("far", (-1, 1), (0.5, 2.5), -6.0, unlit("far", 0.8, 0.5)),
-        card("near", (-1, 1), (0.5, 2.5), -4.0, front or unlit("near", 0.1, 0.5)),
-        setup={**VIEW, **EXACT, "materials": {"near": {"writes_depth": writes}}, "nodes": {"near": {"draw_rank": front_rank}}, **more},
-    )  # fmt: skip
 
 
 def middle(build, upto="linear"):
@@ -86,7 +75,7 @@ def test_own_faces_that_it_hides_are_no_matter():
     box = unlit("near", 0.6, 0.5)
     build = build_of(
         card("backdrop", (-30, 30), (-20, 20), -12.0, unlit("backdrop", 0.2)), card("a", (-1, 1), (0.5, 2.5), -4.0, box),
-        setup={**VIEW, **EXACT, "materials": {"near": {"writes_depth": "drawn"}}},
+        setup={**AHEAD, **EXACT, "materials": {"near": {"writes_depth": "drawn"}}},
     )  # fmt: skip
     assert not findings(build, WRITES)
 
@@ -107,7 +96,7 @@ def fogged_pane(writes, pane, **more):
     """A bank of .30 nit, 85 m away, seen through something clear 2 m away, in fog."""
     return build_of(
         card("bank", (-200, 200), (-100, 100), -85.0, unlit("bank", 0.30)), card("pane", (-0.5, 0.5), (1.0, 2.0), -2.0, pane),
-        setup={**VIEW, **EXACT, **FOG_OF_THE_BANK, "materials": {"clear": {"writes_depth": writes}}, **more},
+        setup={**AHEAD, **EXACT, **FOG_OF_THE_BANK, "materials": {"clear": {"writes_depth": writes}}, **more},
     )  # fmt: skip
 
 
@@ -158,7 +147,7 @@ def test_the_log_of_a_pixel_says_what_hides_a_layer_and_what_the_depth_copy_says
     for writes, copied in (("no", 6.0), ("drawn", 6.0), ("copied", 2.6)):
         shell = build_of(
             card("wall", (-9, 9), (-9, 9), -6.0, unlit("wall", 0.3)), card("shell", (-1, 1), (0.5, 2.5), -2.6, unlit("shell", 0.8, 0.2)),
-            setup={**VIEW, **EXACT, "materials": {"shell": {"writes_depth": writes}}},
+            setup={**AHEAD, **EXACT, "materials": {"shell": {"writes_depth": writes}}},
         )  # fmt: skip
         log = strata_in(RENDERER, shell, captured(RENDERER, shell, request), request, 48, 27)
         assert log.strata[0].far_m == pytest.approx(2.6, abs=1e-3) and log.solid_m == pytest.approx(6.0, abs=1e-3)

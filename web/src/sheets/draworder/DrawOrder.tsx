@@ -173,13 +173,15 @@ export function DrawOrder() {
 const symptomOf = (pops: boolean, order: FrameOrder | undefined, glass: GlassOf | undefined, rim: boolean) =>
   pops
     ? "pops"
-    : rim && !order?.pairs.length
-      ? "rim"
-      : order?.pairs.length || !(glass?.lost.length || glass?.shut.length)
-        ? "drawn over what is nearer"
-        : glass.lost.length
-          ? "glass vanishes"
-          : "see-through wrongly";
+    : order?.hidden.length && !order.pairs.length
+      ? "layer hidden"
+      : rim && !order?.pairs.length
+        ? "rim"
+        : order?.pairs.length || !(glass?.lost.length || glass?.shut.length)
+          ? "drawn over what is nearer"
+          : glass.lost.length
+            ? "glass vanishes"
+            : "see-through wrongly";
 
 /** A moment once one has stayed at it. */
 function useRested(t: number): number {

@@ -60,6 +60,11 @@ export function PairTable({ order }: { order: FrameOrder }) {
             ? `Drawn first to last: ${order.order.join(", ")}.`
             : `Put together as ${order.method}: ${order.order.join(", ")}.`}
       </p>
+      {order.hidden.map((c) => (
+        <p key={c.writer} className="text-error" data-testid="hidden-by-depth">
+          {c.writer} writes its depth and hides {c.hidden.join(", ")} behind it: {figure(c.pixels)} px
+        </p>
+      ))}
       {order.pairs.length > 0 && (
         <table className="sheet-table mt-1" data-testid="pairs">
           <thead>

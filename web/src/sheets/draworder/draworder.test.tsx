@@ -60,6 +60,7 @@ const order = (over: object = {}) => ({
   order: ["cutter", "mist"],
   volumes: [],
   pairs: [{ early: "cutter", late: "mist", pixels: 9000, nit_px: 1900, worst: 12.0 }],
+  hidden: [],
   off_px: 9000,
   ...over,
 });
@@ -330,7 +331,7 @@ describe("along a move", () => {
 });
 
 describe("glass", () => {
-  const nothing = { moves: [], order: { pairs: [], order: [], off_px: 0 } };
+  const nothing = { moves: [], order: { pairs: [], hidden: [], order: [], off_px: 0 } };
   test("what is lost behind it is the headline, and its case", async () => {
     const asked = sheet({ ...nothing, glass: { panes: ["near_pane", "far_pane"], lost: [LOST] } });
     await screen.findByRole("heading", { level: 1, name: "far_pane is not seen through near_pane" });
@@ -424,6 +425,12 @@ describe("words", () => {
     const own = { ...GLASS, lost: [{ ...LOST, panes: ["far_pane"] }] };
     expect(title(order({ pairs: [] }) as never, undefined, own as never)).toBe(
       "The far side of far_pane is not seen through its near side",
+    );
+  });
+  test("what is hidden by depth that something wrote is said to be", () => {
+    const hidden = [{ writer: "sheet", hidden: ["banner"], pixels: 900, nit_px: 40 }];
+    expect(title(order({ pairs: [], hidden }) as never, undefined)).toBe(
+      "sheet hides banner by its depth at left",
     );
   });
   test("mist that is drawn as one thing is said to be", () => {

@@ -61,6 +61,9 @@ export function nearest(w: Walked, t: number): number {
   return near;
 }
 
+/** Pixels from which something counts, as the sweep has it. */
+const LEAST = 16;
+
 /** What is wrong, in plain words: the largest pop, else the worst pair on the way or at the viewpoint. */
 export function title(
   order: FrameOrder,
@@ -77,6 +80,9 @@ export function title(
   if (pair && mist)
     return `${mist} is drawn as one thing, wrongly for ${pair.early === mist ? pair.late : pair.early}, at ${order.viewpoint}`;
   if (pair) return `${pair.late} is drawn over ${pair.early}, which is nearer, at ${order.viewpoint}`;
+  const hidden = order.hidden.find((c) => c.pixels >= LEAST);
+  if (hidden)
+    return `${hidden.writer} hides ${hidden.hidden.join(" and ")} by its depth at ${order.viewpoint}`;
   const off = walked?.looks.flatMap((k) => k.pairs).sort((a, b) => b.pixels - a.pixels)[0];
   if (off) return `${off.late} is drawn over ${off.early}, which is nearer, along ${walked?.move}`;
   const lost = glass?.lost.find((one) => one.pixels > 0);

@@ -14,6 +14,7 @@ from eddyfall.core.layers.flips import Pop
 from eddyfall.core.layers.floor import Floor
 from eddyfall.core.layers.pairs import Pair, apart
 from eddyfall.core.layers.strata import Strata, Stratum
+from eddyfall.core.layers.written import Covered, covered_in
 from eddyfall.core.shade.blend import VOLUME
 
 
@@ -32,10 +33,23 @@ class PairDocument(Document):
         return cls(early=names[p.early], late=names[p.late], pixels=p.pixels, nit_px=p.nit_px, worst=p.worst)
 
 
+class CoveredDocument(Document):
+    """Blended things that one which wrote its depth before them hides: pixels that differ visibly without them, what they would add."""
+
+    writer: str
+    hidden: list[str]
+    pixels: int
+    nit_px: float
+
+    @classmethod
+    def from_core(cls, c: Covered, names: list[str]) -> Self:
+        return cls(writer=names[c.writer], hidden=[names[d] for d in c.hidden], pixels=c.pixels, nit_px=c.nit_px)
+
+
 class FrameOrderDocument(Document):
     """A viewpoint: how layers are put together, key and point that things are sorted by; blended drawables in sight in the order they are
-    drawn, those of them that are boxes of mist; pairs that are off; pixels that differ visibly from every pixel's layers drawn farthest
-    first."""
+    drawn, those of them that are boxes of mist; pairs that are off; what is hidden by depth that something blended wrote; pixels that
+    differ visibly from all layers of each pixel drawn farthest first."""
 
     viewpoint: str
     method: str
@@ -45,16 +59,18 @@ class FrameOrderDocument(Document):
     order: list[str]
     volumes: list[str]
     pairs: list[PairDocument]
+    hidden: list[CoveredDocument]
     off_px: int
 
     @classmethod
     def from_core(cls, viewpoint: str, layers: Layers, pairs: list[Pair], key: str, point: str) -> Self:
         names = [d.name for d in layers.frame.geometry.drawables]
-        off = apart(layers.frame, layers.drawn, layers.sorted) > VISIBLE_DIFFERENCE
+        off = apart(layers.frame, layers.drawn, layers.due) > VISIBLE_DIFFERENCE
         return cls(
             viewpoint=viewpoint, method=layers.by.method, key=key, point=point, size=list(layers.frame.pixels.size),
             order=[names[d] for d in layers.order], volumes=[names[d] for d in layers.order if layers.by.blend[d] == VOLUME],
-            pairs=[PairDocument.from_core(p, names) for p in pairs], off_px=int(off.sum()),
+            pairs=[PairDocument.from_core(p, names) for p in pairs],
+            hidden=[CoveredDocument.from_core(c, names) for c in covered_in(layers.frame)], off_px=int(off.sum()),
         )  # fmt: skip
 
 
