@@ -10,5 +10,5 @@ export default defineConfig({
     rolldownOptions: { output: { codeSplitting: { groups: [{ name: "vendor", test: /node_modules/ }] } } },
   },
   server: { proxy: { "/api": "http://127.0.0.1:8000" } },
-  test: { environment: "jsdom" },
+  test: { environment: "jsdom", setupFiles: "src/test-setup.ts", testTimeout: 20_000 },
 });
