@@ -18,7 +18,7 @@ from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.direct import NO_TINTS
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all
 from eddyfall.core.shade.surface import Surfaces
-from eddyfall.core.shade.tints import keeps
+from eddyfall.core.shade.through import go_through
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -84,22 +84,11 @@ def left_of(
 ) -> np.ndarray:  # fmt: skip
     """(n, 3) what tinting things leave of light that comes from so far (n,) m along unit directions towards (n, 3)."""
     left = np.ones((len(starts), 3))
-    geometry = scene.geometry
 
-    def through(rays: np.ndarray, triangle: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        corners = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
-        place = corners[:, 0] + u[:, None] * (corners[:, 1] - corners[:, 0]) + v[:, None] * (corners[:, 2] - corners[:, 0])
-        far = np.einsum("nk,nk->n", place - starts[rays], towards[rays])
-        owner = geometry.owner[triangle]
-        kept = keeps(
-            geometry.triangles, geometry.uv0, geometry.uv1, triangle, u.astype(np.float64), v.astype(np.float64), section.material[owner],
-            section.blend[owner], section.transmission[owner], surfaces.factors, surfaces.used, surfaces.slots, surfaces.levels,
-            surfaces.tables, surfaces.texels,
-        )  # fmt: skip
-        left[rays] *= np.where((far < distance[rays])[:, None], kept, 1.0)
-        return np.ones(len(rays), bool)
+    def take(rays: np.ndarray, _: np.ndarray, __: np.ndarray, kept: np.ndarray) -> None:
+        left[rays] *= kept
 
-    scene.hits(starts, towards, through)
+    go_through(scene, starts, towards, distance, section.material, section.blend, section.transmission, surfaces, take)
     return left
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH
 from eddyfall.core.shade.blend import KINDS, REFRACTING
-from eddyfall.core.shade.tints import keeps
+from eddyfall.core.shade.through import go_through
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.surfaces import Surfaces
 
@@ -39,28 +39,17 @@ def passed_on_the_way(judge: Judge, surface: Surfaces, towards: np.ndarray, dist
     frame, chosen = judge.frame, may_tint(judge.frame)
     if not chosen.any():
         return ()
-    geometry, s, surfaces = frame.buffers["caster_geometry"], frame.stage.state, frame.buffers["textures"].surfaces
+    s, surfaces = frame.stage.state, frame.buffers["textures"].surfaces
     origin = (surface.place + surface.face * judge.shadow.ray_offset_m).astype(np.float64)
     found: list[Passed] = []
 
-    def through(rays: np.ndarray, triangle: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        corners = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
-        place = corners[:, 0] + u[:, None] * (corners[:, 1] - corners[:, 0]) + v[:, None] * (corners[:, 2] - corners[:, 0])
-        owner = geometry.owner[triangle]
-        kept = keeps(
-            geometry.triangles, geometry.uv0, geometry.uv1, triangle, u.astype(np.float64), v.astype(np.float64), s.material[owner],
-            s.blend[owner], s.transmission[owner], surfaces.factors, surfaces.used, surfaces.slots, surfaces.levels, surfaces.tables,
-            surfaces.texels,
-        )  # fmt: skip
-        for d, at, rgb in zip(owner, place, kept):
-            away = float((at - origin[0]) @ towards)
-            if away < distance:
-                r, g, b = (float(c) for c in rgb)
-                name, throws = frame.geometry.drawables[int(d)].name, SHADOWS_THROUGH[int(s.shadow_through[d])]
-                found.append(Passed(name, away, (r, g, b), throws))
-        return np.ones(len(rays), bool)
+    def take(_: np.ndarray, drawables: np.ndarray, away: np.ndarray, kept: np.ndarray) -> None:
+        for d, m, (r, g, b) in zip(drawables.tolist(), away.tolist(), kept.tolist()):
+            throws = SHADOWS_THROUGH[int(s.shadow_through[d])]
+            found.append(Passed(frame.geometry.drawables[d].name, m, (r, g, b), throws))
 
-    judge.scene_without_holes(chosen).hits(origin, towards[None], through)
+    scene, far = judge.scene_without_holes(chosen), np.array([distance])
+    go_through(scene, origin, np.asarray(towards)[None], far, s.material, s.blend, s.transmission, surfaces, take)
     return tuple(found)
 
 

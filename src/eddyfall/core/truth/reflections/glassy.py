@@ -16,7 +16,7 @@ from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.shade.columns import ROUGH
 from eddyfall.core.shade.probes import mirrored_ways
-from eddyfall.core.shade.tints import keeps
+from eddyfall.core.shade.through import go_through
 from eddyfall.core.truth.reference.classes import projected
 from eddyfall.core.truth.reference.shown import SMOOTH
 from eddyfall.core.truth.reflections.probed import eye_ways, surface_places
@@ -83,28 +83,18 @@ def _kept_by_material(
     renderer: Renderer, frame: Frame, glass: np.ndarray, place: np.ndarray, way: np.ndarray, far: np.ndarray
 ) -> dict[int, tuple[np.ndarray, tuple[int, ...]]]:  # fmt: skip
     """By material: ((n, 3) what its things keep of light that comes along each ray from within far (n,) m, the drawables met)."""
-    scene, s, surfaces = rays_of(renderer, frame, glass).solid, frame.stage.state, frame.buffers["textures"].surfaces
-    geometry = scene.geometry
+    s, surfaces = frame.stage.state, frame.buffers["textures"].surfaces
     kept: dict[int, np.ndarray] = {}
     met: dict[int, set[int]] = {}
 
-    def through(rays: np.ndarray, triangle: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        owner = geometry.owner[triangle]
-        corners = geometry.positions[geometry.triangles[triangle]].astype(np.float64)
-        at = corners[:, 0] + u[:, None] * (corners[:, 1] - corners[:, 0]) + v[:, None] * (corners[:, 2] - corners[:, 0])
-        before = np.einsum("nk,nk->n", at - place[rays], way[rays]) < far[rays]
-        share = keeps(
-            geometry.triangles, geometry.uv0, geometry.uv1, triangle, u.astype(np.float64), v.astype(np.float64), s.material[owner],
-            s.blend[owner], s.transmission[owner], surfaces.factors, surfaces.used, surfaces.slots, surfaces.levels, surfaces.tables,
-            surfaces.texels,
-        )  # fmt: skip
-        for material in np.unique(s.material[owner[before]]):
-            mine = before & (s.material[owner] == material)
+    def take(rays: np.ndarray, drawables: np.ndarray, _: np.ndarray, share: np.ndarray) -> None:
+        for material in np.unique(s.material[drawables]):
+            mine = s.material[drawables] == material
             kept.setdefault(int(material), np.ones((len(place), 3)))[rays[mine]] *= share[mine]
-            met.setdefault(int(material), set()).update(int(d) for d in np.unique(owner[mine]))
-        return np.ones(len(rays), bool)
+            met.setdefault(int(material), set()).update(int(d) for d in np.unique(drawables[mine]))
 
-    scene.hits(place, way, through)
+    scene = rays_of(renderer, frame, glass).solid
+    go_through(scene, place, way, far, s.material, s.blend, s.transmission, surfaces, take)
     return {m: (share, tuple(sorted(met[m]))) for m, share in kept.items()}
 
 
