@@ -138,10 +138,10 @@ def test_json_depth_is_limited_without_recursion():
     ("leaf", "what"),
     [
         ("fog.rgb", ["fog", "blended"]),
-        ("depth.copy_from", ["screen copy", "fog"]),
+        ("depth.copy_from", ["screen copy", "late depth", "fog"]),
         ("shadow.bias_texels", ["direct", "refract", "blended"]),
         ("nodes.casts", ["shadow casters", "tinted shadows", "bounce", "reflect"]),
-        ("shaders.passes.depth", ["prepass"]),
+        ("shaders.passes.depth", ["prepass", "late depth"]),
         ("bake.samples", ["bake"]),
         ("order.key", ["blended"]),
         ("lights.bakes", ["shadow", "bake"]),
