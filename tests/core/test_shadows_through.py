@@ -15,6 +15,7 @@ from eddyfall.core.scene.model import Material
 from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.autopsy import shadow_autopsy
 from eddyfall.demo.shapes import Shape
+from layer_scenes import unlit
 from scenes import Thing, build_of
 
 RENDERER = Renderer()
@@ -79,14 +80,40 @@ def test_a_pattern_that_two_sheets_share_does_not_multiply():
 
 
 def test_glass_blocks_light_unless_it_is_said_to_let_it_through():
+    """Tinted, as much as is seen through it: its colour times what both faces let in, (1 - .04)^2 = .9216."""
     glass = Material("glass", (0.5, 0.9, 0.9, 1.0), metallic=0.0, roughness=0.0, transmission=1.0, double_sided=True)
     pane = Thing("pane", Shape().quad((-2, 3, -6), (4, 0, 0), (0, 0, -4)), glass)
     floor = Thing("floor", Shape().quad((-20, 0, 10), (40, 0, 0), (0, 0, -60)), FLOOR)
     raw = awning().raw_setup | {"refract": {"enabled": True}}
-    for through, due in ((None, [0, 0, 0]), ("tinted", [0.5, 0.9, 0.9]), ("none", [1, 1, 1])):
+    for through, due in ((None, [0, 0, 0]), ("tinted", [0.4608, 0.8294, 0.8294]), ("none", [1, 1, 1])):
         build = build_of(floor, pane, setup={**raw, "materials": {"glass": {"shadow_through": through}}})
         below, beside = floor_below(build)
         assert below / beside == pytest.approx(due, abs=1e-3)
+
+
+def under(shape, material, **of_material):
+    """What of the sun's light is left on a floor under a body."""
+    floor = Thing("floor", Shape().quad((-20, 0, 10), (40, 0, 0), (0, 0, -60)), FLOOR)
+    raw = awning().raw_setup | {
+        "refract": {"enabled": True},
+        "materials": {material.name: {"shadow_through": "tinted", **of_material}},
+    }
+    below, beside = floor_below(build_of(floor, Thing("body", shape, material), setup=raw))
+    return below / beside
+
+
+def test_a_closed_body_counts_by_the_faces_that_are_seen_from_the_light():
+    """Of one side, its lid; of two sides, lid and bottom. Of a solid slab of glass, 30 mm that keep (.6 .85 .8) in 100, .9216 of
+    (.6^.3 .85^.3 .8^.3) = (.792 .879 .863) is left, whether its thickness is a number or the way to its back faces."""
+    box, sheet = (lambda high=0.5: Shape().box((-2, 3, -10), (2, 3 + high, -6))), unlit("sheet", 0.8, 0.5)
+    for two_sided, left in ((False, 0.5), (True, 0.25)):
+        assert under(box(), sheet, double_sided=two_sided, blend="blended") == pytest.approx([left] * 3, abs=1e-4)
+    slab = Material(
+        "slab", (1.0, 1.0, 1.0, 1.0), metallic=0.0, roughness=0.0, ior=1.5, transmission=1.0, thickness_m=0.03,
+        attenuation_rgb=(0.6, 0.85, 0.8), attenuation_m=0.1,
+    )  # fmt: skip
+    for thickness in ("value", "back_faces"):
+        assert under(box(0.03), slab, thickness=thickness) == pytest.approx([0.792, 0.879, 0.863], abs=2e-3), thickness
 
 
 def test_core_samples_and_crops_see_the_tint():

@@ -108,8 +108,11 @@ def not_mirrored(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[F
 
 
 def mirrors_it(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
-    """Pixels elsewhere that mirror, before or after."""
-    return np.asarray((before.linear != after.linear).any(axis=2) & (before.drawable == after.drawable))
+    """Pixels elsewhere that mirror, by rays or by a plane, before or after."""
+    found = np.zeros(before.drawable.shape, bool)
+    for frame in (before, after):
+        found |= np.broadcast_to((frame.buffers["reflected"] != 0).any(axis=2) | frame.buffers["in_mirror"], found.shape)
+    return found
 
 
 SYMPTOM = register_symptom(

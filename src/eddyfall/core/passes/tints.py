@@ -1,7 +1,7 @@
 """Pass 5.37: coloured shadows. What light loses on its way to a surface through things that are set to tint it.
 
-A thing leaves as much of a light as it keeps of what is seen through it: 1 - alpha of what is blended, its colour of what multiplies, what
-glass transmits. Rays find what stands in the way; in a map of colours it would be the same at its texels."""
+A thing leaves as much of a light as it keeps of what is seen through it from the light: 1 - alpha of what is blended, its colour of what
+multiplies, of glass what pass 8.5 keeps. Rays find what stands in the way; in a map of colours it would be the same at its texels."""
 
 from dataclasses import dataclass
 from typing import Any
@@ -18,7 +18,7 @@ from eddyfall.core.shade.columns import DISTANCE, NORMAL_XYZ
 from eddyfall.core.shade.direct import NO_TINTS
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all
 from eddyfall.core.shade.surface import Surfaces
-from eddyfall.core.shade.through import go_through
+from eddyfall.core.shade.through import SeenThrough, go_through
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -28,9 +28,7 @@ class TintsSection:
     tinting: np.ndarray
     casting: tuple[bool, ...]
     receives: np.ndarray
-    blend: np.ndarray
-    material: np.ndarray
-    transmission: np.ndarray
+    by: SeenThrough
     offset_m: float
     enabled: bool
 
@@ -39,10 +37,10 @@ def section(stage: Stage) -> TintsSection:
     s, shadow = stage.state, stage.resolved[Shadow]
     tinting = s.casts & s.shadow_pass & s.drawn & (s.shadow_through == SHADOWS_THROUGH.index("tinted"))
     # Of what tints nothing nothing is taken, so that it may change without any of this being done again.
+    by = SeenThrough(*(np.where(tinting, of, 0).astype(of.dtype) for of in SeenThrough.of(s)))
     return TintsSection(
-        tinting=tinting, casting=tuple(light.casts for light in stage.lights), receives=s.receives,
-        blend=np.where(tinting, s.blend, 0), material=np.where(tinting, s.material, 0),
-        transmission=np.where(tinting, s.transmission, 0.0), offset_m=shadow.ray_offset_m, enabled=shadow.enabled,
+        tinting=tinting, casting=tuple(light.casts for light in stage.lights), receives=s.receives, by=by, offset_m=shadow.ray_offset_m,
+        enabled=shadow.enabled,
     )  # fmt: skip
 
 
@@ -88,7 +86,7 @@ def left_of(
     def take(rays: np.ndarray, _: np.ndarray, __: np.ndarray, kept: np.ndarray) -> None:
         left[rays] *= kept
 
-    go_through(scene, starts, towards, distance, section.material, section.blend, section.transmission, surfaces, take)
+    go_through(scene, starts, towards, distance, section.by, surfaces, take, seen_from_end=True)
     return left
 
 

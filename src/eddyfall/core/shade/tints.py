@@ -1,10 +1,15 @@
 """How much of a light things leave that it goes through: as much as they keep of what is seen through them."""
 
+import math
+
 import numpy as np
 from numba import njit
 
+from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.blend import KINDS, REFRACTING
-from eddyfall.core.shade.columns import BASE, BASE_ALPHA
+from eddyfall.core.shade.brdf import schlick
+from eddyfall.core.shade.columns import BASE, BASE_ALPHA, DIELECTRIC_F0, IOR, METALLIC, SIGMA, THICKNESS
+from eddyfall.core.shade.glass import BACK_FACES, FAR_M, MAP, MISSING, THICKNESS_ROLE, TRANSMISSION_ROLE
 from eddyfall.core.shade.textures import sample
 
 KIND_CUTOUT, KIND_BLENDED, KIND_PREMULTIPLIED, KIND_MULTIPLY = (
@@ -13,27 +18,50 @@ KIND_CUTOUT, KIND_BLENDED, KIND_PREMULTIPLIED, KIND_MULTIPLY = (
 
 
 @njit(cache=True)
-def keeps(triangles, uv0, uv1, triangle, u, v, material, blend, transmission, factors, used, slots, levels, tables, texels):
-    """(n, 3) of what is seen through triangles (n,) at barycentric u, v (n,), how much is kept; pictures at their finest level."""
+def keeps(
+    triangles, uv0, uv1, triangle, u, v, cosine, material, blend, transmission, bends, thickness, factors, used, slots, levels, tables,
+    texels,
+):  # fmt: skip
+    """(n, 3) of what is seen through triangles (n,) at barycentric u, v (n,), how much is kept; cosine (n,): of the ray with their normals;
+    pictures at their finest level. Of glass: its colour and transmission, what both its faces let in (as pass 8.5 has it), what it takes
+    up on a way that its material gives; the way to its back faces is for who knows them."""
     out = np.ones((len(triangle), 3))
     for i in range(len(triangle)):
-        m, t = material[i], triangle[i]
+        m, t, k = material[i], triangle[i], blend[i]
         r, g, b, a = factors[m, BASE], factors[m, BASE + 1], factors[m, BASE + 2], factors[m, BASE_ALPHA]
-        slot = used[m, 0]
-        if slot >= 0:
-            uv = uv0 if slots[slot, 5] == 0 else uv1
-            w = 1.0 - u[i] - v[i]
-            one, two, three = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-            s = uv[one, 0] * w + uv[two, 0] * u[i] + uv[three, 0] * v[i]
-            p = uv[one, 1] * w + uv[two, 1] * u[i] + uv[three, 1] * v[i]
-            tr, tg, tb, ta = sample(s, p, 0.0, 0.0, 0.0, 0.0, slots, slot, levels, tables, texels, 0.0, 1)
+        if used[m, 0] >= 0:
+            tr, tg, tb, ta = _texel(triangles, uv0, uv1, t, u[i], v[i], used[m, 0], slots, levels, tables, texels)
             r, g, b, a = r * tr, g * tg, b * tb, a * ta
+        glass = k <= KIND_CUTOUT or k == REFRACTING
+        share, way = transmission[i], 0.0
+        if glass and used[m, TRANSMISSION_ROLE] >= 0:
+            share *= _texel(triangles, uv0, uv1, t, u[i], v[i], used[m, TRANSMISSION_ROLE], slots, levels, tables, texels)[0]
+        if glass and bends[i] and thickness[i] != BACK_FACES:
+            ior = max(factors[m, IOR], 1.0)
+            inside = math.sqrt(max(1.0 - (1.0 - cosine[i] * cosine[i]) / (ior * ior), 0.0))
+            way = FAR_M if thickness[i] == MISSING else factors[m, THICKNESS] / max(inside, 1e-3)
+            if thickness[i] == MAP and used[m, THICKNESS_ROLE] >= 0:
+                way *= _texel(triangles, uv0, uv1, t, u[i], v[i], used[m, THICKNESS_ROLE], slots, levels, tables, texels)[1]
+        metal = factors[m, METALLIC]
         for c in range(3):
             colour = r if c == 0 else (g if c == 1 else b)
-            if blend[i] == KIND_BLENDED or blend[i] == KIND_PREMULTIPLIED:
+            if k in (KIND_BLENDED, KIND_PREMULTIPLIED):
                 out[i, c] = 1.0 - a
-            elif blend[i] == KIND_MULTIPLY:
+            elif k == KIND_MULTIPLY:
                 out[i, c] = 1.0 + a * (colour - 1.0)
-            elif blend[i] <= KIND_CUTOUT or blend[i] == REFRACTING:
-                out[i, c] = transmission[i] * colour
+            elif glass:
+                f0 = factors[m, DIELECTRIC_F0] * (1.0 - metal) + colour * metal
+                enters = 1.0 - schlick(f0, min(1.0, 50.0 * f0), cosine[i])
+                out[i, c] = share * colour * (1.0 - metal) * enters * enters * math.exp(-factors[m, SIGMA + c] * way)
     return out
+
+
+@light_helper
+def _texel(triangles, uv0, uv1, t, u, v, slot, slots, levels, tables, texels):
+    """(r, g, b, a) of a texture slot at barycentric u, v of triangle t, at its finest level."""
+    uv = uv0 if slots[slot, 5] == 0 else uv1
+    w = 1.0 - u - v
+    one, two, three = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+    s = uv[one, 0] * w + uv[two, 0] * u + uv[three, 0] * v
+    p = uv[one, 1] * w + uv[two, 1] * u + uv[three, 1] * v
+    return sample(s, p, 0.0, 0.0, 0.0, 0.0, slots, slot, levels, tables, texels, 0.0, 1)

@@ -8,7 +8,7 @@ import numpy as np
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH
 from eddyfall.core.shade.blend import KINDS, REFRACTING
-from eddyfall.core.shade.through import go_through
+from eddyfall.core.shade.through import SeenThrough, go_through
 from eddyfall.core.truth.judge import Judge
 from eddyfall.core.truth.surfaces import Surfaces
 
@@ -45,11 +45,13 @@ def passed_on_the_way(judge: Judge, surface: Surfaces, towards: np.ndarray, dist
 
     def take(_: np.ndarray, drawables: np.ndarray, away: np.ndarray, kept: np.ndarray) -> None:
         for d, m, (r, g, b) in zip(drawables.tolist(), away.tolist(), kept.tolist()):
+            if min(r, g, b) == 1.0:
+                continue  # a face that it does not count by
             throws = SHADOWS_THROUGH[int(s.shadow_through[d])]
             found.append(Passed(frame.geometry.drawables[d].name, m, (r, g, b), throws))
 
     scene, far = judge.scene_without_holes(chosen), np.array([distance])
-    go_through(scene, origin, np.asarray(towards)[None], far, s.material, s.blend, s.transmission, surfaces, take)
+    go_through(scene, origin, np.asarray(towards)[None], far, SeenThrough.of(s), surfaces, take, seen_from_end=True)
     return tuple(found)
 
 

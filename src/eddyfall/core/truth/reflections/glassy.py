@@ -16,7 +16,7 @@ from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.shade.columns import ROUGH
 from eddyfall.core.shade.probes import mirrored_ways
-from eddyfall.core.shade.through import go_through
+from eddyfall.core.shade.through import SeenThrough, go_through
 from eddyfall.core.truth.reference.classes import projected
 from eddyfall.core.truth.reference.shown import SMOOTH
 from eddyfall.core.truth.reflections.probed import eye_ways, surface_places
@@ -94,7 +94,7 @@ def _kept_by_material(
             met.setdefault(int(material), set()).update(int(d) for d in np.unique(drawables[mine]))
 
     scene = rays_of(renderer, frame, glass).solid
-    go_through(scene, place, way, far, s.material, s.blend, s.transmission, surfaces, take)
+    go_through(scene, place, way, far, SeenThrough.of(s), surfaces, take, seen_from_end=False)
     return {m: (share, tuple(sorted(met[m]))) for m, share in kept.items()}
 
 
