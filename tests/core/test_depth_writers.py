@@ -39,7 +39,7 @@ def test_capture_replay_core_sample_and_crop_agree_with_the_pass():
     build, request = two_sheets(), Request("eye", SIZE)
     layers = captured(RENDERER, build, request)
     assert np.abs(layers.drawn - layers.frame.linear).max() < 1e-6 and (layers.every.open == WRITTEN_OVER).sum() > 300
-    (one,) = covered_in(layers.frame)
+    (one,) = covered_in(layers)
     names = [d.name for d in layers.frame.geometry.drawables]
     assert names[one.writer] == "near" and [names[d] for d in one.hidden] == ["far"]
     assert one.nit_px == pytest.approx((one.where.sum()) * 0.15, rel=1e-5), "due .30, drawn .15"

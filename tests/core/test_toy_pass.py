@@ -19,13 +19,17 @@ from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.schedule import GIVEN, bytes_of, pass_table, schedule, settings_of, support_of
 from eddyfall.core.handover.package import setup_patch
+from eddyfall.core.hashing import freeze
 from eddyfall.core.lineup import line_up
 from eddyfall.core.passes.registry import passes, register, unregister
 from eddyfall.core.scene.changes import apply_change, set_leaf
+from eddyfall.core.scene.model import Image, Material, TextureUse
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup import normalised, parse_setup
 from eddyfall.core.scene.setup.registry import unregister_section
+from eddyfall.demo.shapes import Shape
 from guide import recipe
+from scenes import Thing, build_of
 
 SIZE = (160, 90)
 
@@ -185,23 +189,40 @@ def test_every_pass_declares_the_settings_it_reads(tiny):
             assert bool(told) >= changed, f"{p.name} reads {leaf} and does not say so"
 
 
-KNOWN_BY_CONTENT = ("alpha_uv", "cutouts", "shadow_cutouts")  # a setting that leaves them as they are leaves their keys
+@pytest.fixture(scope="module")
+def leaf():
+    """A cutout with a picture."""
+    pixels = np.random.default_rng(3).integers(0, 256, (64, 64, 4)).astype(np.uint8)
+    material = Material("leaf", base_texture=TextureUse(0), alpha_mode="MASK", double_sided=True)
+    return build_of(
+        Thing("leaf", Shape().quad((-1, -1, -4), (2, 0, 0), (0, 2, 0)), material), images=[Image("leaf", freeze(pixels))],
+        setup={"viewpoints": {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1]}}},
+    )  # fmt: skip
+
+
+def test_other_colours_of_a_picture_leave_alone_what_its_alpha_decides(leaf):
+    pixels = (leaf.scene.images[0].pixels // (2, 2, 2, 1)).astype(np.uint8)
+    darker = replace(leaf, scene=leaf.scene.with_image(Image("leaf", freeze(pixels))))
+    base, other = (Renderer().frame(b, Request("eye", (32, 18))).keys for b in (leaf, darker))
+    assert other["textures"] != base["textures"]
+    assert all(
+        other[given] == base[given] for given in ("alpha_uv", "cutouts", "shadow_cutouts", "shadow_maps", "screen", "depth")
+    )
 
 
 @pytest.mark.parametrize("section", ["textures", "bake"])
-def test_what_a_frame_is_given_is_made_by_the_settings_that_are_said(tiny, section):
+def test_what_a_frame_is_given_is_made_by_the_settings_that_are_said(leaf, section):
     # A leaf that is not named among them leaves the keys of what is given alone; one that is named changes one of them.
-    base = Renderer().frame(tiny, Request("front", (32, 18))).keys
-    part = getattr(tiny.setup, section)
-    for leaf, field in type(part).model_fields.items():
-        value = getattr(part, leaf)
+    base = Renderer().frame(leaf, Request("eye", (32, 18))).keys
+    part = getattr(leaf.setup, section)
+    for name, field in type(part).model_fields.items():
+        value = getattr(part, name)
         words = [word for word in get_args(field.annotation) if isinstance(word, str) and word != value]
         other = words[0] if words else not value if isinstance(value, bool) else (value or 0) + 1
-        setup = tiny.setup.model_copy(update={section: part.model_copy(update={leaf: other})})
-        keys = Renderer().frame(tiny.with_setup(setup), Request("front", (32, 18))).keys
+        setup = leaf.setup.model_copy(update={section: part.model_copy(update={name: other})})
+        keys = Renderer().frame(leaf.with_setup(setup), Request("eye", (32, 18))).keys
         for given, settings in GIVEN.items():
-            changed, named = keys[given] != base[given], f"{section}.{leaf}" in settings
-            assert changed == named or (named and given in KNOWN_BY_CONTENT), (given, leaf)
+            assert (keys[given] != base[given]) == (f"{section}.{name}" in settings), (given, name)
 
 
 def test_passes_do_not_import_each_other():

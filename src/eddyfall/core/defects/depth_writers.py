@@ -83,7 +83,7 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
         return None
     frame, names = survey.frame(viewpoint, "linear"), survey.build.scene.material_keys
     hidden: dict[str, Hidden] = {}
-    for one in covered_in(frame):
+    for one in covered_in(layers_of(frame)):
         material = frame.geometry.drawables[one.writer].material
         if material < 0:
             continue
@@ -215,7 +215,7 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     s = frame.stage.state
     chosen = [d for d in frame.buffers["in_view"] if s.writes_depth[d] > 0 and not s.solid[d]]
     drawables = frame.geometry.drawables
-    for one in covered_in(survey.frame(viewpoint, "linear")) if chosen else []:
+    for one in covered_in(layers_of(survey.frame(viewpoint, "linear"))) if chosen else []:
         if drawables[one.writer].material >= 0:
             hidden = tuple(drawables[d].name for d in one.hidden)
             because = f"{drawables[one.writer].name} writes its depth before {_listed(hidden)} is drawn"

@@ -10,6 +10,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.clock import Clock
 from eddyfall.core.frame.derive import Known, derive
+from eddyfall.core.frame.extent import Window
 from eddyfall.core.frame.grid_store import grid_store
 from eddyfall.core.frame.lightmap_store import StoredRule, lightmap_store
 from eddyfall.core.frame.memo import Memo
@@ -52,7 +53,6 @@ from eddyfall.core.scene.setup.sections.textures import Textures
 from eddyfall.core.shade.sky_maps import make_sky_maps
 
 MAX_EDGE = 8192
-Window = tuple[int, int, int, int]
 DEFAULT_SIZE = (960, 540)
 
 

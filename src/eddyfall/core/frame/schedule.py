@@ -35,8 +35,6 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "materials.blend",
         "materials.coverage_kept",
         "materials.cut_by",
-        "textures.anisotropy",
-        "textures.mip_bias",
         "textures.mips",
     ),
     "shadow_cutouts": (
@@ -46,8 +44,6 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "materials.shadow_coverage_kept",
         "materials.shadow_mip_bias",
         "materials.shadow_through",
-        "textures.anisotropy",
-        "textures.mip_bias",
         "textures.mips",
     ),
     "lightmaps": tuple(f"bake.{name}" for name in StoredRule._fields),

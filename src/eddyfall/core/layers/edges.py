@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import delta_e_2000
-from eddyfall.core.frame.extent import window_of_boxes
-from eddyfall.core.frame.render import Frame, Renderer, Request, Window
+from eddyfall.core.frame.extent import Window, window_of_boxes
+from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.layers.census import covered
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaf
@@ -16,8 +16,9 @@ from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import Over, overridden_maps, with_maps
 from eddyfall.core.scene.model import Image, Scene
 from eddyfall.core.scene.setup.sections.screen import FROM_FRAME
-from eddyfall.core.scene.setup.tables import MaterialSetup
+from eddyfall.core.scene.setup.tables import SHADOWS_THROUGH, MaterialSetup
 from eddyfall.core.shade.alpha_forms import Filters, Form, Holds, form_of, stored_as
+from eddyfall.core.shade.blend import KINDS
 from eddyfall.core.shade.srgb import DECODE_TABLE, decode, encode
 from eddyfall.core.shade.textures import mip_chain
 
@@ -188,13 +189,18 @@ def rim(renderer: Renderer, build: Build, request: Request, material: int, of: P
 
 def _window(frame: Frame, request: Request, material: int) -> Window:
     """(x0, y0, x1, y1) px of a frame that other colours of a material may change: where its things may lie; all of it, where what is lit
-    or seen by means of the frame or of a mirror shows them too."""
+    or seen by means of the frame, of a mirror or of light through them shows them too."""
     state, resolved = frame.stage.state, frame.stage.resolved
     lit_by_frame = any(resolved[kind].enabled for kind in (FROM_FRAME["bounce"], FROM_FRAME["reflect"]))
     in_view = frame.buffers["in_view"]
-    if lit_by_frame or state.mirrors.any() or state.refracts[in_view].any():
-        return request.window
     mine = [int(d) for d in in_view if frame.geometry.drawables[d].material == material]
+    tints = (
+        (state.blend == KINDS["multiply"])
+        & (state.shadow_through == SHADOWS_THROUGH.index("tinted"))
+        & (state.material == material)
+    )
+    if lit_by_frame or state.mirrors.any() or state.refracts[in_view].any() or tints.any():
+        return request.window
     if state.solid[mine].all():  # then it is where it is in front
         (left, top), lies = frame.pixels.origin, np.isin(frame.drawable, mine)
         rows, columns = np.flatnonzero(lies.any(axis=1)), np.flatnonzero(lies.any(axis=0))

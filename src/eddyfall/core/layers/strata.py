@@ -9,6 +9,7 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.layers.capture import Layers
 from eddyfall.core.passes import fog
+from eddyfall.core.passes.blended import HIDDEN as UNSEEN
 from eddyfall.core.passes.blended import SHOWN, WRITTEN_OVER, Fragments
 from eddyfall.core.shade.blend import KIND_NAMES, KINDS
 from eddyfall.core.shade.orderless import average_plain
@@ -73,8 +74,10 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
     if deep > 0:
         shares |= _of_the_rest(layers, mine[:deep], mine[deep:])
     every_lies = _with_covered(every, i) if not layers.orderless else []
+    of_shown = np.flatnonzero(every.open == SHOWN)  # which of all each of those that are shown is
     if every_lies:
-        true_shares = _shares_by_turn(every, every_lies, opaque)
+        due_shares = shares_of(np.array(every_lies), every.k, every.p + every.q[:, None] * opaque)
+        true_shares = {int(n): due_shares[int(of_shown[n])] for n in lies}
     turn_due = {int(n): t for t, n in enumerate(lies)}
     names = [d.name for d in layers.frame.geometry.drawables]
     strata = []
@@ -94,7 +97,7 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
             )
         )  # fmt: skip
     none, number_of = (0.0, 0.0, 0.0), {int(n): k for k, n in enumerate(mine)}
-    of_every = {n: number_of[int(s.starts[i]) + k] for k, n in enumerate(_open(every, i, (SHOWN,)))} if every_lies else {}
+    of_every = {int(of_shown[n]): k for n, k in number_of.items()}
     for n in range(every.starts[i], every.starts[i + 1]):
         if every.open[n] == SHOWN:
             continue
@@ -107,7 +110,7 @@ def strata_at(layers: Layers, x: int, y: int) -> Strata:
                 for m in every_lies
                 if every.far[m] < every.far[n] and layers.writes[every.drawable[m]] and every.open[m] == SHOWN
             ]
-            share = true_shares[-1 - n]
+            share = due_shares[n]
             lay = _three(every.p[n] + every.q[n] * opaque)
             writers = tuple(dict.fromkeys(names[every.drawable[m]] for m in before))
             strata.append(Stratum(names[d], kind, far, _three(every.k[n]), lay, none, _three(share), COVERED, writers))
@@ -129,23 +132,12 @@ def _depths(layers: Layers, column: int, row: int) -> tuple[float, float]:
     return float(solid if frame.drawable[row, column] >= 0 else np.inf), float(copied)
 
 
-def _open(every: Fragments, pixel: int, how: tuple[int, ...]) -> list[int]:
-    return [n for n in range(every.starts[pixel], every.starts[pixel + 1]) if every.open[n] in how]
-
-
 def _with_covered(every: Fragments, pixel: int) -> list[int]:
     """Fragments of a pixel that nothing solid hides, the farthest first, if the depth of something blended hides any of them."""
-    if not _open(every, pixel, (WRITTEN_OVER,)):
+    mine = range(every.starts[pixel], every.starts[pixel + 1])
+    if not any(every.open[n] == WRITTEN_OVER for n in mine):
         return []
-    return sorted(_open(every, pixel, (SHOWN, WRITTEN_OVER)), key=lambda n: -float(every.far[n]))
-
-
-def _shares_by_turn(every: Fragments, lies: list[int], opaque: np.ndarray) -> dict[int, np.ndarray]:
-    """By fragment, what comes from it once all lie in their true order: those that are shown by their number among what is shown, those
-    that are hidden by -1 - their number among all."""
-    shares = shares_of(np.array(lies), every.k, every.p + every.q[:, None] * opaque)
-    shown = np.cumsum(every.open == SHOWN) - 1
-    return {int(shown[n]) if every.open[n] == SHOWN else -1 - n: share for n, share in shares.items()}
+    return sorted((n for n in mine if every.open[n] != UNSEEN), key=lambda n: -float(every.far[n]))
 
 
 def _of_the_rest(layers: Layers, rest: np.ndarray, over: np.ndarray) -> dict[int, np.ndarray]:

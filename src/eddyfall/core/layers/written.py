@@ -7,11 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
-from eddyfall.core.frame.render import Frame
-from eddyfall.core.layers.capture import farthest_first, layers_of
+from eddyfall.core.layers.capture import Layers, farthest_first
 from eddyfall.core.layers.kernels import fold
 from eddyfall.core.layers.pairs import apart
-from eddyfall.core.passes import blended
 from eddyfall.core.passes.blended import HIDDEN, SHOWN, WRITTEN_OVER, Fragments, only
 
 
@@ -27,13 +25,9 @@ class Covered:
     where: np.ndarray
 
 
-def covered_in(frame: Frame) -> list[Covered]:
-    """What each writer hides in a frame that was drawn up to its linear picture, most visible pixels first."""
-    writes = blended.writes_of(frame.stage)
-    if not writes[frame.buffers["in_view"]].any():
-        return []
-    layers = layers_of(frame)
-    every = layers.every
+def covered_in(layers: Layers) -> list[Covered]:
+    """What each writer hides in a frame, most visible pixels first."""
+    every, frame, writes = layers.every, layers.frame, layers.writes
     if not (every.open == WRITTEN_OVER).any():
         return []
     pixel = np.repeat(np.arange(len(every.starts) - 1), np.diff(every.starts))

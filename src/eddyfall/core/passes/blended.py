@@ -339,12 +339,8 @@ def _blend_layer(
                         )
                     if sink == KEEP:
                         n = starts[v * width + u] + counts[v, u]
-                        f_drawable[n], f_triangle[n], f_far[n], f_open[n] = (
-                            drawable,
-                            t,
-                            row[0, DISTANCE],
-                            WRITTEN_OVER if covered else passes,
-                        )
+                        f_drawable[n], f_triangle[n], f_far[n] = drawable, t, row[0, DISTANCE]
+                        f_open[n] = SHOWN if passes else (WRITTEN_OVER if covered else HIDDEN)
                         if end > 0.0:
                             f_far[n], f_long[n] = (near + end) / 2, end - near
                         counts[v, u] += 1

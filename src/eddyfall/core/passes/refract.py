@@ -86,11 +86,9 @@ def beyond_px(resolved: Resolved) -> int | None:
 
 
 @dataclass(frozen=True)
-class Panes:
-    """n fragments of what lets light through, by pixel, within a pixel nearest first: pixel (row by row), drawable, triangle, key of the
-    depth buffer, far m from the eye along the ray, path m to the next face of the same thing, open: nothing opaque is before it, rank among
-    those of its pixel that are drawn from a copy (-1: laid straight, or not open); lit, kept (n, 3), at (n, 3) as `see_through` has them.
-    """
+class Met:
+    """Where n fragments of what lets light through lie, by pixel, within a pixel nearest first: pixel (row by row), drawable, triangle, key
+    of the depth buffer, far m from the eye along the ray, path m to the next face of the same thing, open: nothing opaque is before it."""
 
     pixel: np.ndarray
     drawable: np.ndarray
@@ -99,23 +97,17 @@ class Panes:
     far: np.ndarray
     path: np.ndarray
     open: np.ndarray
+
+
+@dataclass(frozen=True)
+class Panes(Met):
+    """The same, shaded. rank: place among those of its pixel that are drawn from a copy (-1: laid straight, or not open); lit, kept (n, 3),
+    at (n, 3) as `see_through` has them."""
+
     rank: np.ndarray
     lit: np.ndarray
     kept: np.ndarray
     at: np.ndarray
-
-
-@dataclass(frozen=True)
-class Met:
-    """Where panes lie, before anything of them is shaded: fields as `Panes` has them."""
-
-    pixel: np.ndarray
-    drawable: np.ndarray
-    triangle: np.ndarray
-    key: np.ndarray
-    far: np.ndarray
-    path: np.ndarray
-    open: np.ndarray
 
 
 def panes_of(inputs: Values, section: RefractSection) -> Panes | None:
@@ -136,7 +128,7 @@ def panes_of(inputs: Values, section: RefractSection) -> Panes | None:
         x, y, met.triangle, met.path, glass, view.rays, soup_of(geometry, section.material), inputs["textures"].surfaces, lights, maps,
         np.ones((1, 1, len(lights.kind)), np.float32), sky, lit, kept, at, np.zeros((len(met.pixel), ROW), np.float32),
     )  # fmt: skip
-    return Panes(met.pixel, met.drawable, met.triangle, met.key, met.far, met.path, met.open, rank, lit, kept, at)
+    return Panes(**vars(met), rank=rank, lit=lit, kept=kept, at=at)
 
 
 def panes_met(inputs: Values, section: RefractSection) -> Met | None:
@@ -307,12 +299,13 @@ def twin(r: Recorder) -> None:
         laid.depth_m = float(panes.far[n]) / r.length
 
 
+READS = ("geometry", "camera", "pixels", "textures", "sky_maps", "in_view", "depth", "lights", "shadow_maps", "with_sky")
 COPY = register(
     Pass(
         number=7.8,
         name="reflect copy",
         does="a copy of the picture with what lets light through, for reflections that ask for one",
-        reads=("geometry", "camera", "pixels", "textures", "sky_maps", "in_view", "depth", "lights", "shadow_maps", "with_sky"),
+        reads=READS,
         writes=("reflect_copy",),
         section=copy_section,
         targets=(Target(name="reflect_copy", texel_bytes=0),),
@@ -326,7 +319,7 @@ PASS = register(
         number=8.5,
         name="refract",
         does="what lets light through, from a copy of what is drawn so far",
-        reads=("geometry", "camera", "pixels", "textures", "sky_maps", "in_view", "depth", "lights", "shadow_maps", "with_sky"),
+        reads=READS,
         writes=("with_sky", "over_depth", "pane"),
         section=section,
         targets=(

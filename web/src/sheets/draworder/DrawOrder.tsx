@@ -170,18 +170,14 @@ export function DrawOrder() {
 }
 
 /** What a case that is opened here is about: the pop that is looked at, pairs that are off, else what glass loses. */
-const symptomOf = (pops: boolean, order: FrameOrder | undefined, glass: GlassOf | undefined, rim: boolean) =>
-  pops
-    ? "pops"
-    : order?.hidden.length && !order.pairs.length
-      ? "layer hidden"
-      : rim && !order?.pairs.length
-        ? "rim"
-        : order?.pairs.length || !(glass?.lost.length || glass?.shut.length)
-          ? "drawn over what is nearer"
-          : glass.lost.length
-            ? "glass vanishes"
-            : "see-through wrongly";
+function symptomOf(pops: boolean, order: FrameOrder | undefined, glass: GlassOf | undefined, rim: boolean) {
+  if (pops) return "pops";
+  if (order?.pairs.length) return "drawn over what is nearer";
+  if (order?.hidden.length) return "layer hidden";
+  if (rim) return "rim";
+  if (glass?.lost.length) return "glass vanishes";
+  return glass?.shut.length ? "see-through wrongly" : "drawn over what is nearer";
+}
 
 /** A moment once one has stayed at it. */
 function useRested(t: number): number {

@@ -70,7 +70,7 @@ class FrameOrderDocument(Document):
             viewpoint=viewpoint, method=layers.by.method, key=key, point=point, size=list(layers.frame.pixels.size),
             order=[names[d] for d in layers.order], volumes=[names[d] for d in layers.order if layers.by.blend[d] == VOLUME],
             pairs=[PairDocument.from_core(p, names) for p in pairs],
-            hidden=[CoveredDocument.from_core(c, names) for c in covered_in(layers.frame)], off_px=int(off.sum()),
+            hidden=[CoveredDocument.from_core(c, names) for c in covered_in(layers)], off_px=int(off.sum()),
         )  # fmt: skip
 
 
