@@ -101,4 +101,5 @@ def test_a_case_of_it_is_lined_up():
     assert told.base_score > 0.1 and told.subject == "floor"
     by = {t.title: t for t in told.trials}
     assert by["a planar mirror on floor"].verdict == "clears it" and by["a planar mirror on floor"].after == 0
+    assert by["reflections off"].verdict == "no effect", "no mirror image at all is no cure"
     assert by["reflect a picture with what lets light through"].after < by["a planar mirror on floor"].before

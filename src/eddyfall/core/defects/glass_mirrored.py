@@ -18,7 +18,7 @@ from eddyfall.core.layers.lost import OFF
 from eddyfall.core.layers.pairs import LEAST_PIXELS, apart
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.changes import Change, set_resolved
+from eddyfall.core.scene.changes import Change, apply_change, set_resolved
 from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.scene.setup.sections.screen import Reflect
 from eddyfall.core.truth.reflections.glassy import Absent, absent_from
@@ -101,7 +101,11 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
 
 
 def not_mirrored(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
-    """Mean nits over the spot that are mirrored though glass that is in no reflection would keep them [prediction]."""
+    """Mean nits over the spot that are mirrored though glass that is in no reflection would keep them [prediction]; with reflections off,
+    of what they would mirror: without a mirror image nothing is missing from it, and nothing is cured."""
+    resolved = Survey(build, renderer, spot.request.target, spot.request.role, pictures=False).resolved(spot.request.viewpoint)
+    if not resolved[Reflect].enabled:
+        build = apply_change(build, set_resolved(build, resolved, {"reflect.enabled": True}, title="reflections on"))
     whole = renderer.frame(build, replace(spot.request, crop=None), "linear")
     x0, y0, x1, y1 = spot.request.window
     return float(sum(a.too_much[y0:y1, x0:x1].mean() for a in absent_from(renderer, whole)))
