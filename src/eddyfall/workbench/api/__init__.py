@@ -57,7 +57,9 @@ def unreadable(request: HttpRequest, error: HttpError) -> HttpResponse:
 @api.exception_handler(Dropped)
 def dropped(request: HttpRequest, error: Dropped) -> HttpResponse:
     """Nobody reads this: the client has closed its connection."""
-    return api.create_response(request, {"detail": "the client has gone"}, status=499)
+    response = api.create_response(request, {"detail": "the client has gone"}, status=499)
+    response.reason_phrase = "The client has gone"  # no standard names the code: the log would call it unknown
+    return response
 
 
 @api.exception_handler(EddyfallError)
