@@ -73,7 +73,12 @@ def add_commands(command: Callable[..., Any]) -> None:
     )
     sub.add_argument("picture", type=Path, help="sky: .exr or .hdr, twice as wide as high, -Z in the middle")
     sub.add_argument("--out", type=Path, metavar="F.exr", help="write the sky without its sun")
-    command("leftovers", leftovers, "find shadow settings that change no pixel at any viewpoint, target or role")
+    sub = command(
+        "leftovers",
+        leftovers,
+        "find shadow settings, or settings of the draw order, that change no pixel at any viewpoint, target or role",
+    )
+    sub.add_argument("--of", choices=["shadow", "order"], default="shadow", help="which settings (default: shadow)")
 
 
 def shadow_through(args: Any) -> int:
@@ -468,11 +473,12 @@ def sun_of(args: Any) -> int:
 def leftovers(args: Any) -> int:
     from eddyfall.core.frame.render import Renderer
     from eddyfall.core.handover.documents.shadow_reach import LeftoversDocument
+    from eddyfall.core.truth.leftovers import KINDS
     from eddyfall.core.truth.leftovers import leftovers as find
 
     out, build = Out(args), opened(args)
     with out.progress() as progress:
-        found = find(Renderer(), build, size=args.size, progress=progress)
+        found = find(Renderer(), build, KINDS[args.of], size=args.size, progress=progress)
     rows = [
         [
             ".".join(s.path),
@@ -487,7 +493,8 @@ def leftovers(args: Any) -> int:
     if rows:
         out.table("", ["setting", "value", "default", "", "first needed at", "px"], rows)
     spare = sum(not s.needed for s in found.settings)
-    out.say(f"{spare} of {len(rows)} shadow settings change no pixel in {len(found.looked)} frames")
+    what = "shadow settings" if args.of == "shadow" else "settings of the draw order"
+    out.say(f"{spare} of {len(rows)} {what} change no pixel in {len(found.looked)} frames")
     out.result(LeftoversDocument.from_core(found), inputs(args))
     return 1 if spare else 0
 

@@ -1,5 +1,5 @@
-"""order.flip, order.wrong, order.no-valid-order, order.inside-mesh: blended drawables that lie over one another in the wrong order, at a
-viewpoint or on the way.
+"""order.flip, order.wrong, order.rank-reach, order.no-valid-order, order.inside-mesh: blended drawables that lie over one another in the
+wrong order, at a viewpoint or on the way.
 
 Every pair is measured by replaying the frame's own fragments: what the pair in the drawn order adds to the picture. A remedy's reach is
 measured by the same family: a rank that puts one pair right and another wrong brings a finding of its own."""
@@ -9,13 +9,14 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
+from itertools import combinations
 
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.order_symptoms import OVER, POPS
-from eddyfall.core.defects.order_ways import method_ways, order_ways, triangle_ways
+from eddyfall.core.defects.order_ways import crossing, listed_ways, method_ways, one_mesh, order_ways, split_ways, triangle_ways
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.frame.moves import MovePath, path_of
@@ -26,14 +27,14 @@ from eddyfall.core.layers.capture import Layers, captured, covered_by, layers_of
 from eddyfall.core.layers.flips import Pop, flips, pop_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, apart, wrong_pairs
 from eddyfall.core.passes.contract import Camera
-from eddyfall.core.passes.draw_order import blended_in, sorting
+from eddyfall.core.passes.draw_order import blended_in, sort_keys, sorting
 from eddyfall.core.scene.setup.sections.order import Order
 
 FLIP, WRONG, INSIDE, NONE = "order.flip", "order.wrong", "order.inside-mesh", "order.no-valid-order"
-APPROXIMATE = "order.approximate"
+APPROXIMATE, RANK = "order.approximate", "order.rank-reach"
 MOST_POPS, POSES = 24, 7  # of a move that are drawn: flips, and moments besides
 ON_THE_WAY = (320, 180)  # px of the frames of these moments
-MOST_TOLD, MOST_PAIRS = 4, 8
+MOST_TOLD, MOST_PAIRS, MOST_SPLIT = 4, 8, 4
 
 
 @dataclass(frozen=True)
@@ -73,6 +74,11 @@ class Tied:
     left_px: int
     left_nit_px: float
     where: np.ndarray
+
+    @property
+    def pairs(self) -> list[tuple[str, str]]:
+        """Those that one may be split at the other's plane: what crosses; of a ring each two."""
+        return list(self.crossing) or list(combinations(self.members[:MOST_SPLIT], 2))
 
 
 @dataclass(frozen=True)
@@ -283,9 +289,17 @@ def _no_order(survey: Survey, tied: list[tuple[str, Tied]], deepest: int) -> Ite
                          source="the price of not splitting them"),
             ),
             pixels={v: k.left_px for v, k in seen}, regions={v: region_of(k.where) for v, k in seen},
-            candidates=tuple(method_ways(survey, view, deepest)) if survey.pictures else (),
+            candidates=tuple(_ways_of(survey, view, worst, deepest)) if survey.pictures else (),
             facts={"members": list(members), "best order": list(worst.best)},
         )  # fmt: skip
+
+
+def _ways_of(survey: Survey, viewpoint: str, tied: Tied, deepest: int) -> Iterator[Candidate]:
+    yield from split_ways(survey, tied.pairs)
+    placed = {m for p in survey.build.setup.sort_points.values() for m in p.members}
+    if not placed & {survey.geometry.drawables[survey.geometry.names[name]].node for name in tied.members}:
+        yield one_mesh(survey, tied.best, "sorted")
+    yield from method_ways(survey, viewpoint, deepest)
 
 
 def _key(a: str, b: str) -> tuple[str, str]:
@@ -305,8 +319,11 @@ def _told(survey: Survey, pair: tuple[str, str], seen: dict[str, Seen]) -> Suspi
         for v, count in [*((v, p.pop.pixels) for v, p in pops), *((v, o.pixels) for v, o in off)]:
             pixels[v] = max(count, pixels.get(v, 0))
     view, title, value = _headline(nearer, farther, pops, off)
+    ranked = [] if pops else _ranks_that_turn(survey, view, nearer, farther)
+    if ranked:
+        title += f", by the draw rank of {' and '.join(ranked)}"
     return Suspicion(
-        code=FLIP if pops else INSIDE if nearer == farther else WRONG, cause_kind="drawables",
+        code=FLIP if pops else INSIDE if nearer == farther else RANK if ranked else WRONG, cause_kind="drawables",
         cause=" | ".join(dict.fromkeys(pair)), title=title, subjects=tuple(dict.fromkeys((farther, nearer))), value=value,
         limit=LEAST_PIXELS, evidence=tuple(_evidence(survey, pops, off)), pixels=pixels,
         regions={v: region_of(m) for v, m in (masks or _shown(survey, pixels, farther)).items()},
@@ -314,6 +331,16 @@ def _told(survey: Survey, pair: tuple[str, str], seen: dict[str, Seen]) -> Suspi
         not_drawn_yet="" if masks else "it shows on the way, not at the viewpoint",
         facts={"nearer": nearer, "farther": farther, "undrawn flips": sum(s.undrawn for s in seen.values())},
     )  # fmt: skip
+
+
+def _ranks_that_turn(survey: Survey, viewpoint: str, nearer: str, farther: str) -> list[str]:
+    """Nodes of a wrong pair whose draw ranks alone make it wrong at a viewpoint: by its key what is farther would be drawn first."""
+    geometry, by = survey.geometry, sorting(survey.stage(viewpoint))
+    two = np.array([geometry.names[nearer], geometry.names[farther]])
+    if by.method != "sorted" or by.rank[two[0]] >= by.rank[two[1]]:
+        return []
+    near, far = sort_keys(geometry, two, survey.frame(viewpoint).camera, by)
+    return list(dict.fromkeys(geometry.drawables[d].node for d in two if by.rank[d])) if far > near else []
 
 
 def _shown(survey: Survey, pixels: dict[str, int], drawable: str) -> dict[str, np.ndarray]:
@@ -368,11 +395,20 @@ def _ways_out(survey: Survey, viewpoint: str, nearer: str, farther: str, cameras
     if not survey.pictures:
         return
     if nearer == farther:
-        for change, predicts, cost in triangle_ways(survey, nearer):
-            yield Candidate(change=change, predicts=predicts, costs=(cost,))
+        yield from triangle_ways(survey, nearer)
+        yield from listed_ways(survey, nearer, _everywhere(survey))
         return
-    for change, predicts in order_ways(survey, viewpoint, nearer, farther, cameras):
-        yield Candidate(change=change, predicts=predicts)
+    yield from order_ways(survey, viewpoint, nearer, farther, cameras)
+    if crossing(survey.geometry, nearer, farther):
+        yield from split_ways(survey, [(nearer, farther)])
+
+
+def _everywhere(survey: Survey) -> Iterator[Layers]:
+    """The layers of every viewpoint, and of poses along every move."""
+    for viewpoint in survey.viewpoints:
+        yield captured(survey.renderer, survey.build, survey.request(viewpoint))
+        for path in moves_of(survey, viewpoint):
+            yield from (layers for _, layers in on_the_way(survey, path))
 
 
 def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
@@ -395,15 +431,16 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
     deep = seen.loose.deepest if seen.loose else seen.deepest
     if seen.loose or any(name in k.members for k in seen.knots):
         because = "no order of whole things is right" if seen.knots else "layers are put together without an order"
-        for way in method_ways(survey, viewpoint, deep):
+        of_knots = [way for k in seen.knots if name in k.members for way in _ways_of(survey, viewpoint, k, deep)]
+        for way in of_knots or method_ways(survey, viewpoint, deep):
             found.setdefault(way.change.id, Lever("blended", way.change, way.predicts, because))
     for (nearer, farther), because in list(told.items())[:MOST_PAIRS]:
         if nearer == farther:
-            ways = [(change, predicts) for change, predicts, _ in triangle_ways(survey, nearer)]
+            ways = list(triangle_ways(survey, nearer))
         else:
             ways = list(order_ways(survey, viewpoint, nearer, farther, list(seen.cameras)))
-        for change, predicts in ways:
-            found.setdefault(change.id, Lever("blended", change, predicts, because))
+        for way in ways:
+            found.setdefault(way.change.id, Lever("blended", way.change, way.predicts, because))
     return list(found.values())
 
 
@@ -423,6 +460,8 @@ FAMILY = register(
                  limit=f"pixels that change visibly: {LEAST_PIXELS}"),
             Code(code=WRONG, words="A blended thing is drawn over one that is nearer", kind="Transparency",
                  symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
+            Code(code=RANK, words="The draw rank of a blended thing puts it over one that is nearer, or under one that is farther",
+                 kind="Transparency", symptom=OVER.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
             Code(code=NONE, words="Blended things cross or lie in a ring, so that no order of whole things is right", kind="Transparency",
                  symptom=OVER.name, sheet="draw-order", limit=f"pixels that the best order leaves off: {LEAST_PIXELS}"),
             Code(code=APPROXIMATE, words="Blended layers are put together without an order, and not as they lie", kind="Transparency",

@@ -103,10 +103,8 @@ def _ways(survey: Survey, viewpoint: str, a: str, b: str, cameras: list[Camera])
         survey.build, survey.resolved(viewpoint), {"order.eyes": "shared"}, title="sort for both eyes from between them"
     )
     found = [Candidate(change=change, predicts="both eyes show the same order, right or wrong; reaches the whole scene")]
-    for way, predicts in order_ways(survey, viewpoint, a, b, cameras):
-        if "share" in way.title or "depth along the view" in way.title:
-            found.append(Candidate(change=way, predicts=predicts))
-    return found
+    ways = order_ways(survey, viewpoint, a, b, cameras)
+    return [*found, *(w for w in ways if "share" in w.change.title or "depth along the view" in w.change.title)]
 
 
 FAMILY = register(

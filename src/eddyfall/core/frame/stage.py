@@ -131,7 +131,12 @@ def make_state(
     `hidden` ones are left out of camera passes, the plate too unless asked for."""
     materials = material_states(build)
     mirroring = {m.node for m in build.setup.mirrors.values() if m.on}
-    shared = {node: (point.place_m, k) for point in build.setup.sort_points.values() for k, node in enumerate(point.members)}
+    shared = {
+        node: (point.place_m, k, number * (point.one_mesh == "sorted"))
+        for number, point in enumerate(build.setup.sort_points.values(), start=1)
+        for k, node in enumerate(point.members)
+    }
+    alone = ((np.nan,) * 3, 0, 0)
     dense = {key for key, entry in build.setup.meshes.items() if entry.dense}
     filled = {volume.node: volume for volume in build.setup.volumes.values() if volume.on}
     rows: list[dict[str, Any]] = []
@@ -159,8 +164,9 @@ def make_state(
                 "rank": node.draw_rank,
                 "triangles": TRIANGLES.index(m.triangles),
                 "key_shift_m": node.key_shift_m,
-                "sort_place": shared.get(d.node, ((np.nan,) * 3, 0))[0],
-                "sort_member": shared.get(d.node, ((np.nan,) * 3, 0))[1],
+                "sort_place": shared.get(d.node, alone)[0],
+                "sort_member": shared.get(d.node, alone)[1],
+                "sort_mesh": shared.get(d.node, alone)[2],
                 "padding_m": node.bounds_padding_m,
                 "draw_distance_m": node.draw_distance_m,
                 "camera_hidden": i in hidden or (is_plate and not plate),

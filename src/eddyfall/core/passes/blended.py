@@ -10,7 +10,7 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
-from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting, triangles_of
+from eddyfall.core.passes.draw_order import Sorting, draw_order, sorting, triangles_in
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_blend
 from eddyfall.core.passes.recorder import Layer, Recorder
@@ -256,7 +256,7 @@ def _on_screen(
     """Screen triangles of the drawables in `order`, within the window; of volumes the far sides of their boxes, which every ray through one
     meets just once, wherever the eye is."""
     eye = np.array(view.camera.eye)
-    chosen = np.concatenate([triangles_of(geometry, int(i), eye, by) for i in order])
+    chosen = triangles_in(geometry, order, eye, by)
     owner = geometry.owner[chosen]
     cull = np.where(per_m[owner] > 0, -1, np.where(double_sided[owner], 0, 1)).astype(np.int8)
     return project(

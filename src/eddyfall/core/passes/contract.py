@@ -227,6 +227,7 @@ class DrawableState:
     key_shift_m: np.ndarray
     sort_place: np.ndarray
     sort_member: np.ndarray
+    sort_mesh: np.ndarray
     padding_m: np.ndarray
     draw_distance_m: np.ndarray
     camera_hidden: np.ndarray
@@ -289,6 +290,7 @@ SETTING_OF_STATE: dict[str, str | tuple[str, ...]] = {
     "key_shift_m": "nodes.key_shift_m",
     "sort_place": "sort_points",
     "sort_member": "sort_points",
+    "sort_mesh": "sort_points",
     "padding_m": "nodes.bounds_padding_m",
     "draw_distance_m": "nodes.draw_distance_m",
     "mapped": "meshes.lightmap_uv",

@@ -19,7 +19,8 @@ TRIANGLES: tuple[Triangles, ...] = ("file", "back_first", "sorted")
 @dataclass(frozen=True, kw_only=True)
 class Sorting:
     """What the order follows from: the section's leaves, and by drawable blend kind, rank, m added to the key, (d, 3) shared place (nan:
-    none) and turn there, the order of its triangles; method, layers: how layers of a pixel are put together."""
+    none), turn there and number of the mesh they are drawn as (0: none), the order of its triangles; method, layers: how layers of a
+    pixel are put together."""
 
     key: Key
     direction: tuple[float, float, float]
@@ -29,6 +30,7 @@ class Sorting:
     key_shift_m: np.ndarray
     place: np.ndarray
     member: np.ndarray
+    mesh: np.ndarray
     triangles: np.ndarray
     method: Method = "sorted"
     layers: int = 4
@@ -50,7 +52,7 @@ def sorting(stage: Stage) -> Sorting:
     return Sorting(
         key=order.key, direction=order.direction, point=order.point, blend=s.blend,
         rank=np.where((s.blend == VOLUME) & (s.volume_sort > 0), s.rank + OVER_ALL, s.rank), key_shift_m=s.key_shift_m,
-        place=s.sort_place, member=s.sort_member, triangles=s.triangles, method=order.method, layers=order.layers,
+        place=s.sort_place, member=s.sort_member, mesh=s.sort_mesh, triangles=s.triangles, method=order.method, layers=order.layers,
     )  # fmt: skip
 
 
@@ -66,6 +68,27 @@ def draw_order(geometry: Geometry, in_view: np.ndarray, camera: Camera, by: Sort
     return chosen[np.lexsort((chosen, by.member[chosen], -key, by.rank[chosen]))].astype(np.int32)
 
 
+def triangles_in(geometry: Geometry, order: np.ndarray, eye: np.ndarray, by: Sorting) -> np.ndarray:
+    """(t,) triangles of drawables (k,) that are drawn in this order, as they are drawn for an eye (3,): those of one after those of
+    another, but where some are drawn as one mesh."""
+    runs: list[np.ndarray] = []
+    at = 0
+    while at < len(order):
+        mesh, end = by.mesh[order[at]], at + 1
+        while mesh and end < len(order) and by.mesh[order[end]] == mesh:
+            end += 1
+        run = np.concatenate([triangles_of(geometry, int(d), eye, by) for d in order[at:end]])
+        runs.append(run[np.argsort(-_ranges(geometry, run, eye), kind="stable")] if end - at > 1 else run)
+        at = end
+    return np.concatenate(runs)
+
+
+def _ranges(geometry: Geometry, triangles: np.ndarray, eye: np.ndarray) -> np.ndarray:
+    """(t,) m from an eye (3,) to the middles of triangles."""
+    middles = geometry.positions[geometry.triangles[triangles]].astype(np.float64).mean(axis=1)
+    return np.asarray(np.linalg.norm(middles - eye, axis=1))
+
+
 def triangles_of(geometry: Geometry, drawable: int, eye: np.ndarray, by: Sorting) -> np.ndarray:
     """(t,) triangles of a drawable in the order they are drawn for an eye (3,): as in the file; those seen from behind first; or
     by the range of their middles, farthest first."""
@@ -74,10 +97,9 @@ def triangles_of(geometry: Geometry, drawable: int, eye: np.ndarray, by: Sorting
     kind = TRIANGLES[int(by.triangles[drawable])]
     if kind == "file":
         return chosen
-    corners = geometry.positions[geometry.triangles[chosen]].astype(np.float64)
-    middles = corners.mean(axis=1)
     if kind == "sorted":
-        return chosen[np.argsort(-np.linalg.norm(middles - eye, axis=1), kind="stable")]
+        return chosen[np.argsort(-_ranges(geometry, chosen, eye), kind="stable")]
+    corners = geometry.positions[geometry.triangles[chosen]].astype(np.float64)
     normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     in_front = ((eye - corners[:, 0]) * normals).sum(axis=1) > 0
     return chosen[np.argsort(in_front, kind="stable")]

@@ -4,11 +4,16 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
+import numpy as np
+
 from eddyfall.core.errors import SetupError
 from eddyfall.core.hashing import digest
+from eddyfall.core.scene.drawables import final_mesh
 from eddyfall.core.scene.model import Scene, sky_named
 from eddyfall.core.scene.resolve import skies_named
 from eddyfall.core.scene.setup import Setup
+from eddyfall.core.scene.setup.tables import NodeSetup
+from eddyfall.core.scene.splits import plane_through
 
 
 @dataclass(frozen=True)
@@ -50,6 +55,11 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
             for n in point.members
             if n not in scene.node_number
         ]
+    for key, node_setup in setup.nodes.items():
+        if node_setup.split_at and key in scene.node_number:
+            notes += _splits_checked(scene, setup, key, node_setup)
+        if node_setup.triangle_order and key in scene.node_number:
+            _order_checked(scene, setup, key, node_setup.triangle_order)
     filled: dict[str, str] = {}
     for name, volume in setup.volumes.items():
         if volume.node in filled:
@@ -92,6 +102,37 @@ def check_keys(scene: Scene, setup: Setup) -> list[str]:
                     f"its material {blended} is blended: only opaque and cutout meshes can be dense", f"meshes.{key}.dense"
                 )
     return notes
+
+
+def _splits_checked(scene: Scene, setup: Setup, key: str, entry: NodeSetup) -> list[str]:
+    """Notes on nodes that are not there; SetupError if what a node is to be split at is not flat, or it has a lightmap."""
+    where, number = f"nodes.{key}.split_at", scene.node_number
+    mesh = scene.nodes[number[key]].mesh
+    if mesh is not None and entry.lightmapped and not entry.moves:
+        of_mesh = setup.meshes.get(scene.mesh_keys[mesh])
+        if of_mesh is not None and of_mesh.lightmap_uv is not None:
+            raise SetupError("it has a lightmap, which is of all of it", where)
+    for name in entry.split_at:
+        if name == key:
+            raise SetupError("a node cannot be split at itself", where)
+        of = scene.nodes[number[name]].mesh if name in number else None
+        if (
+            of is not None
+            and plane_through(np.concatenate([p.positions for p in final_mesh(scene, setup, of).primitives])) is None
+        ):
+            raise SetupError(f"node {name!r} is not flat", where)
+    return [f"the setup's {where} names node {n!r}, which has no shape in the scene" for n in entry.split_at
+            if n not in number or scene.nodes[number[n]].mesh is None]  # fmt: skip
+
+
+def _order_checked(scene: Scene, setup: Setup, key: str, order: tuple[int, ...]) -> None:
+    """SetupError if an order of a node's triangles does not name each of them once."""
+    where, mesh = f"nodes.{key}.triangle_order", scene.nodes[scene.node_number[key]].mesh
+    parts = final_mesh(scene, setup, mesh).primitives if mesh is not None else ()
+    if len(parts) != 1:
+        raise SetupError(f"it is of a node of one part, this has {len(parts)}", where)
+    if sorted(order) != list(range(len(parts[0].indices))):
+        raise SetupError(f"it has to name each of 0 .. {len(parts[0].indices) - 1} once", where)
 
 
 def _blended_part(scene: Scene, setup: Setup, mesh: int) -> str | None:

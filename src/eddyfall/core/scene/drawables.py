@@ -9,7 +9,10 @@ from eddyfall.core.hashing import digest, freeze
 from eddyfall.core.scene.copies import evaluate_copies
 from eddyfall.core.scene.model import Mesh, Scene, vec3
 from eddyfall.core.scene.setup import Setup
-from eddyfall.core.scene.setup.tables import MeshSetup
+from eddyfall.core.scene.setup.tables import MeshSetup, NodeSetup
+from eddyfall.core.scene.splits import Piece, cut, plane_through
+
+NOWHERE = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -120,10 +123,9 @@ def final_mesh(scene: Scene, setup: Setup, mesh: int) -> Mesh:
 
 
 def pack(scene: Scene, setup: Setup) -> Geometry:
-    """World-space geometry of all nodes with meshes, copies evaluated; parts without a material get the default (index -1)."""
-    columns: dict[str, list[np.ndarray]] = {k: [] for k in ("positions", "normals", "uv0", "uv1", "triangles", "owner")}
-    drawables: list[Drawable] = []
-    vertices = triangles = 0
+    """World-space geometry of all nodes with meshes, copies evaluated, things split that are to be; parts without a material get the
+    default (index -1)."""
+    parts: list[tuple[Drawable, Piece]] = []
     meshes = {i: final_mesh(scene, setup, i) for i in {n.mesh for n in scene.nodes if n.mesh is not None}}
     for number, node in enumerate(scene.nodes):
         if node.mesh is None:
@@ -132,50 +134,73 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
         linear = world[:3, :3]
         det = float(np.linalg.det(linear))
         normal_matrix = np.linalg.inv(linear).T if abs(det) > 1e-30 else np.eye(3)
-        parts = meshes[node.mesh].primitives
-        for part_number, part in enumerate(parts):
+        primitives = meshes[node.mesh].primitives
+        for part_number, part in enumerate(primitives):
             positions = (part.positions.astype(np.float64) @ linear.T + world[:3, 3]).astype(np.float32)
             normals = part.attributes["NORMAL"].astype(np.float64) @ normal_matrix.T
             length = np.linalg.norm(normals, axis=1, keepdims=True)
             indices = part.indices[:, [0, 2, 1]] if det < 0 else part.indices
             blank = np.zeros((len(positions), 2), np.float32)
-            columns["positions"].append(positions)
-            columns["normals"].append((normals / np.maximum(length, 1e-30)).astype(np.float32))
-            columns["uv0"].append(part.attributes.get("TEXCOORD_0", blank))
-            columns["uv1"].append(part.attributes.get("TEXCOORD_1", blank))
-            columns["triangles"].append((indices + np.int32(vertices)).astype(np.int32))
-            columns["owner"].append(np.full(len(indices), len(drawables), np.int32))
+            columns = {
+                "positions": positions,
+                "normals": (normals / np.maximum(length, 1e-30)).astype(np.float32),
+                "uv0": part.attributes.get("TEXCOORD_0", blank),
+                "uv1": part.attributes.get("TEXCOORD_1", blank),
+            }
             name = scene.node_keys[number]
-            if len(parts) > 1:
+            if len(primitives) > 1:
                 name += "/" + (scene.material_keys[part.material] if part.material is not None else f"part {part_number}")
             material = part.material if part.material is not None else -1
-            low, high = positions.min(axis=0), positions.max(axis=0)
-            drawables.append(
-                Drawable(
-                    name,
-                    scene.node_keys[number],
-                    scene.mesh_keys[node.mesh],
-                    part_number,
-                    material,
-                    triangles,
-                    triangles + len(indices),
-                    vec3(low),
-                    vec3(high),
-                    vec3(world[:3, 3]),
-                )
-            )
-            vertices += len(positions)
-            triangles += len(indices)
-    columns["positions"].append(np.full((4, 3), 1e9, np.float32))
-    columns["normals"].append(np.tile(np.array([0, 1, 0], np.float32), (4, 1)))
-    columns["uv0"].append(np.zeros((4, 2), np.float32))
-    columns["uv1"].append(np.zeros((4, 2), np.float32))
-    columns["triangles"].append(np.array([[0, 1, 2], [0, 2, 3]], np.int32) + np.int32(vertices))
-    columns["owner"].append(np.full(2, len(drawables), np.int32))
-    far = (1e9, 1e9, 1e9)
-    drawables.append(Drawable("(plate)", "", "", 0, -1, triangles, triangles + 2, far, far))
-    arrays = {key: freeze(np.concatenate(parts)) for key, parts in columns.items()}
-    return Geometry(**arrays, drawables=tuple(_named_apart(drawables)))
+            drawable = Drawable(
+                name, scene.node_keys[number], scene.mesh_keys[node.mesh], part_number, material, 0, 0, NOWHERE, NOWHERE,
+                vec3(world[:3, 3]),
+            )  # fmt: skip
+            order = setup.nodes.get(drawable.node, NodeSetup()).triangle_order
+            if len(order) == len(indices) and len(primitives) == 1:
+                indices = indices[list(order)]
+            parts.append((drawable, Piece(columns, indices.astype(np.int32))))
+    far = np.full((4, 3), 1e9, np.float32)
+    blank = np.zeros((4, 2), np.float32)
+    up = np.tile(np.array([0, 1, 0], np.float32), (4, 1))
+    plate = Piece({"positions": far, "normals": up, "uv0": blank, "uv1": blank}, np.array([[0, 1, 2], [0, 2, 3]], np.int32))
+    return _joined([*_split(parts, setup), (Drawable("(plate)", "", "", 0, -1, 0, 0, NOWHERE, NOWHERE), plate)])
+
+
+def _split(parts: list[tuple[Drawable, Piece]], setup: Setup) -> list[tuple[Drawable, Piece]]:
+    """Parts, those cut that are to be: what is cut off comes after all the rest, so that no other part changes its number."""
+    asked = {d.node: setup.nodes.get(d.node, NodeSetup()).split_at for d, _ in parts}
+    if not any(asked.values()):
+        return parts
+    planes = {
+        name: plane_through(np.concatenate([p.positions for d, p in parts if d.node == name]))
+        for name in {n for names in asked.values() for n in names} & asked.keys()
+    }
+    first, cut_off = [], []
+    for drawable, whole in parts:
+        along = [plane for name in asked[drawable.node] if (plane := planes.get(name)) is not None]
+        pieces = cut(whole, along)
+        first.append((drawable, pieces[0]))
+        cut_off += [(drawable, piece) for piece in pieces[1:]]
+    return [*first, *cut_off]
+
+
+def _joined(parts: list[tuple[Drawable, Piece]]) -> Geometry:
+    drawables, triangles, owner = [], [], []
+    vertices = faces = 0
+    for number, (drawable, piece) in enumerate(parts):
+        low, high = vec3(piece.positions.min(axis=0)), vec3(piece.positions.max(axis=0))
+        drawables.append(replace(drawable, first=faces, last=faces + len(piece.triangles), low=low, high=high))
+        triangles.append(piece.triangles + np.int32(vertices))
+        owner.append(np.full(len(piece.triangles), number, np.int32))
+        vertices += len(piece.positions)
+        faces += len(piece.triangles)
+    columns = {
+        name: freeze(np.concatenate([p.columns[name] for _, p in parts])) for name in ("positions", "normals", "uv0", "uv1")
+    }
+    return Geometry(
+        **columns, triangles=freeze(np.concatenate(triangles)), owner=freeze(np.concatenate(owner)),
+        drawables=tuple(_named_apart(drawables)),
+    )  # fmt: skip
 
 
 def _named_apart(drawables: list[Drawable]) -> list[Drawable]:

@@ -1,4 +1,4 @@
-"""Leftovers: shadow settings that are not at their default and change no pixel at any viewpoint, target or role.
+"""Leftovers: settings of shadows, or of draw order, that are not at their default and change no pixel at any viewpoint, target or role.
 
 Each is reset by itself; those that change nothing are then reset together, since two may each do what the other does.
 """
@@ -7,28 +7,61 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
+from eddyfall.core.frame.moves import path_of
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.passes.contract import LOOK_UP
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, apply_change, set_leaves
+from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.registry import name_of
 from eddyfall.core.scene.setup.sections.budget import Budget
+from eddyfall.core.scene.setup.sections.order import Order
 from eddyfall.core.scene.setup.sections.shadow import Shadow
-from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetup, NodeSetup
+from eddyfall.core.scene.setup.tables import LightSetup, MaterialSetup, MeshSetup, NodeSetup, SortPoint
 
 Path = tuple[str, ...]
+Tables = tuple[tuple[str, type[Section], tuple[str, ...]], ...]
 NOT_DRAWN = name_of(Budget)  # a section that no pass reads
 FACTS = {"diameter_deg", "diameter_m"}  # said of a light, whether anything is drawn by it or not
-ASKED = {"of_blended"}  # of section shadow: what a sweep is asked to find, not what is drawn
+POSES = 16  # of a move that are looked at
 OF_LIGHTS = (
     "technique", *sorted(LOOK_UP - FACTS), "resolution", "faces", "lightmap_shade", "soft_rays", "contact_m", "contact_thick_m",
 )  # fmt: skip
-OF_TABLES: tuple[tuple[str, type, tuple[str, ...]], ...] = (
-    ("nodes", NodeSetup, ("bounds_padding_m",)),
-    ("meshes", MeshSetup, ("dense",)),
-    ("materials", MaterialSetup, ("casts_both_sides", "shadow_alpha_test", "shadow_mip_bias", "shadow_coverage_kept")),
-    ("lights", LightSetup, OF_LIGHTS),
-)
+
+
+@dataclass(frozen=True)
+class Which:
+    """Settings that are looked at together: a section's, but for leaves that nothing is drawn by, and leaves of tables; moves: whether what
+    they do may show on the way only."""
+
+    name: str
+    section: type[Section]
+    aside: frozenset[str]
+    tables: Tables
+    moves: bool = False
+
+
+SHADOW = Which(
+    "shadow", Shadow, frozenset({"of_blended"}),
+    (
+        ("nodes", NodeSetup, ("bounds_padding_m",)),
+        ("meshes", MeshSetup, ("dense",)),
+        ("materials", MaterialSetup, ("casts_both_sides", "shadow_alpha_test", "shadow_mip_bias", "shadow_coverage_kept")),
+        ("lights", LightSetup, OF_LIGHTS),
+    ),
+)  # fmt: skip
+ORDER = Which(  # what everything is sorted by is a choice, not what a trial has left
+    "order", Order, frozenset(Order.model_fields),
+    (
+        ("nodes", NodeSetup, ("draw_rank", "key_shift_m", "split_at")),
+        ("materials", MaterialSetup, ("triangles",)),
+        ("sort_points", SortPoint, ("members",)),
+    ),
+    moves=True,
+)  # fmt: skip
+KINDS = {which.name: which for which in (SHADOW, ORDER)}
 
 
 @dataclass(frozen=True)
@@ -50,7 +83,7 @@ Hints = dict[tuple[Path, str], str]
 
 @dataclass(frozen=True)
 class Leftovers:
-    """Every non-default shadow setting, and the change that takes all out together that nothing needs; None if all are needed."""
+    """Every non-default setting of a kind, and the change that takes all out together that nothing needs; None if all are needed."""
 
     settings: tuple[Leftover, ...]
     change: Change | None
@@ -58,15 +91,15 @@ class Leftovers:
 
 
 def leftovers(
-    renderer: Renderer, build: Build, *, size: tuple[int, int] = DEFAULT_SIZE,
+    renderer: Renderer, build: Build, which: Which = SHADOW, *, size: tuple[int, int] = DEFAULT_SIZE,
     progress: Callable[[str, float], None] = lambda what, share: None, hints: Hints | None = None, idle: frozenset[Path] = frozenset(),
 ) -> Leftovers:  # fmt: skip
-    """The non-default shadow settings of a build, each needed or not. hints: read and written, so that the next build, which may differ in
+    """The non-default settings of a build, each needed or not. hints: read and written, so that the next build, which may differ in
     one setting, is looked at first where the last one needed what it has. idle: settings that are known to change nothing, by themselves
     and together."""
-    looks, hints = looks_of(build, size), {} if hints is None else hints
+    looks, hints = looks_of(build, size, which), {} if hints is None else hints
     by_name = dict(looks)
-    paths = list(non_default(build))
+    paths = list(non_default(build, which))
     without = {path: apply_change(build, _reset(build, [(path, default)])) for path, _, default in paths}
     needed: dict[Path, tuple[str, int]] = {}
     hinted = [(hints.get((path, str(value)), ""), path) for path, value, _ in paths]
@@ -103,28 +136,37 @@ def _reset(build: Build, paths: list[tuple[Path, Any]]) -> Change:
     return set_leaves(build, dict(paths), scope="project", title=f"take out {names}", reason="they change no pixel")
 
 
-def non_default(build: Build) -> Iterator[tuple[Path, Any, Any]]:
-    """(path, value, default) of shadow settings that are not at their default: of the project, of targets and roles, of assets."""
-    for name, field in Shadow.model_fields.items():
-        if name not in ASKED and getattr(build.setup[Shadow], name) != field.default:
-            yield ("shadow", name), getattr(build.setup[Shadow], name), field.default
-    for table, kind, names in OF_TABLES:
+def non_default(build: Build, which: Which = SHADOW) -> Iterator[tuple[Path, Any, Any]]:
+    """(path, value, default) of settings that are not at their default: of the project, of targets and roles, of assets."""
+    section, of_project = name_of(which.section), build.setup[which.section]
+    for name, field in which.section.model_fields.items():
+        if name not in which.aside and getattr(of_project, name) != field.default:
+            yield (section, name), getattr(of_project, name), field.default
+    for table, kind, names in which.tables:
         for key, entry in getattr(build.setup, table).items():
             for name in names:
-                default = kind.model_fields[name].default  # type: ignore[attr-defined]
+                default = kind.model_fields[name].default
                 if getattr(entry, name) != default:
                     yield (table, key, name), getattr(entry, name), default
     for table in ("targets", "roles"):
         for key, entry in getattr(build.setup, table).items():
-            for name, value in entry.set.get("shadow", {}).items():
-                project = getattr(build.setup[Shadow], name)
-                if value != project:
-                    yield (table, key, "set", "shadow", name), value, project
+            for name, value in entry.set.get(section, {}).items():
+                project = getattr(of_project, name)
+                if value != project and name not in which.aside:
+                    yield (table, key, "set", section, name), value, project
 
 
-def looks_of(build: Build, size: tuple[int, int]) -> list[tuple[str, Request]]:
-    """Every viewpoint in its own role and in every other, for every target that sets something and none."""
-    return list(_looks(build, size))
+def looks_of(build: Build, size: tuple[int, int], which: Which = SHADOW) -> list[tuple[str, Request]]:
+    """Every viewpoint in its own role and in every other, for every target that sets something and none; moments of moves, where what is
+    looked at may show on the way only."""
+    return [*_looks(build, size), *(_on_the_way(build, size) if which.moves else ())]
+
+
+def _on_the_way(build: Build, size: tuple[int, int]) -> Iterator[tuple[str, Request]]:
+    for name in build.setup.moves:
+        path = path_of(build, name, size[0] / size[1])
+        for t in np.linspace(path.keys[0].t_s, path.keys[-1].t_s, POSES):
+            yield f"{name} at {t:.2f} s", Request(path.viewpoint, size, None, None, path.role, camera=path.at(float(t)))
 
 
 def _looks(build: Build, size: tuple[int, int]) -> Iterator[tuple[str, Request]]:

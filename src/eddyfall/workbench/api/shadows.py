@@ -115,5 +115,5 @@ def shadow_bias(request: Any, project_id: int, number: int, asked: Query[Of]) ->
 
 
 @route(router, "GET", BUILD + "/leftovers", "viewer", response=LeftoversDocument)
-def leftovers(request: Any, project_id: int, number: int, asked: Query[Of]) -> Any:
-    return ask(request, "measure", shadows.leftovers, _of(request, number, asked))
+def leftovers(request: Any, project_id: int, number: int, asked: Query[Of], of: Literal["shadow", "order"] = "shadow") -> Any:
+    return ask(request, "measure", shadows.leftovers, _of(request, number, asked), of)

@@ -22,6 +22,7 @@ from eddyfall.core.truth.bar_ends import bar_end
 from eddyfall.core.truth.bias.proving import SolvedBias, bias_of_light
 from eddyfall.core.truth.fineness import fineness as core_fineness
 from eddyfall.core.truth.judge import SHADOWED
+from eddyfall.core.truth.leftovers import KINDS
 from eddyfall.core.truth.leftovers import leftovers as core_leftovers
 from eddyfall.core.truth.long_section import long_section
 from eddyfall.core.truth.shadow_budget import frame_budget
@@ -114,6 +115,6 @@ def sky_picture(build: CoreBuild, viewpoint: str, target: str | None, without_su
     return stream.getvalue()
 
 
-def leftovers(build: CoreBuild) -> LeftoversDocument:
-    """Shadow settings that change no pixel."""
-    return LeftoversDocument.from_core(STUDIO.draw(lambda renderer: core_leftovers(renderer, build)))
+def leftovers(build: CoreBuild, of: str) -> LeftoversDocument:
+    """Settings of shadows, or of draw order, that change no pixel."""
+    return LeftoversDocument.from_core(STUDIO.draw(lambda renderer: core_leftovers(renderer, build, KINDS[of])))

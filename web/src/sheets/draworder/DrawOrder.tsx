@@ -4,6 +4,7 @@ import { Pick } from "../../ui/Pick";
 import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { figure } from "../../ui/words";
+import { Leftovers } from "../Leftovers";
 import { useMoves } from "../light/queries";
 import { useLook } from "../look";
 import { spotAround } from "../pixel";
@@ -143,6 +144,7 @@ export function DrawOrder() {
             {!walked && <ChainAt look={look} pose={pose} at={pixel} />}
             <Edges of={measured} />
             <PassTable look={look} />
+            <Leftovers look={look} of="order" />
           </div>
           <div className="min-w-0">
             {walked && walked.lanes.length > 0 && (

@@ -6,6 +6,7 @@ import { Empty, Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { bytes, figure } from "../../ui/words";
 import { Shadows } from "../bench/Shadows";
+import { Leftovers } from "../Leftovers";
 import { useLook } from "../look";
 import { SheetBar } from "../SheetBar";
 import { WhatToDo } from "../sweep/WhatToDo";
@@ -16,7 +17,6 @@ import { BiasFront } from "./BiasFront";
 import { CuresTable } from "./CuresTable";
 import { Fineness } from "./Fineness";
 import { FrameMarked } from "./FrameMarked";
-import { Leftovers } from "./Leftovers";
 import { type Caster, type Look, type Section, useSection } from "./queries";
 import { SkySun } from "./SkySun";
 import { Spending } from "./Spending";
@@ -174,7 +174,7 @@ function Sheet({ look, section, query, set, bar, viewpoints, children }: SheetOf
               sheet="shadow-reach"
             />
           )}
-          <Leftovers look={look} />
+          <Leftovers look={look} of="shadow" />
         </div>
       </div>
       <SkySun look={look} />

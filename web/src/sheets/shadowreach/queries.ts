@@ -127,17 +127,3 @@ export const useSky = (l: Look) =>
         }),
       ),
   });
-
-export const useLeftovers = (l: Look, wanted: boolean) =>
-  useQuery({
-    queryKey: keys.leftovers(l.project, l.build, l.stamp),
-    enabled: wanted,
-    retry: false,
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () =>
-      must(
-        client.GET("/api/projects/{project_id}/builds/{number}/leftovers", {
-          params: { path: { project_id: l.project, number: l.build } },
-        }),
-      ),
-  });

@@ -203,9 +203,23 @@ class MeshSetup(Section):
 
 class NodeSetup(Section):
     drawn: bool = leaf(True, "-", "whether the node is drawn and casts at all")
+    triangle_order: tuple[int, ...] = Field(
+        (),
+        description="numbers of its triangles in the order they are to have in the file; a node of one part",
+        json_schema_extra={"unit": "-", "beside": ["geometry"]},
+        max_length=4096,
+        strict=False,
+    )
     draw_rank: int = leaf(0, "-", "blended drawables with a higher rank are drawn later", ge=-10000, le=10000)
     key_shift_m: float = leaf(
         0.0, "m", "added to its sort key: blended drawables are sorted as if so much farther", ge=-1e6, le=1e6
+    )
+    split_at: tuple[str, ...] = Field(
+        (),
+        description="flat nodes along whose planes it is cut at export: what lies on either side is sorted and drawn on its own",
+        json_schema_extra={"unit": "-", "beside": ["geometry"]},
+        max_length=4,
+        strict=False,
     )
     bounds_padding_m: float = leaf(0.0, "m", "added around the bounds before culling", ge=0, le=10000)
     draw_distance_m: float = leaf(0.0, "m", "range to the eye beyond which it is not drawn; 0 is always drawn", ge=0)
@@ -448,6 +462,11 @@ class SortPoint(Section):
         description="glTF node keys, first drawn first; a node is a member of one",
         json_schema_extra={"unit": "-"},
         strict=False,
+    )
+    one_mesh: Literal["no", "in_order", "sorted"] = leaf(
+        "no",
+        "-",
+        "whether its members are one mesh, drawn at once: their triangles one member after the other, or all together, farthest first",
     )
 
 

@@ -1,12 +1,28 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useKeep } from "../../api/writes";
-import { Failed, Skeleton } from "../../ui/state";
-import { type Look, useLeftovers } from "./queries";
+import { client, must } from "../api/client";
+import { keys } from "../api/keys";
+import { useKeep } from "../api/writes";
+import { Failed, Skeleton } from "../ui/state";
+import type { Look } from "./look";
 
-/** Shadow settings of earlier trials that change no pixel, and one press to take them out. */
-export function Leftovers({ look }: { look: Look }) {
+const WORDS = { shadow: "shadow settings", order: "settings of the draw order" };
+
+/** Settings of earlier trials that change no pixel, and one press to take them out. */
+export function Leftovers({ look, of }: { look: Look; of: keyof typeof WORDS }) {
   const [wanted, setWanted] = useState(false);
-  const found = useLeftovers(look, wanted);
+  const found = useQuery({
+    queryKey: keys.leftovers(look.project, look.build, of, look.stamp),
+    enabled: wanted,
+    retry: false,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/leftovers", {
+          params: { path: { project_id: look.project, number: look.build }, query: { of } },
+        }),
+      ),
+  });
   const keep = useKeep(look.project, look.build);
   const spare = found.data?.settings.filter((s) => !s.needed) ?? [];
   return (
@@ -25,7 +41,7 @@ export function Leftovers({ look }: { look: Look }) {
         <>
           <p className="second">
             {spare.length === 0
-              ? `All ${found.data.settings.length} shadow settings change a pixel somewhere.`
+              ? `All ${found.data.settings.length} ${WORDS[of]} that are set change a pixel somewhere.`
               : `${spare.length} of ${found.data.settings.length} change no pixel in ${found.data.looked.length} frames:`}
           </p>
           <ul>
