@@ -150,10 +150,26 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
         )
     for c in found.hidden:
         out.say(f"{c.writer} writes its depth and hides {', '.join(c.hidden)} behind it: {c.pixels} px, {c.nit_px:.1f} nit px")
+    for two in found.level:
+        why = (
+            "as a cutout, which stands before it"
+            if two.stages
+            else f"sorted by {found.key}: depth does not say which is in front"
+        )
+        out.say(f"{two.first} and {two.second} lie at one depth: {two.first} is drawn first, {why}: {two.pixels} px")
     if args.picture:
         write_new(args.picture, png_of(shown_as(layers.frame, as_it_lies(renderer, build, layers, request))), inputs(args))
     out.result(found, inputs(args))
-    return int(any(px >= LEAST_PIXELS for px in (*(p.pixels for p in found.pairs), *(c.pixels for c in found.hidden))))
+    return int(
+        any(
+            px >= LEAST_PIXELS
+            for px in (
+                *(p.pixels for p in found.pairs),
+                *(c.pixels for c in found.hidden),
+                *(c.pixels for c in found.level if c.stages),
+            )
+        )
+    )
 
 
 def _at(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:

@@ -51,7 +51,7 @@ def test_each_cause_has_its_cure_and_crossing_banners_are_peeled(house):
     assert not sweep(repaired).findings
 
 
-def test_a_line_up_on_the_banners_says_that_no_order_clears_them_and_peeling_does(house):
+def test_a_line_up_on_the_banners_says_that_no_order_clears_them_and_peeling_or_cutting_does(house):
     build, _, findings = house
     crossed = next(f for f in findings if f.code == "order.no-valid-order")
     x, y, w, h = crossed.suspicion.regions["banners"]
@@ -61,7 +61,7 @@ def test_a_line_up_on_the_banners_says_that_no_order_clears_them_and_peeling_doe
     tried = {t.title: t for t in result.trials}
     assert "draw rank 1 for banner_red" in tried and tried["draw rank 1 for banner_red"].before > 0
     clears = {t.title for t in result.trials if t.verdict == "clears it"}
-    assert clears and all(title.startswith(("peel", "keep a list")) for title in clears)
+    assert clears and all(title.startswith(("peel", "keep a list", "split")) for title in clears)
 
 
 def test_a_line_up_on_the_mist_clears_the_pop_with_what_the_sweep_offers(house):

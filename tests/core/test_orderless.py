@@ -137,10 +137,12 @@ def test_what_has_no_order_is_peeled_or_listed(scene):
 
 
 def test_an_average_that_is_off_is_a_finding_and_a_floor_is_refused():
-    (one,) = found(six("weighted", alpha=0.4)).values()
+    told = found(six("weighted", alpha=0.4))
+    assert told.keys() == {"order.approximate", "order.leftover"}, "an average asks for no ranks"
+    one = told["order.approximate"]
     assert one.code == "order.approximate" and one.suspicion.cause == "order.method" and one.severity == "blocking"
     assert {r.change.title: r.verdict for r in one.remedies}["peel 6 layers"] == "cures"
-    assert not found(six("peeled", 6))
+    assert found(six("peeled", 6)).keys() == {"order.leftover"}
     frame = Renderer().frame(six("weighted"), EYE, "linear")
     with pytest.raises(RequestError, match="not sorted"):
         floor_map(frame, (-1, -1, 1, 1), 1.6)

@@ -18,6 +18,7 @@ from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import layers_of
 from eddyfall.core.layers.pairs import LEAST_PIXELS, wrong_pairs
 from eddyfall.core.layers.written import covered_in
+from eddyfall.core.passes.draw_order import sort_keys, sorting
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaf, set_leaves
@@ -179,6 +180,13 @@ def change_to(build: Build, material: str, writes: WritesDepth) -> Change:
     )
 
 
+def _sorted_after(survey: Survey, viewpoint: str, things: list[int], hidden: list[int]) -> bool:
+    """Whether things would be drawn after what they hide by their keys alone."""
+    by, camera = sorting(survey.stage(viewpoint)), survey.frame(viewpoint).camera
+    keys = sort_keys(survey.geometry, np.array([*things, *hidden]), camera, by)
+    return bool(keys[: len(things)].max() < keys[len(things) :].min())
+
+
 def _ways(survey: Survey, viewpoint: str, material: str, things: tuple[str, ...], hidden: tuple[str, ...]) -> list[Candidate]:
     """Without depth; or drawn after what it hides, which then stands below it already."""
     build, number = survey.build, survey.geometry.names
@@ -193,13 +201,15 @@ def _ways(survey: Survey, viewpoint: str, material: str, things: tuple[str, ...]
     ranks = {d.node: build.setup.nodes.get(d.node, NodeSetup()).draw_rank for d in survey.geometry.drawables}
     mine, theirs = ({survey.geometry.drawables[number[t]].node for t in of} for of in (things, hidden))
     if mine.isdisjoint(theirs):
-        after = max(ranks[n] for n in theirs) + 1
+        after = max(ranks[n] for n in theirs)
+        if not _sorted_after(survey, viewpoint, [number[t] for t in things], [number[t] for t in hidden]):
+            after += 1
         leaves: dict[tuple[str, ...], object] = {("nodes", n, "draw_rank"): after for n in sorted(mine)}
         title = f"draw {_listed(things)} after {_listed(hidden)}"
         ways.append(
             Candidate(
                 change=set_leaves(build, leaves, scope="node", title=title), predicts="what it would hide is drawn before it",
-                side_effects=("a rank holds from everywhere: from behind it is wrong",),
+                side_effects=("a rank holds from everywhere: from behind it is wrong",) if after else (),
             )
         )  # fmt: skip
     return ways

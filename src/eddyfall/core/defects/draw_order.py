@@ -16,7 +16,16 @@ import numpy as np
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.order_symptoms import OVER, POPS
-from eddyfall.core.defects.order_ways import crossing, listed_ways, method_ways, one_mesh, order_ways, split_ways, triangle_ways
+from eddyfall.core.defects.order_ways import (
+    back_to_front,
+    crossing,
+    listed_ways,
+    method_ways,
+    one_mesh,
+    order_ways,
+    split_ways,
+    triangle_ways,
+)
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, painted, region_of
 from eddyfall.core.frame.moves import MovePath, path_of
@@ -97,7 +106,8 @@ class Loose:
 @dataclass(frozen=True)
 class Seen:
     """At a viewpoint: pairs that are off there or on its moves, what no order draws right there, pops on its moves, flips that were not
-    drawn, cameras that were looked through; what a method without an order leaves off; layers in a pixel, at the most."""
+    drawn, cameras that were looked through; what a method without an order leaves off; layers in a pixel, at the most; turned: a
+    direction that things are sorted by is back to front, which is told as such."""
 
     off: tuple[Off, ...]
     knots: tuple[Tied, ...]
@@ -106,6 +116,7 @@ class Seen:
     cameras: tuple[Camera, ...]
     loose: Loose | None = None
     deepest: int = 0
+    turned: bool = False
 
 
 def observe(survey: Survey, viewpoint: str) -> Seen | None:
@@ -138,7 +149,9 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
         cameras += [path.at(float(t)) for t in path.moments]
     passed = [k for path in moves_of(survey, viewpoint) for _, k in on_the_way(survey, path)]
     deepest = max(int(np.diff(k.shown.starts).max(initial=0)) for k in (layers, *passed))
-    return Seen(tuple(off), tied, tuple(pops), undrawn, tuple(cameras), None, deepest)
+    return Seen(
+        tuple(off), tied, tuple(pops), undrawn, tuple(cameras), None, deepest, back_to_front(survey, viewpoint) is not None
+    )
 
 
 def _loose(survey: Survey, viewpoint: str, layers: Layers, names: list[str]) -> Loose | None:
@@ -233,9 +246,9 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     for s in there.values():
         # What lies in a volume is told of as such; that it pops is told here.
         pairs |= {_key(p.first, p.second): None for p in s.pops}
-        pairs |= {_key(o.nearer, o.farther): None for o in s.off if not filled & {o.nearer, o.farther}}
+        pairs |= {_key(o.nearer, o.farther): None for o in s.off if not s.turned and not filled & {o.nearer, o.farther}}
     # What no order draws right is told once, as that, and not pair by pair.
-    tied = [(v, k) for v, s in there.items() for k in s.knots if not filled & {*k.members}]
+    tied = [(v, k) for v, s in there.items() for k in s.knots if not s.turned and not filled & {*k.members}]
     within = {_key(a, b) for _, k in tied for a in k.members for b in k.members if a != b}
     popping = {_key(p.first, p.second) for s in there.values() for p in s.pops}
     told = [_told(survey, pair, there) for pair in pairs if pair not in within or pair in popping]

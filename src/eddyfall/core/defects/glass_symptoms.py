@@ -9,6 +9,7 @@ import numpy as np
 
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
+from eddyfall.core.layers.bodies import bodies_in
 from eddyfall.core.layers.chain import chain_at, meant
 from eddyfall.core.layers.lost import lost_in
 from eddyfall.core.layers.plates import plates
@@ -45,7 +46,26 @@ def off_keep(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame
     x, y = middle(spot.pixels)
     x0, y0, _, _ = spot.request.window
     due = float(np.mean(chain_at(renderer, build, spot.request, x0 + x, y0 + y, geometry.drawables[d].name).due))
+    due *= _taken_up(renderer.frame(build, spot.request, "linear"), d)
     return abs(k - due) / max(due, 1e-6)
+
+
+def _taken_up(frame: Frame, subject: int) -> float:
+    """What a body of glass leaves by the way that rays take through it, over what it leaves by the way it is drawn with; 1 for what is no
+    closed body, or has nothing wired to its thickness, which its chain tells."""
+    body = next((b for b in bodies_in(frame) if b.drawable == subject and not b.missing), None)
+    return float(np.mean(2.0**-body.stops)) if body is not None else 1.0
+
+
+def bent_wrongly(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
+    """Median px over the spot from where what lies behind the subject is due to where it is seen; 0 for what is no closed body."""
+    frame = renderer.frame(build, spot.request, "linear")
+    body = next((b for b in bodies_in(frame) if b.drawable == spot.subject), None)
+    if body is None:
+        return 0.0
+    (x, y), (ox, oy) = body.px.astype(int).T, frame.pixels.origin
+    off = body.off_px[spot.pixels[y - oy, x - ox] & ~np.isnan(body.off_px)]
+    return float(np.median(off)) if len(off) else 0.0
 
 
 def middle(mask: np.ndarray) -> tuple[int, int]:
@@ -71,6 +91,12 @@ VANISHES = register_symptom(
     Symptom(
         name="glass vanishes", unit="nit", means="what lies behind something that lets light through is not seen in it", score=lost_nits,
         clear_share=0.02, shares=behind_glass,
+    )
+)  # fmt: skip
+BENT = register_symptom(
+    Symptom(
+        name="bent wrongly", unit="px", means="what lies behind a body of glass is seen elsewhere than rays through it say",
+        score=bent_wrongly, clear_share=0.2, shares=lets_through,
     )
 )  # fmt: skip
 WRONGLY = register_symptom(

@@ -10,17 +10,18 @@ import numpy as np
 from eddyfall.core.defects.contract import Candidate, Cost
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.layers.best import fixed_order
-from eddyfall.core.layers.capture import Layers
+from eddyfall.core.layers.capture import Layers, captured
 from eddyfall.core.passes.blended import NODE_BYTES
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.passes.draw_order import TRIANGLES, blended_in, draw_order, sort_keys, sorting
-from eddyfall.core.scene.changes import apply_change, set_leaf, set_leaves, set_resolved
+from eddyfall.core.scene.changes import Change, apply_change, set_leaf, set_leaves, set_resolved
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.order import Order
 from eddyfall.core.scene.setup.tables import NodeSetup
 from eddyfall.core.scene.splits import ON, plane_through
 
 MM = 1000
+NOTHING, BETTER = 1e-6, 0.1  # nits of rounding; of what a direction leaves wrong, the most that its opposite may
 MOST_LISTED = 1024  # triangles whose order a setup says
 MOST_PLANES, MOST_NAMED = 4, 6  # planes that one node may be split at; drawables that a prediction names
 CORNER_BYTES, INDEX_BYTES = 40, 4  # position, normal and two pairs of UVs
@@ -28,6 +29,25 @@ MIB, TABLE_SIZE, MOST_LAYERS = 1 << 20, (1920, 1080), 16  # of memory; the frame
 SCENE_WIDE = "reaches the whole scene"
 KEYS = {"range": "range to the eye", "view_depth": "depth along the view"}
 POINTS = {"nearest": "the nearest point of bounds", "node_origin": "node origins", "bounds_centre": "the middle of bounds"}
+
+
+def back_to_front(survey: Survey, viewpoint: str) -> tuple[Change, float, float] | None:
+    """(its opposite, nits that the order by the direction that is set adds in all, nits that its opposite would) where nearly nothing of
+    them would be left; None where no direction is set, or it is not back to front."""
+    resolved, request = survey.resolved(viewpoint), survey.request(viewpoint)
+    if resolved[Order].key != "direction":
+        return None
+    wrong = _added(captured(survey.renderer, survey.build, request))
+    if wrong <= NOTHING:
+        return None
+    back = [-v if v else 0.0 for v in resolved[Order].direction]
+    change = set_resolved(survey.build, resolved, {"order.direction": back}, title="turn the direction round")
+    left = _added(captured(survey.renderer, apply_change(survey.build, change), request))
+    return (change, wrong, left) if left <= BETTER * wrong else None
+
+
+def _added(layers: Layers) -> float:
+    return float(np.abs(layers.drawn - layers.sorted).mean(axis=2).sum())
 
 
 def method_ways(survey: Survey, viewpoint: str, deep: int) -> Iterator[Candidate]:
@@ -87,6 +107,7 @@ def listed_ways(survey: Survey, drawable: str, seen: Iterable[Layers]) -> Iterat
             title=f"list triangles of {d.node} in one order for all",
         ),
         predicts=f"right in all of {len(poses)} poses that it is seen from, and sorted by nobody",
+        warnings=("it was made for the places that are looked from: from elsewhere it may be wrong",),
     )  # fmt: skip
 
 
@@ -161,6 +182,7 @@ def _split(survey: Survey, planes: dict[str, tuple[str, ...]], title: str) -> Ca
     corners, faces = len(after.positions) - len(before.positions), len(after.triangles) - len(before.triangles)
     return Candidate(
         change=change, predicts="what lies on either side is sorted by itself",
+        warnings=("the mesh is cut, and has to be cut anew whenever one of them moves",),
         costs=(
             Cost("sorted draws", len(after.drawables) - len(before.drawables), "draws"), Cost("triangles", faces, "triangles"),
             Cost("corners and indices", corners * CORNER_BYTES + faces * 3 * INDEX_BYTES, "bytes"),

@@ -43,7 +43,17 @@ from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.surface import Surfaces, material_factors
 from eddyfall.core.shade.textures import TextureStore, build_store
 
-WHOLE = ("material", "rank", "sort_member", "triangles", "thickness", "volume_sort", "shadow_through", "writes_depth")
+WHOLE = (
+    "material",
+    "rank",
+    "sort_member",
+    "sort_mesh",
+    "triangles",
+    "thickness",
+    "volume_sort",
+    "shadow_through",
+    "writes_depth",
+)
 REAL = ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher", "per_m", "volume_rgb")
 SOLID = ("opaque", "cutout")  # kinds that block light unless their material says otherwise
 BLEND_OF_MODE = {"OPAQUE": "opaque", "MASK": "cutout", "BLEND": "blended"}

@@ -22,7 +22,7 @@ from eddyfall.core.scene.resolve import Leaf, Resolved, resolve
 from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.scene.setup.tables import MaterialSetup, Shader
 from eddyfall.core.shade.blend import FIRST_BLENDED
-from eddyfall.core.shade.glass import MAP, MISSING, Through, see_through_plain
+from eddyfall.core.shade.glass import BACK_FACES, MAP, MISSING, Through, see_through_plain
 from eddyfall.core.shade.surface import soup_of
 
 
@@ -66,7 +66,10 @@ def met_at(frame: Frame, x: int, y: int) -> list[Met]:
     """All that the eye's ray meets in a pixel, whether it is drawn or not, nearest first."""
     geometry, state, view = frame.geometry, frame.stage.state, View(frame.camera, frame.pixels)
     triangles = np.arange(geometry.drawables[geometry.plate].first, dtype=np.int32)
-    cull = np.where(state.double_sided[geometry.owner[triangles]], 0, 1).astype(np.int8)
+    both = state.double_sided | (
+        state.bends & (state.thickness == BACK_FACES)
+    )  # these are measured by the faces that they are left by
+    cull = np.where(both[geometry.owner[triangles]], 0, 1).astype(np.int8)
     depth = frame.depth_format
     screen = project(
         geometry.positions, frame.buffers["textures"].alpha_uv, geometry.triangles, triangles, cull, view.clip_matrix(depth),

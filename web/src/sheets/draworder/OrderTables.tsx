@@ -65,6 +65,16 @@ export function PairTable({ order }: { order: FrameOrder }) {
           {c.writer} writes its depth and hides {c.hidden.join(", ")} behind it: {figure(c.pixels)} px
         </p>
       ))}
+      {order.level.map((two) => (
+        <p
+          key={`${two.first} ${two.second}`}
+          className={two.stages ? "text-error" : "second"}
+          data-testid="level"
+        >
+          {two.first} and {two.second} lie at one depth: {two.first} is drawn first
+          {two.stages ? ", as a cutout, though it stands before it" : ""}: {figure(two.pixels)} px
+        </p>
+      ))}
       {order.pairs.length > 0 && (
         <table className="sheet-table mt-1" data-testid="pairs">
           <thead>

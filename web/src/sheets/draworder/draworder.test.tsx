@@ -61,6 +61,7 @@ const order = (over: object = {}) => ({
   volumes: [],
   pairs: [{ early: "cutter", late: "mist", pixels: 9000, nit_px: 1900, worst: 12.0 }],
   hidden: [],
+  level: [],
   off_px: 9000,
   ...over,
 });
@@ -331,7 +332,7 @@ describe("along a move", () => {
 });
 
 describe("glass", () => {
-  const nothing = { moves: [], order: { pairs: [], hidden: [], order: [], off_px: 0 } };
+  const nothing = { moves: [], order: { pairs: [], hidden: [], level: [], order: [], off_px: 0 } };
   test("what is lost behind it is the headline, and its case", async () => {
     const asked = sheet({ ...nothing, glass: { panes: ["near_pane", "far_pane"], lost: [LOST] } });
     await screen.findByRole("heading", { level: 1, name: "far_pane is not seen through near_pane" });
@@ -431,6 +432,15 @@ describe("words", () => {
     const hidden = [{ writer: "sheet", hidden: ["banner"], pixels: 900, nit_px: 40 }];
     expect(title(order({ pairs: [], hidden }) as never, undefined)).toBe(
       "sheet hides banner by its depth at left",
+    );
+  });
+  test("a cutout that what stands behind it shows over is said to be, and what lies at one depth is no headline", () => {
+    const two = { first: "barge", second: "buoy", stages: true, pixels: 90 };
+    expect(title(order({ pairs: [], level: [two] }) as never, undefined)).toBe(
+      "buoy shows over barge, which stands before it, at left",
+    );
+    expect(title(order({ pairs: [], level: [{ ...two, stages: false }] }) as never, undefined)).toBe(
+      "left is drawn in its true order",
     );
   });
   test("mist that is drawn as one thing is said to be", () => {

@@ -83,6 +83,9 @@ export function title(
   const hidden = order.hidden.find((c) => c.pixels >= LEAST);
   if (hidden)
     return `${hidden.writer} hides ${hidden.hidden.join(" and ")} by its depth at ${order.viewpoint}`;
+  const staged = order.level.find((two) => two.stages && two.pixels >= LEAST);
+  if (staged)
+    return `${staged.second} shows over ${staged.first}, which stands before it, at ${order.viewpoint}`;
   const off = walked?.looks.flatMap((k) => k.pairs).sort((a, b) => b.pixels - a.pixels)[0];
   if (off) return `${off.late} is drawn over ${off.early}, which is nearer, along ${walked?.move}`;
   const lost = glass?.lost.find((one) => one.pixels > 0);

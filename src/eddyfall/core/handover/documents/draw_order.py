@@ -12,6 +12,7 @@ from eddyfall.core.layers.capture import Layers
 from eddyfall.core.layers.census import Census
 from eddyfall.core.layers.flips import Pop
 from eddyfall.core.layers.floor import Floor
+from eddyfall.core.layers.level import Level, level_pairs, stage_pairs
 from eddyfall.core.layers.pairs import Pair, apart
 from eddyfall.core.layers.strata import Strata, Stratum
 from eddyfall.core.layers.written import Covered, covered_in
@@ -46,10 +47,24 @@ class CoveredDocument(Document):
         return cls(writer=names[c.writer], hidden=[names[d] for d in c.hidden], pixels=c.pixels, nit_px=c.nit_px)
 
 
+class LevelDocument(Document):
+    """Two things at one depth, of which depth does not say which is in front: first is drawn before second; stages: because first is a
+    cutout, though it stands before second; pixels that would differ visibly the other way round."""
+
+    first: str
+    second: str
+    stages: bool
+    pixels: int
+
+    @classmethod
+    def from_core(cls, c: Level, names: list[str]) -> Self:
+        return cls(first=names[c.first], second=names[c.second], stages=c.stages, pixels=c.pixels)
+
+
 class FrameOrderDocument(Document):
     """A viewpoint: how layers are put together, key and point that things are sorted by; blended drawables in sight in the order they are
-    drawn, those of them that are boxes of mist; pairs that are off; what is hidden by depth that something blended wrote; pixels that
-    differ visibly from all layers of each pixel drawn farthest first."""
+    drawn, those of them that are boxes of mist; pairs that are off; what is hidden by depth that something blended wrote; pairs at one
+    depth whose order shows; pixels that differ visibly from all layers of each pixel drawn farthest first."""
 
     viewpoint: str
     method: str
@@ -60,6 +75,7 @@ class FrameOrderDocument(Document):
     volumes: list[str]
     pairs: list[PairDocument]
     hidden: list[CoveredDocument]
+    level: list[LevelDocument]
     off_px: int
 
     @classmethod
@@ -70,8 +86,14 @@ class FrameOrderDocument(Document):
             viewpoint=viewpoint, method=layers.by.method, key=key, point=point, size=list(layers.frame.pixels.size),
             order=[names[d] for d in layers.order], volumes=[names[d] for d in layers.order if layers.by.blend[d] == VOLUME],
             pairs=[PairDocument.from_core(p, names) for p in pairs],
-            hidden=[CoveredDocument.from_core(c, names) for c in covered_in(layers)], off_px=int(off.sum()),
+            hidden=[CoveredDocument.from_core(c, names) for c in covered_in(layers)],
+            level=[LevelDocument.from_core(c, names) for c in (*level_pairs(layers), *_stages(layers)) if c.pixels], off_px=int(off.sum()),
         )  # fmt: skip
+
+
+def _stages(layers: Layers) -> list[Level]:
+    """Only a direction says that a cutout stands before what is blended at its depth."""
+    return stage_pairs(layers) if layers.by.key == "direction" else []
 
 
 class StratumDocument(Document):

@@ -1,0 +1,132 @@
+"""Flat pictures: a barge before a buoy at one depth, drawn by where their feet are; stages that no direction reaches; a reversed one."""
+
+import json
+
+import numpy as np
+import pytest
+
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.layers.capture import captured
+from eddyfall.core.layers.level import in_turn, level_pairs, stage_pairs
+from eddyfall.core.lineup.run import line_up
+from eddyfall.core.scene.changes import apply_change
+from eddyfall.core.scene.model import Material
+from eddyfall.core.sweep import sweep
+from layer_scenes import EXACT, card, unlit
+from scenes import build_of, write_build
+
+FEET = {"key": "direction", "direction": [0, 1, 0], "point": "nearest"}
+BUOY, BARGE, QUAY = 0.8, 0.3, 0.1
+RENDERER, FRAME = Renderer(), Request("eye", (480, 270))
+
+
+def flat(name, value, kind):
+    """One value all over, its alpha .9 where it is blended; a cutout's passes everywhere."""
+    if kind == "cutout":
+        return Material(name, (value,) * 3 + (1.0,), unlit=True, alpha_mode="MASK", double_sided=True)
+    return unlit(name, value, 0.9)
+
+
+def river(barge="blended", buoy="blended", order=FEET, first="barge"):
+    """Seen straight on: a barge whose foot is at y = -1.2 before a buoy whose foot is at -.96, both at z = 0."""
+    things = {
+        "barge": card("barge", (-1, 1), (-1.2, -0.6), 0.0, flat("barge", BARGE, barge)),
+        "buoy": card("buoy", (-0.3, 0.3), (-0.96, 0.2), 0.0, flat("buoy", BUOY, buoy)),
+    }
+    order_of = [first, *(n for n in things if n != first)]
+    views = {"eye": {"eye": [0.4, -0.5, 5], "target": [0.4, -0.5, 0], "fov_y_deg": 40}}
+    return build_of(
+        card("quay", (-9, 9), (-9, 9), -1.0, unlit("quay", QUAY)), *(things[n] for n in order_of),
+        setup={"viewpoints": views, "order": order, **EXACT},
+    )  # fmt: skip
+
+
+def shown(build, x=0.0, y=-0.8):
+    """Nits where both lie over one another."""
+    column, row = (
+        240 + (x - 0.4) * 270 / (2 * 5 * np.tan(np.radians(20))),
+        135 - (y + 0.5) * 270 / (2 * 5 * np.tan(np.radians(20))),
+    )
+    return float(RENDERER.frame(build, FRAME, "linear").linear[int(row), int(column)].mean())
+
+
+@pytest.mark.parametrize("first", ["barge", "buoy"])
+def test_what_stands_lower_is_in_front_whatever_the_file_says(first):
+    """Over .1: the buoy leaves .1 of it and lays .72, of that the barge leaves .1 and lays .27: .343. The other way round .748."""
+    assert shown(river(first=first)) == pytest.approx(0.1 * (0.1 * QUAY + 0.9 * BUOY) + 0.9 * BARGE, abs=1e-5)
+    assert not [f.code for f in sweep(river(first=first), renderer=RENDERER).findings if f.code.startswith("order.")]
+
+
+def test_without_a_direction_the_camera_decides_and_that_is_told():
+    """Sorted by range to the middle of each: from here the barge's is farther, so it is drawn first."""
+    build = river(order={"key": "range"})
+    (pair,) = level_pairs(captured(RENDERER, build, FRAME))
+    (told,) = [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith("order.")]
+    assert told.code == "order.level" and set(told.suspicion.subjects) == {"barge", "buoy"} and pair.pixels > 1000
+    repaired = apply_change(build, told.best.change)
+    assert told.best.change.title == "sort by where things stand, the highest foot first"
+    assert shown(repaired) == pytest.approx(shown(river()), abs=1e-5)
+    assert not [f for f in sweep(repaired, renderer=RENDERER).findings if f.code.startswith("order.")]
+    assert not level_pairs(captured(RENDERER, river(order={"key": "range"}, barge="cutout"), FRAME)), (
+        "one of them is no blended thing"
+    )
+
+
+def test_a_tie_that_the_file_decides_is_no_finding():
+    """By depth along the view both have one key, from wherever they are seen."""
+    build = river(order={"key": "view_depth"})
+    assert level_pairs(captured(RENDERER, build, FRAME))
+    assert not [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith("order.")]
+
+
+def test_a_cutout_is_drawn_before_what_stands_behind_it_until_it_is_blended():
+    """The barge as a cutout is drawn with what is solid: the buoy behind it shows over it. Blended, by its alpha, it is in front again."""
+    build = river(barge="cutout")
+    assert shown(build) == pytest.approx(0.1 * BARGE + 0.9 * BUOY, abs=1e-5)
+    (pair,) = stage_pairs(captured(RENDERER, build, FRAME))
+    layers = captured(RENDERER, build, FRAME)
+    assert pair.stages and float(np.abs(layers.drawn - in_turn(layers)).max()) == pytest.approx(0.9 * (BUOY - BARGE), abs=1e-5)
+    (told,) = [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith("order.")]
+    assert told.code == "order.stages" and "barge is a cutout" in told.suspicion.title
+    assert told.best.change.title == "blend barge, by its alpha"
+    assert shown(apply_change(build, told.best.change)) == pytest.approx(BARGE, abs=1e-5)
+    other = river(buoy="cutout")
+    assert shown(other) == pytest.approx(0.1 * BUOY + 0.9 * BARGE, abs=1e-5)
+    assert not [f for f in sweep(other, renderer=RENDERER).findings if f.code.startswith("order.")], (
+        "it stands behind: it is drawn before"
+    )
+
+
+def test_a_direction_back_to_front_is_one_finding():
+    """Sheets one behind the other, sorted by where they lie along +z, so that the nearest is drawn first."""
+    sheets = [card(f"sheet_{k}", (-1, 1), (-1, 1), -float(k), unlit(f"s{k}", 0.2 * k, 0.5)) for k in range(4)]
+    views = {"eye": {"eye": [0, 0, 4], "target": [0, 0, 0], "fov_y_deg": 40}}
+    for direction, codes in (([0, 0, 1], ["order.direction"]), ([0, 0, -1], [])):
+        order = {"key": "direction", "direction": direction}
+        build = build_of(*sheets, setup={"viewpoints": views, "order": order, **EXACT})
+        told = [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith("order.")]
+        assert [f.code for f in told] == codes
+        if told:
+            assert told[0].best.change.title == "turn the direction round" and told[0].suspicion.cause == "order.direction"
+
+
+BY_FEET = "sort by where things stand, the highest foot first"
+
+
+@pytest.mark.parametrize(
+    ("build", "cure"),
+    [(river(barge="cutout"), "blend barge, by its alpha"), (river(order={"key": "range"}), BY_FEET)],
+    ids=["stages", "level"],
+)
+def test_a_case_of_it_is_worked_to_its_end(build, cure):
+    found = line_up(build, "eye", (400, 300, 60, 20), "out of turn", subject="barge", renderer=RENDERER)
+    assert found.base_score > 0.1
+    assert cure in [t.title for t in found.trials if t.verdict == "clears it"]
+
+
+def test_the_command_tells_what_lies_at_one_depth(run, tmp_path):
+    code, out, _ = run("order", write_build(river(barge="cutout"), tmp_path, "stages"), "--viewpoint", "eye", "--json", "-")
+    (two,) = json.loads(out)["level"]
+    assert code == 1 and (two["first"], two["second"], two["stages"]) == ("barge", "buoy", True)
+    code, out, _ = run("order", write_build(river(order={"key": "range"}), tmp_path, "level"), "--viewpoint", "eye")
+    assert code == 0 and "lie at one depth" in out
