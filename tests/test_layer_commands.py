@@ -108,6 +108,24 @@ def test_by_depth_along_the_view_there_is_a_heading_and_no_line(run, tmp_path):
     assert code == 2 and "no line on any floor" in error
 
 
+def test_a_pair_that_flips_back_at_once_as_the_camera_sways_flickers(run, tmp_path):
+    """By depth along the view the two change places 14.93 degrees to the right; a sway turns by 15 and back: twice in a hundredth of a
+    second."""
+    path = write_build(mist_and_cutter(order={"key": "view_depth"}), tmp_path, "sway")
+    code, out, _ = run("order", path, "--move", "sway", "--viewpoint", "eye", "--json", "-")
+    (two,) = json.loads(out)["flickers"]
+    assert code == 1 and {two["first"], two["second"]} == {"mist", "cutter"} and two["in_a_second"] == two["times"] == 2
+    assert "flicker: they change places 2 times in a second" in run("order", path, "--move", "sway", "--viewpoint", "eye")[1]
+
+
+def test_settings_of_the_order_that_change_nothing_are_told(run, tmp_path):
+    path = write_build(mist_and_cutter(1.0, nodes={"mist": {"draw_rank": -1}}), tmp_path, "left_over")
+    code, out, _ = run("leftovers", path, "--of", "order", "--json", "-")
+    (one,) = json.loads(out)["settings"]
+    assert code == 1 and one["setting"] == "nodes.mist.draw_rank" and not one["needed"]
+    assert run("leftovers", path, "--of", "colour")[0] == 2
+
+
 def test_what_each_alpha_asks_for_is_told(run, file, tmp_path):
     code, out, _ = run("blend-advice", file, "--json", "-")
     told = {c["material"]: c for c in json.loads(out)}

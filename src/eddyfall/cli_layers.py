@@ -212,6 +212,10 @@ def _along(args: Any, out: Out, build: Any, renderer: Any, path: Any, request: A
     ]  # fmt: skip
     if rows:
         out.table("", ["s", "eye", "before; after the other way", "px", "nit px", "CIEDE2000", ""], rows)
+    for two in found.flickers:
+        out.say(
+            f"{two.first} and {two.second} flicker: they change places {two.in_a_second} times in a second, {two.times} in all"
+        )
     if found.undrawn:
         out.say(f"{found.undrawn} more were not drawn")
     off = [[f"{k.t_s:.2f}", p.late, p.early, str(p.pixels), f"{p.nit_px:.1f}"] for k in found.looks for p in k.pairs]

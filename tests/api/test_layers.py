@@ -70,6 +70,16 @@ def test_glass_and_its_chain_are_what_the_command_line_says(people, tmp_path, ca
     assert send(people["stranger"], "GET", base + "/chain?x=3&y=3")[0] == 404
 
 
+def test_leftovers_of_the_order_are_what_the_command_line_says(people, tmp_path, capsys):
+    path = write_build(mist_and_cutter(1.0, nodes={"mist": {"draw_rank": -1}}), tmp_path, "left_over")
+    upload(people["artist"], people["project"], path.read_bytes(), path.with_suffix(".setup.json").read_bytes())
+    base, viewer = f"/api/projects/{people['project'].pk}/builds/1/leftovers", people["viewer"]
+    main(["leftovers", str(path), "--of", "order", "--json", "-"])
+    assert send(viewer, "GET", base + "?of=order") == (200, json.loads(capsys.readouterr().out))
+    assert send(viewer, "GET", base)[1]["settings"] == [], "shadows have nothing set here"
+    assert send(viewer, "GET", base + "?of=colour")[0] == 422
+
+
 def test_strangers_see_nothing(walk):
     assert send(walk["stranger"], "GET", walk["base"] + "/order")[0] == 404
 

@@ -131,7 +131,7 @@ def _blocks(world: World) -> None:
     """Blocks of tinted glass on a stand: one whose thickness nothing is wired to, one that is measured by its back faces."""
     x = STANDS["blocks"]
     body: dict[str, Any] = {
-        "thickness_m": 0.2,
+        "thickness_m": 0.3,  # as deep as they are
         "attenuation_m": 0.25,
         "attenuation_rgb": (0.35, 0.7, 0.75),
         "double_sided": False,

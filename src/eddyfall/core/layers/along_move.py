@@ -42,6 +42,16 @@ class Line:
 
 
 @dataclass(frozen=True)
+class Flicker:
+    """Two drawables that visibly change places so many times along a move, and so often within some second of it."""
+
+    first: int
+    second: int
+    times: int
+    in_a_second: int
+
+
+@dataclass(frozen=True)
 class Walked:
     """lanes: drawables (k,); t_s (p,), eyes, forward (p, 3); turns (p, k) of each lane among the lanes, 0 drawn first; pops by time; looks;
     lines of the pairs that pop; undrawn: flips that were too many to be drawn; by: what they are sorted by."""
@@ -58,6 +68,17 @@ class Walked:
     undrawn: int
     by: Sorting
     geometry: Geometry
+
+    @property
+    def flickers(self) -> list[Flicker]:
+        """Pairs that visibly change places more than once within some second, most often first."""
+        moments: dict[tuple[int, int], list[float]] = {}
+        for p in self.pops:
+            if p.turn != "harmless":
+                a, b = sorted((p.flip.first, p.flip.second))
+                moments.setdefault((a, b), []).append(p.flip.t_s)
+        found = [Flicker(*pair, len(t), max(sum(s <= u < s + 1.0 for u in t) for s in t)) for pair, t in moments.items()]
+        return sorted((one for one in found if one.in_a_second > 1), key=lambda one: (-one.in_a_second, -one.times))
 
     @property
     def wrong(self) -> bool:

@@ -14,6 +14,19 @@ export function PopTable({
 }) {
   if (walked.pops.length === 0) return null;
   return (
+    <>
+      {walked.flickers.map((two) => (
+        <p key={`${two.first} ${two.second}`} className="mt-2 text-error" data-testid="flicker">
+          {two.first} and {two.second} flicker: they change places {two.in_a_second} times in a second
+        </p>
+      ))}
+      <PopRows walked={walked} pop={pop} setPop={setPop} />
+    </>
+  );
+}
+
+function PopRows({ walked, pop, setPop }: { walked: Walked; pop: number; setPop: (k: number) => void }) {
+  return (
     <table className="sheet-table mt-2" data-testid="pops">
       <thead>
         <tr>

@@ -47,6 +47,7 @@ const walked = (over: object = {}) => ({
     { t_s: 3, pairs: [] },
   ],
   lines: [{ first: "cutter", second: "mist", floor: [1.5, 0.4, -0.395], heading_deg: null }],
+  flickers: [],
   undrawn: 0,
   wrong: true,
   ...over,

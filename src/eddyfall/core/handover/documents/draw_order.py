@@ -189,6 +189,15 @@ class LineDocument(Document):
         return cls(first=names[n.first], second=names[n.second], floor=floor, heading_deg=n.heading_deg)
 
 
+class FlickerDocument(Document):
+    """Two things that visibly change places so many times along a move, and so often within some second of it."""
+
+    first: str
+    second: str
+    times: int
+    in_a_second: int
+
+
 class WalkedDocument(Document):
     """The draw order along a move."""
 
@@ -205,6 +214,7 @@ class WalkedDocument(Document):
     pops: list[PopDocument]
     looks: list[LookDocument]
     lines: list[LineDocument]
+    flickers: list[FlickerDocument]
     undrawn: int
     wrong: bool
 
@@ -222,6 +232,9 @@ class WalkedDocument(Document):
             pops=[PopDocument.from_core(p, names) for p in w.pops],
             looks=[LookDocument(t_s=k.t_s, pairs=[PairDocument.from_core(p, names) for p in k.pairs]) for k in w.looks],
             lines=[LineDocument.from_core(n, names) for n in w.lines],
+            flickers=[
+                FlickerDocument(first=names[f.first], second=names[f.second], times=f.times, in_a_second=f.in_a_second) for f in w.flickers
+            ],
             undrawn=w.undrawn, wrong=w.wrong,
         )  # fmt: skip
 
