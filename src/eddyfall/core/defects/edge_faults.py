@@ -71,6 +71,9 @@ def materials_at(survey: Survey, viewpoint: str) -> dict[int, list[int]]:
         material = survey.geometry.drawables[d].material
         if material >= 0 and materials[material].base_texture is not None:
             found.setdefault(material, []).append(int(d))
+    if survey.about is not None:
+        names = [d.name for d in survey.geometry.drawables]
+        return {m: things for m, things in found.items() if any(names[d] in survey.about for d in things)}
     return found
 
 
@@ -288,5 +291,6 @@ FAMILY = register(
         conclude,
         levers,
         symptoms=(RIM.name, THINS.name),
+        each_alone=True,
     )
 )  # fmt: skip

@@ -44,13 +44,11 @@ class Flat:
 def observe(survey: Survey, viewpoint: str) -> Flat | None:
     """Pairs at one depth, and what a direction leaves wrong."""
     state = survey.stage(viewpoint).state
-    if not len(blended_in(state)):
-        return None
-    layers, names = (
-        captured(survey.renderer, survey.build, survey.request(viewpoint)),
-        [d.name for d in survey.geometry.drawables],
-    )
     directed = survey.resolved(viewpoint)[Order].key == "direction"
+    if len(blended_in(state)) < (1 if directed else 2):
+        return None
+    layers = layers_of(survey.frame(viewpoint), least=1 if directed else 2)
+    names = [d.name for d in survey.geometry.drawables]
     if directed:
         found = stage_pairs(layers) if (state.blend == KINDS["cutout"]).any() else []
     else:

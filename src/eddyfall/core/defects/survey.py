@@ -32,7 +32,8 @@ class Survey:
     """role None: every viewpoint in its own role, edit viewpoints left out. A role: the play viewpoints as if in that role.
 
     pictures False: only the measures are wanted, so no evidence is painted (as when a remedy is tried). spot (x0, y0, x1, y1): what a
-    line-up asks about; levers may look there alone.
+    line-up asks about; levers may look there alone. about: names of the drawables that a remedy under trial is for, where a family says
+    that what it finds of one material follows from that alone (None: all are looked at).
     """
 
     build: Build
@@ -43,6 +44,7 @@ class Survey:
     only: tuple[str, ...] | None = None
     pictures: bool = True
     spot: tuple[int, int, int, int] | None = None
+    about: frozenset[str] | None = None
 
     @property
     def viewpoints(self) -> list[str]:

@@ -5,7 +5,7 @@ of all of them are applied at once and inspected once; each finding is then judg
 subjects. What this leaves unclear is proved by itself as long as the budget lasts; what is left then says that it was not proved."""
 
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -72,7 +72,7 @@ class Prover:
         self.survey, self.progress, self.budget = survey, progress, budget
         self.spent = 0
         self.unproved: list[str] = []
-        self._found: dict[tuple[str, tuple[str, ...]], set[str]] = {}
+        self._found: dict[tuple[str, tuple[str, ...], frozenset[str] | None], set[str]] = {}
         self._base: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         self._frames: OrderedDict[tuple[str, str], tuple[np.ndarray, np.ndarray, tuple[str, ...]]] = OrderedDict()
 
@@ -94,7 +94,7 @@ class Prover:
     # One by one
 
     def _alone(self, family: Family, suspicion: Suspicion) -> Proved:
-        tried = [self._trial(family, suspicion, candidate) for candidate in suspicion.candidates]
+        tried = self._trials(family, suspicion, suspicion.candidates)
         best = min((t for t in tried if t[0].verdict == "cures"), key=lambda t: _rank(t[0]), default=None)
         ought = best[1] if best else None
         remedies = [self._looked_at(suspicion, remedy, changed, ought) for remedy, changed in tried]
@@ -103,37 +103,65 @@ class Prover:
             suspicion, tuple(remedies), self._impact(suspicion, next((r for r in remedies if r.verdict == "cures"), None))
         )
 
-    def _trial(self, family: Family, suspicion: Suspicion, candidate: Candidate) -> tuple[Remedy, Build | None]:
-        """(the remedy as its measure judges it, the changed build; None if it does not apply or was not tried)."""
-        where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
-        if family.beyond_the_frame and candidate.change.scope in SCENE_WIDE:
-            where = tuple(self.survey.viewpoints)  # what it newly breaks may be anywhere
-        if self.spent >= self.budget:
-            self.unproved.append(suspicion.title)
-            return _remedy(candidate, "not proved", SPENT), None
-        try:
-            changed = self._settled(apply_change(self.survey.build, candidate.change), suspicion.subjects, TRIAL_SAMPLES)
-        except EddyfallError as error:
-            return _remedy(candidate, "does not apply", str(error)), None
-        self.spent += 1
-        looking = replace(self.survey, only=where, pictures=False)
-        after = family.inspect(replace(looking, build=changed))
-        give_back()
+    def _trials(
+        self, family: Family, suspicion: Suspicion, candidates: Sequence[Candidate]
+    ) -> list[tuple[Remedy, Build | None]]:  # fmt: skip
+        """(the remedy as its measure judges it, the changed build; None if it does not apply or was not tried) of each candidate."""
+        tried: list[tuple[Remedy, Build | None]] = []
+        looking: dict[int, Survey] = {}
+        about = frozenset(suspicion.subjects) if family.each_alone else None
+        for number, candidate in enumerate(candidates):
+            where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
+            if family.beyond_the_frame and candidate.change.scope in SCENE_WIDE:
+                where = tuple(self.survey.viewpoints)  # what it newly breaks may be anywhere
+            if self.spent >= self.budget:
+                self.unproved.append(suspicion.title)
+                tried.append((_remedy(candidate, "not proved", SPENT), None))
+                continue
+            try:
+                changed = self._settled(apply_change(self.survey.build, candidate.change), suspicion.subjects, TRIAL_SAMPLES)
+            except EddyfallError as error:
+                tried.append((_remedy(candidate, "does not apply", str(error)), None))
+                continue
+            self.spent += 1
+            looking[number] = replace(self.survey, only=where, pictures=False, about=about, build=changed)
+            tried.append((_remedy(candidate, "no effect", candidate.predicts), changed))
+        for number, after in self._inspected(family, looking).items():
+            tried[number] = (self._judged(family, suspicion, candidates[number], looking[number], after), tried[number][1])
+        return tried
+
+    def _inspected(self, family: Family, looking: dict[int, Survey]) -> dict[int, list[Suspicion]]:
+        """What a family finds in each survey. One viewpoint after the other, so that what is drawn of it serves all of them."""
+        seen: dict[int, dict[str, Any]] = {number: {} for number in looking}
+        with self.survey.renderer.clock.timing(f"family {family.name}"):
+            for viewpoint in dict.fromkeys(v for survey in looking.values() for v in survey.viewpoints):
+                for number, survey in looking.items():
+                    if viewpoint in survey.viewpoints:
+                        seen[number][viewpoint] = family.observe(survey, viewpoint)
+                        give_back()
+            return {
+                number: family.conclude(survey, {v: seen[number][v] for v in survey.viewpoints})
+                for number, survey in looking.items()
+            }
+
+    def _judged(
+        self, family: Family, suspicion: Suspicion, candidate: Candidate, looking: Survey, after: list[Suspicion]
+    ) -> Remedy:  # fmt: skip
+        """A remedy by what its family finds where it is looked for, with the candidate's change."""
         cured = suspicion.fingerprint not in {s.fingerprint for s in after}
-        known = self._known(family, where) if len(after) > int(not cured) else set()
+        known = self._known(family, looking) if len(after) > int(not cured) else set()
         # What ends once all changes are kept (other lightmaps are baked again) is told, and not held against a remedy.
         others = [s for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint]
         new = tuple(s.title for s in others if not code_of(s.code).ends_with)
         until = until_ended([s for s in others if code_of(s.code).ends_with])
         remedy = _remedy(candidate, "cures" if cured else "no effect", candidate.predicts)
-        return replace(remedy, side_effects=(*candidate.side_effects, *until), new_findings=new), changed
+        return replace(remedy, side_effects=(*candidate.side_effects, *until), new_findings=new)
 
-    def _known(self, family: Family, where: tuple[str, ...]) -> set[str]:
-        """Fingerprints that a family finds on the build as it is from some viewpoints; remembered."""
-        key = (family.name, where)
+    def _known(self, family: Family, looking: Survey) -> set[str]:
+        """Fingerprints that a family finds on the build as it is, looked at alike; remembered."""
+        key = (family.name, tuple(looking.viewpoints), looking.about)
         if key not in self._found:
-            survey = replace(self.survey, only=where, pictures=False)
-            self._found[key] = {s.fingerprint for s in family.inspect(survey)}
+            self._found[key] = {s.fingerprint for s in family.inspect(replace(looking, build=self.survey.build))}
         return self._found[key]
 
     def _looked_at(self, suspicion: Suspicion, remedy: Remedy, changed: Build | None, ought: Build | None) -> Remedy:
@@ -216,7 +244,7 @@ class Prover:
                 verdicts.append(("no effect" if member.fingerprint in after else "cures", candidate.predicts))
         if len(changes) > 1:  # like remedies may have been in each other's way
             for i in unclear[:ALONE]:
-                remedy, _ = self._trial(family, members[i], members[i].candidates[k])
+                ((remedy, _),) = self._trials(family, members[i], (members[i].candidates[k],))
                 verdicts[i] = (remedy.verdict, remedy.predicts)
             for i in unclear[ALONE:]:
                 verdicts[i] = ("not proved", "tried together with its like it did not cure; not tried by itself")
