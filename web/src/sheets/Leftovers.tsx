@@ -40,9 +40,11 @@ export function Leftovers({ look, of }: { look: Look; of: keyof typeof WORDS }) 
       {found.data && (
         <>
           <p className="second">
-            {spare.length === 0
-              ? `All ${found.data.settings.length} ${WORDS[of]} that are set change a pixel somewhere.`
-              : `${spare.length} of ${found.data.settings.length} change no pixel in ${found.data.looked.length} frames:`}
+            {found.data.settings.length === 0
+              ? `None of the ${WORDS[of]} is set.`
+              : spare.length === 0
+                ? `All ${found.data.settings.length} ${WORDS[of]} that are set change a pixel somewhere.`
+                : `${spare.length} of ${found.data.settings.length} change no pixel in ${found.data.looked.length} frames:`}
           </p>
           <ul>
             {spare.map((s) => (

@@ -33,7 +33,7 @@ export function SpotFields({ of, set }: { of: Case; set: (values: Values) => voi
       <label className="flex flex-col">
         <span className="second">Symptom</span>
         <select
-          className="select select-xs w-[152px]"
+          className="select select-xs w-[196px]"
           value={of.symptom}
           onChange={(e) => set({ symptom: e.target.value })}
         >
@@ -49,7 +49,7 @@ export function SpotFields({ of, set }: { of: Case; set: (values: Values) => voi
       <label className="flex flex-col">
         <span className="second">Spot x, y, width, height</span>
         <input
-          className="input input-xs num w-[156px]"
+          className="input input-xs num w-[148px]"
           value={spot}
           onChange={(e) => setSpot(e.target.value)}
         />
@@ -57,7 +57,7 @@ export function SpotFields({ of, set }: { of: Case; set: (values: Values) => voi
       <label className="flex flex-col">
         <span className="second">Subject</span>
         <input
-          className="input input-xs num w-[112px]"
+          className="input input-xs num w-[104px]"
           placeholder={(of.lineup?.subject as string) ?? "in front"}
           value={subject}
           onChange={(e) => setSubject(e.target.value)}
