@@ -30,6 +30,7 @@ def test_a_pane_in_no_copy_is_a_finding_with_its_remedies():
     assert one.suspicion.facts["panes"] == ["near_pane"]
     told = verdicts(one)
     assert told.pop("roughen near glass by 0.15") in ("no effect", "masks")
+    assert told.pop("dirty near glass: 30% goes through") == "no effect", "in the dark it hides nothing"
     assert told == {"draw 2 layers that let light through": "cures", "lay far glass straight, before the copy is taken": "cures"}
 
 
@@ -78,3 +79,16 @@ def test_line_ups_try_what_brings_it_back():
     by = {t.title: t.verdict for t in line.trials}
     assert line.subject == "near_pane" and by["let near glass show what is behind it and switch refraction on"] == "clears it"
     assert by["switch refraction on"] == by["let near glass show what is behind it"] == "no effect"
+
+
+def test_dirt_masks_what_is_lost_where_it_shines_itself(renderer):
+    """Under an even sky a dirty pane is bright by itself: a darker one behind it, that is in no copy, is lost as before and shows no more.
+    In the dark dirt hides nothing: what is left of the light is off by the same share."""
+    even = {"ambient": True, **{k: [1.0, 1.0, 1.0] for k in ("zenith_rgb", "horizon_rgb", "ground_rgb")}}
+    for sky, verdict in ((even, "masks"), ({"ambient": False}, "no effect")):
+        far = pane("far_pane", -3.0, clear("far glass", rgb=(0.8, 0.8, 0.8)), x=(-0.5, 2.0))
+        build = behind_panes(pane("near_pane", -2.0, clear("near glass")), far, sky=sky)
+        (lost,) = [f for f in sweep(build, renderer=renderer).findings if f.code == "glass.layer-lost"]
+        told = {r.change.title: r for r in lost.remedies}
+        assert told["dirty near glass: 30% goes through"].verdict == verdict
+        assert lost.best.change.title != "dirty near glass: 30% goes through"

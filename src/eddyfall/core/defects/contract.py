@@ -108,6 +108,7 @@ class Suspicion:
     not_drawn_yet: str = ""
     facts: dict[str, Any] = field(default_factory=dict)
     content_lost: bool = False  # a whole frame or thing is not there: blocking, whatever the pixels say
+    masked: bool = False  # it is there and does not show: told only of a build that a remedy is tried on
     restores: bool = False  # subjects are not drawn where they are: pixels that show them once they are put right are their own
 
     @property

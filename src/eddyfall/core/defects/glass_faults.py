@@ -28,7 +28,7 @@ from eddyfall.core.scene.setup.sections.refract import MOST_LAYERS, Refract
 LOST, BROKEN, STAGE = "glass.layer-lost", "glass.chain-broken", "order.stage-mismatch"
 LEAST_KEPT = 0.1  # of what real glass keeps (ours, changeable)
 INSIDE = "something behind in it"  # what is lost has a finding of its own
-DIRT = 0.15  # roughness that a remedy adds
+DIRT, DIRTY = 0.15, 0.3  # roughness that a remedy adds; share of light that another leaves
 ASKED = (0.5, 0.1, 0.3, 0.7, 0.9)  # pixels of a thing, by their place among all of it, at which its chain is asked for
 
 
@@ -68,7 +68,7 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
     lost: dict[tuple[str, str], tuple[Lost, tuple[str, ...]]] = {
         (names[one.drawable], one.how): (one, tuple(dict.fromkeys(names[p] for p in one.panes)))
         for one in lost_in(survey.renderer, build, request)
-        if one.pixels >= LEAST_PIXELS
+        if (one.all_pixels if survey.masked else one.pixels) >= LEAST_PIXELS
     }
     return Seen(lost, shut_at(survey, viewpoint))
 
@@ -142,7 +142,7 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
                 candidates=tuple(
                     Candidate(change=c, predicts=p, costs=costs) for c, p, costs in _lost_ways(survey, view, name, how, panes, deep)
                 ),
-                facts={"panes": list(panes), "how": how, "nit_px": one.nit_px},
+                facts={"panes": list(panes), "how": how, "nit_px": one.nit_px}, masked=one.pixels < LEAST_PIXELS,
             )
         )  # fmt: skip
     for material, shut in by_cause({v: s.shut for v, s in there.items()}).items():
@@ -228,6 +228,9 @@ def _lost_ways(survey: Survey, viewpoint: str, name: str, how: str, panes: tuple
         rough: dict[tuple[str, ...], object] = {("materials", k, "rougher"): DIRT for k in before}
         title = f"roughen {' and '.join(before)} by {DIRT:g}"
         ways.append((set_leaves(build, rough, scope="material", title=title), "less is seen of what is lost", ()))
+        dirty: dict[tuple[str, ...], object] = {("materials", k, "transmission"): DIRTY for k in before}
+        title = f"dirty {' and '.join(before)}: {DIRTY:.0%} goes through"
+        ways.append((set_leaves(build, dirty, scope="material", title=title), "less is seen of what is lost", ()))
     return ways
 
 

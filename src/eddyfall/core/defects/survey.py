@@ -33,7 +33,8 @@ class Survey:
 
     pictures False: only the measures are wanted, so no evidence is painted (as when a remedy is tried). spot (x0, y0, x1, y1): what a
     line-up asks about; levers may look there alone. about: names of the drawables that a remedy under trial is for, where a family says
-    that what it finds of one material follows from that alone (None: all are looked at).
+    that what it finds of one material follows from that alone (None: all are looked at). masked: whether what is still there is told though
+    it does not show any more, as when a remedy is tried.
     """
 
     build: Build
@@ -45,6 +46,7 @@ class Survey:
     pictures: bool = True
     spot: tuple[int, int, int, int] | None = None
     about: frozenset[str] | None = None
+    masked: bool = False
 
     @property
     def viewpoints(self) -> list[str]:

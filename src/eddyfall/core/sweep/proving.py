@@ -124,7 +124,7 @@ class Prover:
                 tried.append((_remedy(candidate, "does not apply", str(error)), None))
                 continue
             self.spent += 1
-            looking[number] = replace(self.survey, only=where, pictures=False, about=about, build=changed)
+            looking[number] = replace(self.survey, only=where, pictures=False, about=about, masked=True, build=changed)
             tried.append((_remedy(candidate, "no effect", candidate.predicts), changed))
         for number, after in self._inspected(family, looking).items():
             tried[number] = (self._judged(family, suspicion, candidates[number], looking[number], after), tried[number][1])
@@ -148,13 +148,15 @@ class Prover:
         self, family: Family, suspicion: Suspicion, candidate: Candidate, looking: Survey, after: list[Suspicion]
     ) -> Remedy:  # fmt: skip
         """A remedy by what its family finds where it is looked for, with the candidate's change."""
-        cured = suspicion.fingerprint not in {s.fingerprint for s in after}
+        still = next((s for s in after if s.fingerprint == suspicion.fingerprint), None)
+        cured = still is None
         known = self._known(family, looking) if len(after) > int(not cured) else set()
         # What ends once all changes are kept (other lightmaps are baked again) is told, and not held against a remedy.
-        others = [s for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint]
+        others = [s for s in after if s.fingerprint not in known and s.fingerprint != suspicion.fingerprint and not s.masked]
         new = tuple(s.title for s in others if not code_of(s.code).ends_with)
         until = until_ended([s for s in others if code_of(s.code).ends_with])
-        remedy = _remedy(candidate, "cures" if cured else "no effect", candidate.predicts)
+        verdict: Verdict = "cures" if still is None else "masks" if still.masked else "no effect"
+        remedy = _remedy(candidate, verdict, candidate.predicts)
         return replace(remedy, side_effects=(*candidate.side_effects, *until), new_findings=new)
 
     def _known(self, family: Family, looking: Survey) -> set[str]:
