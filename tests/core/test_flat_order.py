@@ -89,7 +89,13 @@ def test_a_cutout_is_drawn_before_what_stands_behind_it_until_it_is_blended():
     (told,) = [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith("order.")]
     assert told.code == "order.stages" and "barge is a cutout" in told.suspicion.title
     assert told.best.change.title == "blend barge, by its alpha"
-    assert shown(apply_change(build, told.best.change)) == pytest.approx(BARGE, abs=1e-5)
+    repaired = apply_change(build, told.best.change)
+    assert shown(repaired) == pytest.approx(BARGE, abs=1e-5)
+    # That it is blended though its alpha is one is no fault here: only so a direction sorts it.
+    assert not sweep(repaired, renderer=RENDERER).findings
+    alone = river(barge="cutout", order={"key": "view_depth"})
+    blended = sweep(apply_change(alone, told.best.change), renderer=RENDERER).findings
+    assert [f.code for f in blended] == ["blend.unjustified"]
     other = river(buoy="cutout")
     assert shown(other) == pytest.approx(0.1 * BUOY + 0.9 * BARGE, abs=1e-5)
     assert not [f for f in sweep(other, renderer=RENDERER).findings if f.code.startswith("order.")], (

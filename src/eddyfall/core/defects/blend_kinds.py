@@ -1,7 +1,8 @@
 """blend.unjustified: things that are blended though their alpha is that of something opaque, or of a cutout.
 
 What is blended is sorted, writes no depth, throws no shadow and takes no bounced light: too much for a picture whose alpha is one almost
-everywhere, or nothing but holes with sharp edges. Judged by the texels that the triangles cover, not by the file's alpha mode."""
+everywhere, or nothing but holes with sharp edges. Judged by the texels that the triangles cover, not by the file's alpha mode. In a flat
+picture that is sorted by a direction only what is blended is sorted at all: there it is what it has to be."""
 
 from dataclasses import dataclass
 
@@ -12,8 +13,10 @@ from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.layers.capture import covered_by
 from eddyfall.core.layers.census import CLEAR_SHARE, COHERENT, EDGE_TEXELS, OPEN, Census, census
+from eddyfall.core.layers.level import level_with_others
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.scene.changes import Change, set_leaf
+from eddyfall.core.scene.setup.sections.order import Order
 from eddyfall.core.shade.blend import KINDS
 
 UNJUSTIFIED = "blend.unjustified"
@@ -48,13 +51,15 @@ def census_of(survey: Survey, material: int) -> Census:
 
 def observe(survey: Survey, viewpoint: str) -> dict[int, Shown]:
     """Materials that ask for another kind and are in sight."""
-    found = {}
+    found, sorted_by_direction = {}, survey.resolved(viewpoint)[Order].key == "direction"
     for material, drawables in blended_materials(survey, viewpoint).items():
         told = census_of(survey, material)
         if told.advice not in ("opaque", "cutout"):
             continue
         frame = survey.frame(viewpoint)
         where = covered_by(frame, drawables)
+        if sorted_by_direction and level_with_others(frame, drawables):
+            continue
         if where.sum() >= LEAST_PIXELS:
             found[material] = Shown(told, tuple(survey.geometry.drawables[d].name for d in drawables), where)
     return found

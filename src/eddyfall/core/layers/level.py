@@ -5,13 +5,15 @@ solid, before everything blended, whatever the order says of the two."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import cast
 
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
-from eddyfall.core.layers.capture import Layers
+from eddyfall.core.frame.render import Frame
+from eddyfall.core.layers.capture import Layers, layers_of
 from eddyfall.core.layers.kernels import fold
 from eddyfall.core.layers.pairs import apart
 from eddyfall.core.passes.contract import View
@@ -63,6 +65,11 @@ def level_pairs(layers: Layers) -> list[Level]:
         where = where[apart(layers.frame, drawn, other) > VISIBLE_DIFFERENCE]
         found.append(Level(int(a), int(b), False, len(where), where))
     return sorted(found, key=lambda one: -one.pixels)
+
+
+def level_with_others(frame: Frame, drawables: Sequence[int]) -> bool:
+    """Whether any of some blended drawables lies at one depth with another one, and their order shows."""
+    return any({pair.first, pair.second} & set(drawables) for pair in level_pairs(layers_of(frame, least=2)))
 
 
 def over_cutouts(layers: Layers) -> np.ndarray:
