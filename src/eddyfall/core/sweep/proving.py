@@ -138,7 +138,7 @@ class Prover:
                 for number, survey in looking.items():
                     if viewpoint in survey.viewpoints:
                         seen[number][viewpoint] = family.observe(survey, viewpoint)
-                        give_back()
+                give_back()
             return {
                 number: family.conclude(survey, {v: seen[number][v] for v in survey.viewpoints})
                 for number, survey in looking.items()
