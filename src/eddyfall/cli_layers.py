@@ -129,13 +129,13 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     from eddyfall.core.handover.exr import png_of
     from eddyfall.core.handover.package import write_new
     from eddyfall.core.layers.capture import captured
+    from eddyfall.core.layers.level import levels_in
     from eddyfall.core.layers.lost import as_it_lies
     from eddyfall.core.layers.pairs import LEAST_PIXELS, shown_as, wrong_pairs
-    from eddyfall.core.passes.draw_order import sorting
 
     layers = captured(renderer, build, request)
-    by = sorting(layers.frame.stage)
-    found = FrameOrderDocument.from_core(args.viewpoint, layers, wrong_pairs(layers), by.key, by.point)
+    levels = levels_in(renderer, build, request, layers)
+    found = FrameOrderDocument.from_core(args.viewpoint, layers, wrong_pairs(layers), levels)
     how = (
         f"by {_key(found.key)}, first to last"
         if found.method == "sorted"
@@ -151,11 +151,8 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     for c in found.hidden:
         out.say(f"{c.writer} writes its depth and hides {', '.join(c.hidden)} behind it: {c.pixels} px, {c.nit_px:.1f} nit px")
     for two in found.level:
-        why = (
-            "as a cutout, which stands before it"
-            if two.stages
-            else f"sorted by {found.key}: depth does not say which is in front"
-        )
+        sorted_by = "depth does not say which is in front, a direction would" if found.key != "direction" else "by the direction"
+        why = "though it stands before: no direction reaches what is solid" if two.stages else sorted_by
         out.say(f"{two.first} and {two.second} lie at one depth: {two.first} is drawn first, {why}: {two.pixels} px")
     if args.picture:
         write_new(args.picture, png_of(shown_as(layers.frame, as_it_lies(renderer, build, layers, request))), inputs(args))

@@ -17,14 +17,13 @@ from eddyfall.core.defects.survey import Survey, by_cause, region_of
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import Layers, captured, layers_of
-from eddyfall.core.layers.level import FEET, Level, in_turn, level_pairs, stage_pairs
+from eddyfall.core.layers.level import FEET, Level, in_turn, levels_in, solid_pairs
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.passes.draw_order import blended_in, sort_keys
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, set_leaf, set_resolved
 from eddyfall.core.scene.setup.sections.order import Order
-from eddyfall.core.shade.blend import KINDS
 
 LEVEL, STAGES, DIRECTION = "order.level", "order.stages", "order.direction"
 NOTHING = 1e-6  # nit: rounding
@@ -45,14 +44,12 @@ def observe(survey: Survey, viewpoint: str) -> Flat | None:
     """Pairs at one depth, and what a direction leaves wrong."""
     state = survey.stage(viewpoint).state
     directed = survey.resolved(viewpoint)[Order].key == "direction"
-    if len(blended_in(state)) < (1 if directed else 2):
+    if not directed and len(blended_in(state)) < 2:
         return None
     layers = layers_of(survey.frame(viewpoint), least=1 if directed else 2)
     names = [d.name for d in survey.geometry.drawables]
-    if directed:
-        found = stage_pairs(layers) if (state.blend == KINDS["cutout"]).any() else []
-    else:
-        found = [one for one in level_pairs(layers) if _may_flip(layers, one)]
+    levels = levels_in(survey.renderer, survey.build, survey.request(viewpoint), layers)
+    found = [one for one in levels if one.stages or (not directed and _may_flip(layers, one))]
     shape = layers.frame.pixels.shape
     pairs = {
         (STAGES if one.stages else LEVEL, names[one.first], names[one.second]): (one.pixels, _mask(shape, one.where))
@@ -83,8 +80,10 @@ def conclude(survey: Survey, seen: dict[str, Flat | None]) -> list[Suspicion]:
     for (code, first, second), of in by_cause({v: flat.pairs for v, flat in there.items()}).items():
         view = max(of, key=lambda v: of[v][0])
         pixels, where = of[view]
+        solid = survey.stage(view).state.solid[survey.geometry.names[second]]
+        why = "both are drawn with what is solid" if solid else f"{first} is a cutout, drawn before all that is blended"
         title = (
-            f"{second} shows over {first}, which stands before it: {first} is a cutout, drawn before all that is blended"
+            f"{second} shows over {first}, which stands before it: {why}"
             if code == STAGES
             else f"{first} and {second} lie at one depth: which is in front follows from {_decides(survey, view)}"
         )
@@ -167,8 +166,11 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
 def out_of_turn(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Frame], RayScene]) -> float:
     """Mean nits over the spot by which its layers differ from things at one depth drawn in the order that they stand in."""
     layers = captured(renderer, build, spot.request)
-    off = float(np.abs(layers.drawn - in_turn(layers)).mean())
-    return off if off > NOTHING else 0.0
+    off = np.abs(layers.drawn - in_turn(layers))
+    for one in solid_pairs(renderer, build, layers.frame, spot.request):
+        off.reshape(-1, 3)[one.where] = np.abs(layers.drawn.reshape(-1, 3)[one.where] - one.nits)
+    mean = float(off.mean())
+    return mean if mean > NOTHING else 0.0
 
 
 def put_in_turn(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:

@@ -12,15 +12,18 @@ from typing import cast
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
-from eddyfall.core.frame.render import Frame
-from eddyfall.core.layers.capture import Layers, layers_of
+from eddyfall.core.frame.render import Frame, Renderer, Request
+from eddyfall.core.layers.capture import UNDECIDED_STEPS, Layers, layers_of
 from eddyfall.core.layers.kernels import fold
 from eddyfall.core.layers.pairs import apart
 from eddyfall.core.passes.contract import View
-from eddyfall.core.passes.draw_order import Sorting, sort_keys
+from eddyfall.core.passes.draw_order import Sorting, sort_keys, sorting
+from eddyfall.core.scene.build import Build
+from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.setup.sections.order import Key, Point
 from eddyfall.core.shade.blend import KINDS
 
+MOST_SOLID = 16  # drawables at one depth that are drawn each by itself
 Up = tuple[float, float, float]
 FEET: dict[str, object] = {"key": "direction", "direction": (0.0, 1.0, 0.0), "point": "nearest"}
 
@@ -102,6 +105,62 @@ def stage_pairs(layers: Layers) -> list[Level]:
         where = np.unique(pixel[over][shows][(first == a) & (second == b)])
         found.append(Level(int(a), int(b), True, len(where), where))
     return sorted(found, key=lambda one: -one.pixels)
+
+
+@dataclass(frozen=True)
+class Covers:
+    """A solid drawable that shows where another one at its depth stands before it: where (pixels,) of the frame, row by row, with the nits
+    (pixels, 3) that the other one shows there; visible (pixels,) bool: the two differ visibly."""
+
+    shows: int
+    stands_before: int
+    where: np.ndarray
+    nits: np.ndarray
+    visible: np.ndarray
+
+
+def solid_pairs(renderer: Renderer, build: Build, frame: Frame, request: Request) -> list[Covers]:
+    """Solid drawables at one depth of which the wrong one shows: which of two that is depends on what is drawn last. Asked where things are
+    sorted by a direction; each is drawn without the others. Up to MOST_SOLID of them."""
+    state, geometry, by = frame.stage.state, frame.geometry, sorting(frame.stage)
+    solid = [int(d) for d in frame.buffers["in_view"] if state.solid[d] and d != geometry.plate]
+    flat = [d for d in solid if any(o != d and _one_plane(geometry, frame, d, o) for o in solid)][:MOST_SOLID]
+    if by.key != "direction" or len(flat) < 2:
+        return []
+    everything, found = frozenset(range(len(geometry.drawables))), []
+    alone = {
+        d: renderer.frame(build, replace(request, hidden=request.hidden | (everything - {d, geometry.plate})), "linear")
+        for d in flat
+    }
+    keys = dict(zip(flat, sort_keys(geometry, np.array(flat), frame.camera, by)))
+    step = UNDECIDED_STEPS * frame.depth_format.step_m(frame.view_depth)
+    for back, front in ((a, b) for a in flat for b in flat if keys[a] > keys[b]):
+        both = (alone[back].drawable == back) & (alone[front].drawable == front)
+        with np.errstate(invalid="ignore"):
+            level = both & (np.abs(alone[back].view_depth - alone[front].view_depth) <= step)
+        where = np.flatnonzero(level & (frame.drawable == back))
+        if len(where) and 2 * level.sum() > both.sum():  # not only along a line in which they meet
+            shown, due = (nits.reshape(-1, 3)[where].astype(float) for nits in (alone[back].linear, alone[front].linear))
+            found.append(Covers(back, front, where, due, apart(frame, shown, due) > VISIBLE_DIFFERENCE))
+    return sorted(found, key=lambda one: -int(one.visible.sum()))
+
+
+def _one_plane(geometry: Geometry, frame: Frame, a: int, b: int) -> bool:
+    """Whether the boxes of two drawables may touch at one depth of a frame."""
+    low, high = geometry.bounds[[a, b]].transpose(1, 0, 2)
+    overlap = np.minimum(*high) - np.maximum(*low)
+    return bool((overlap >= -float(frame.depth_format.step_m(np.asarray(np.abs(high).max())))).all())
+
+
+def levels_in(renderer: Renderer, build: Build, request: Request, layers: Layers) -> list[Level]:
+    """All pairs at one depth whose order shows in a frame: blended ones; where things are sorted by a direction, also what is solid and
+    something that stands behind it and shows over it."""
+    found = level_pairs(layers)
+    if layers.by.key == "direction":
+        found += stage_pairs(layers)
+        for one in solid_pairs(renderer, build, layers.frame, request):
+            found.append(Level(one.stands_before, one.shows, True, int(one.visible.sum()), one.where[one.visible]))
+    return found
 
 
 def in_turn(layers: Layers) -> np.ndarray:

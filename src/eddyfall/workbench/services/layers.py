@@ -24,11 +24,11 @@ from eddyfall.core.layers.chain import lies_at, measured_at
 from eddyfall.core.layers.eyes import through_both
 from eddyfall.core.layers.floor import floor_map, floor_of
 from eddyfall.core.layers.glass_strata import strata_in
+from eddyfall.core.layers.level import levels_in
 from eddyfall.core.layers.lost import as_it_lies, lost_in
 from eddyfall.core.layers.overdraw import overdraw_of
 from eddyfall.core.layers.pairs import shown_as, wrong_pairs
 from eddyfall.core.layers.strata import Strata
-from eddyfall.core.passes.draw_order import sorting
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.setup.sections.shadow import Shadow
 from eddyfall.core.truth.moving.along import move_of
@@ -42,9 +42,9 @@ def order(build: CoreBuild, viewpoint: str, target: str | None) -> FrameOrderDoc
     """The draw order at a viewpoint and the pairs that are off. RequestError if it does not exist."""
 
     def asked(renderer: Renderer) -> FrameOrderDocument:
-        layers = captured(renderer, build, Request(viewpoint, DEFAULT_SIZE, None, target))
-        by = sorting(layers.frame.stage)
-        return FrameOrderDocument.from_core(viewpoint, layers, wrong_pairs(layers), by.key, by.point)
+        request = Request(viewpoint, DEFAULT_SIZE, None, target)
+        layers = captured(renderer, build, request)
+        return FrameOrderDocument.from_core(viewpoint, layers, wrong_pairs(layers), levels_in(renderer, build, request, layers))
 
     found: FrameOrderDocument = STUDIO.draw(asked)
     return found

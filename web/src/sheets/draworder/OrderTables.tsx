@@ -85,7 +85,12 @@ export function PairTable({ order }: { order: FrameOrder }) {
           data-testid="level"
         >
           {two.first} and {two.second} lie at one depth: {two.first} is drawn first
-          {two.stages ? ", as a cutout, though it stands before it" : ""}: {figure(two.pixels)} px
+          {two.stages
+            ? ", though it stands before: no direction reaches what is solid"
+            : order.key === "direction"
+              ? ", by the direction"
+              : ""}
+          : {figure(two.pixels)} px
         </p>
       ))}
       {order.pairs.length > 0 && (

@@ -12,7 +12,7 @@ from eddyfall.core.layers.capture import Layers
 from eddyfall.core.layers.census import Census
 from eddyfall.core.layers.flips import Pop
 from eddyfall.core.layers.floor import Floor
-from eddyfall.core.layers.level import Level, level_pairs, stage_pairs
+from eddyfall.core.layers.level import Level
 from eddyfall.core.layers.pairs import Pair, apart
 from eddyfall.core.layers.strata import Strata, Stratum
 from eddyfall.core.layers.written import Covered, covered_in
@@ -79,21 +79,16 @@ class FrameOrderDocument(Document):
     off_px: int
 
     @classmethod
-    def from_core(cls, viewpoint: str, layers: Layers, pairs: list[Pair], key: str, point: str) -> Self:
+    def from_core(cls, viewpoint: str, layers: Layers, pairs: list[Pair], levels: list[Level]) -> Self:
         names = [d.name for d in layers.frame.geometry.drawables]
         off = apart(layers.frame, layers.drawn, layers.due) > VISIBLE_DIFFERENCE
         return cls(
-            viewpoint=viewpoint, method=layers.by.method, key=key, point=point, size=list(layers.frame.pixels.size),
+            viewpoint=viewpoint, method=layers.by.method, key=layers.by.key, point=layers.by.point, size=list(layers.frame.pixels.size),
             order=[names[d] for d in layers.order], volumes=[names[d] for d in layers.order if layers.by.blend[d] == VOLUME],
             pairs=[PairDocument.from_core(p, names) for p in pairs],
             hidden=[CoveredDocument.from_core(c, names) for c in covered_in(layers)],
-            level=[LevelDocument.from_core(c, names) for c in (*level_pairs(layers), *_stages(layers)) if c.pixels], off_px=int(off.sum()),
+            level=[LevelDocument.from_core(c, names) for c in levels if c.pixels], off_px=int(off.sum()),
         )  # fmt: skip
-
-
-def _stages(layers: Layers) -> list[Level]:
-    """Only a direction says that a cutout stands before what is blended at its depth."""
-    return stage_pairs(layers) if layers.by.key == "direction" else []
 
 
 class StratumDocument(Document):
