@@ -111,6 +111,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument(
         "--vinery", action="store_true", help="the vinery with its leaves, mist and shade cloths instead; only written"
     )
+    sub.add_argument("--kiosk", action="store_true", help="the kiosk's flat game instead; only written")
     add_lightmap_commands(command)
     add_shadow_commands(command)
     add_light_commands(command)
@@ -351,12 +352,13 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.write import write_demo
 
     out = Out(args)
-    others = (args.hall, args.yard, args.court, args.gallery, args.meters, args.glass, args.lantern, args.vinery)
+    others = (args.hall, args.yard, args.court, args.gallery, args.meters, args.glass, args.lantern, args.vinery, args.kiosk)
     if args.only_write or any(others):
         from eddyfall.demo.court import write_court
         from eddyfall.demo.gallery import write_gallery
         from eddyfall.demo.glasshouse import write_glasshouse
         from eddyfall.demo.hall import write_hall
+        from eddyfall.demo.kiosk import write_kiosk
         from eddyfall.demo.lantern_room import write_lantern_room
         from eddyfall.demo.meter_house import write_meter_house
         from eddyfall.demo.vinery import write_vinery
@@ -371,6 +373,7 @@ def _demo(args: Any) -> int:
             write_glasshouse,
             write_lantern_room,
             write_vinery,
+            write_kiosk,
         )
         asked = zip(others, writes)
         write = next((write for wanted, write in asked if wanted), write_demo)

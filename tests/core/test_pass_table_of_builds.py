@@ -8,6 +8,7 @@ from eddyfall.demo.court import make_court
 from eddyfall.demo.gallery import make_gallery
 from eddyfall.demo.glasshouse import make_glasshouse
 from eddyfall.demo.hall import make_hall
+from eddyfall.demo.kiosk import make_kiosk
 from eddyfall.demo.lantern_room import make_lantern_room
 from eddyfall.demo.meter_house import make_meter_house
 from eddyfall.demo.shapes import Shape
@@ -64,7 +65,18 @@ def test_a_copy_from_the_opaque_depth_mends_the_crate(renderer):
 
 
 @pytest.mark.parametrize(
-    "make", [make_vinery, make_lantern_room, make_glasshouse, make_meter_house, make_court, make_gallery, make_hall, make_yard]
+    "make",
+    [
+        make_kiosk,
+        make_vinery,
+        make_lantern_room,
+        make_glasshouse,
+        make_meter_house,
+        make_court,
+        make_gallery,
+        make_hall,
+        make_yard,
+    ],
 )
 def test_what_is_declared_is_what_hiding_shows_in_demo_builds(make, renderer):
     build = make()[0]

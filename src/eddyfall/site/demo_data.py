@@ -1,6 +1,6 @@
 """Fills the demo's projects, as jobs of the worker: the river front, swept, with one case half worked and one with a kept change and its
 proof; the pump hall, baked; the tow-path yard; the wheel-house court; the gauge gallery; the meter house;
-the glasshouse; the lantern room; and the vinery."""
+the glasshouse; the lantern room; the vinery; and the kiosk's flat game."""
 
 import os
 import tempfile
@@ -26,6 +26,8 @@ from eddyfall.demo.glasshouse import NAME as GLASS_NAME
 from eddyfall.demo.glasshouse import write_glasshouse
 from eddyfall.demo.hall import NAME as HALL_NAME
 from eddyfall.demo.hall import write_hall
+from eddyfall.demo.kiosk import NAME as KIOSK_NAME
+from eddyfall.demo.kiosk import write_kiosk
 from eddyfall.demo.lantern_room import NAME as LANTERN_NAME
 from eddyfall.demo.lantern_room import write_lantern_room
 from eddyfall.demo.meter_house import NAME as METERS_NAME
@@ -35,7 +37,20 @@ from eddyfall.demo.vinery import write_vinery
 from eddyfall.demo.write import NAME, write_demo
 from eddyfall.demo.yard import NAME as YARD_NAME
 from eddyfall.demo.yard import write_yard
-from eddyfall.site.demo_start import COURT, GALLERY, GLASS, KIND, LANTERN, METERS, PUMP_HALL, RIVER_FRONT, USER, VINERY, YARD
+from eddyfall.site.demo_start import (
+    COURT,
+    GALLERY,
+    GLASS,
+    KIND,
+    KIOSK,
+    LANTERN,
+    METERS,
+    PUMP_HALL,
+    RIVER_FRONT,
+    USER,
+    VINERY,
+    YARD,
+)
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
 from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
@@ -62,6 +77,7 @@ def demo(job_id: int) -> None:
             GLASS: _swept_later(GLASS_NAME, "the glasshouse", write_glasshouse),
             LANTERN: _swept_later(LANTERN_NAME, "the lantern room", write_lantern_room),
             VINERY: _swept_later(VINERY_NAME, "the vinery", write_vinery),
+            KIOSK: _swept_later(KIOSK_NAME, "the kiosk's game", write_kiosk),
             YARD: _swept_later(YARD_NAME, "the tow-path yard", write_yard),
         }
         return fills[project.name](project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))

@@ -13,8 +13,8 @@ USER, PASSWORD = "demo", "weirgate"
 KIND = "demo"
 RIVER_FRONT, PUMP_HALL, YARD = "Weirgate Pump Station", "Weirgate pump hall", "Weirgate tow-path yard"
 COURT, GALLERY, METERS = "Weirgate wheel-house court", "Weirgate gauge gallery", "Weirgate meter house"
-GLASS, LANTERN, VINERY = "Weirgate glasshouse", "Weirgate lantern room", "Weirgate vinery"
-PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT, GALLERY, METERS, GLASS, LANTERN, VINERY)
+GLASS, LANTERN, VINERY, KIOSK = "Weirgate glasshouse", "Weirgate lantern room", "Weirgate vinery", "Weirgate kiosk game"
+PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT, GALLERY, METERS, GLASS, LANTERN, VINERY, KIOSK)
 
 
 @transaction.atomic

@@ -17,7 +17,7 @@ from eddyfall.core.defects.survey import Survey, by_cause, region_of
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import Layers, captured, layers_of
-from eddyfall.core.layers.level import FEET, Level, in_turn, levels_in, solid_pairs
+from eddyfall.core.layers.level import FEET, Level, in_turn, levels_in, solid_pairs, stage_pairs
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.passes.draw_order import blended_in, sort_keys
 from eddyfall.core.rays.queries import RayScene
@@ -174,13 +174,16 @@ def out_of_turn(renderer: Renderer, build: Build, spot: Spot, rays: Callable[[Fr
 
 
 def put_in_turn(before: Frame, after: Frame, spot: Spot, rays: Callable[[Frame], RayScene]) -> np.ndarray:
-    """Pixels elsewhere whose layers were out of turn and have come nearer to it."""
+    """Pixels elsewhere whose layers were out of turn and have come nearer to it; and those of cutouts that something showed over: blended,
+    their edges are softer."""
 
     def off(layers: Layers) -> np.ndarray:
         return np.asarray(np.abs(layers.drawn - in_turn(layers)).max(axis=2))
 
-    off_before, off_after = (off(layers_of(frame)) for frame in (before, after))
-    return np.asarray((off_before > NOTHING) & (off_after < off_before))
+    was, is_now = layers_of(before), layers_of(after)
+    off_before, off_after = off(was), off(is_now)
+    covered = np.isin(before.drawable, [pair.first for pair in stage_pairs(was)])
+    return np.asarray((off_before > NOTHING) & (off_after < off_before) | covered)
 
 
 TURN = register_symptom(
