@@ -88,7 +88,7 @@ export function PairTable({ order }: { order: FrameOrder }) {
           {two.stages
             ? ", though it stands before: no direction reaches what is solid"
             : order.key === "direction"
-              ? ", by the direction"
+              ? ", by rank and direction"
               : ""}
           : {figure(two.pixels)} px
         </p>
