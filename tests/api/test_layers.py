@@ -76,7 +76,7 @@ def test_leftovers_of_the_order_are_what_the_command_line_says(people, tmp_path,
     base, viewer = f"/api/projects/{people['project'].pk}/builds/1/leftovers", people["viewer"]
     main(["leftovers", str(path), "--of", "order", "--json", "-"])
     assert send(viewer, "GET", base + "?of=order") == (200, json.loads(capsys.readouterr().out))
-    assert send(viewer, "GET", base)[1]["settings"] == [], "shadows have nothing set here"
+    assert [s["setting"] for s in send(viewer, "GET", base)[1]["settings"]] == ["shadow.enabled"], "of shadows by themselves"
     assert send(viewer, "GET", base + "?of=colour")[0] == 422
 
 
