@@ -151,7 +151,9 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     for c in found.hidden:
         out.say(f"{c.writer} writes its depth and hides {', '.join(c.hidden)} behind it: {c.pixels} px, {c.nit_px:.1f} nit px")
     for two in found.level:
-        sorted_by = "depth does not say which is in front, a direction would" if found.key != "direction" else "by rank and direction"
+        sorted_by = (
+            "depth does not say which is in front, a direction would" if found.key != "direction" else "by rank and direction"
+        )
         why = "though it stands before: no direction reaches what is solid" if two.stages else sorted_by
         out.say(f"{two.first} and {two.second} lie at one depth: {two.first} is drawn first, {why}: {two.pixels} px")
     if args.picture:

@@ -235,7 +235,8 @@ class Prover:
         refused: dict[str, str] = {}
         changed = self._applied(list(changes.values()), subjects, refused)
         self.spent += 1
-        after = {s.fingerprint for s in family.inspect(replace(self.survey, only=where, pictures=False, build=changed))}
+        looking = replace(self.survey, only=where, pictures=False, masked=True, build=changed)
+        after = {s.fingerprint: s.masked for s in family.inspect(looking)}
         unclear = [i for i, m in enumerate(members) if m.fingerprint in after and m.candidates[k].change.id not in refused]
         verdicts: list[tuple[Verdict, str]] = []
         for member in members:
@@ -243,7 +244,8 @@ class Prover:
             if candidate.change.id in refused:
                 verdicts.append(("does not apply", refused[candidate.change.id]))
             else:
-                verdicts.append(("no effect" if member.fingerprint in after else "cures", candidate.predicts))
+                hidden = after.get(member.fingerprint)
+                verdicts.append(("cures" if hidden is None else "masks" if hidden else "no effect", candidate.predicts))
         if len(changes) > 1:  # like remedies may have been in each other's way
             for i in unclear[:ALONE]:
                 ((remedy, _),) = self._trials(family, members[i], (members[i].candidates[k],))
