@@ -99,7 +99,8 @@ def test_splits_are_offered_with_what_they_cost_and_the_sweep_says_which_of_them
     assert "split red and green at each other's planes" in outcome
     (ring,) = [f for f in sweep(slats(), renderer=RENDERER).findings if f.code == "order.no-valid-order"]
     outcome = {r.change.title: (r.verdict, r.new_findings) for r in ring.remedies}
-    assert outcome["split green at the plane of red"] == ("cures", ()) and ring.best.change.title.startswith("split ")
+    assert outcome["split green at the plane of red"] == ("cures", ())
+    assert ring.best.change.title == "peel 2 layers", "a split has to be made anew whenever one of them moves"
     verdict, new = outcome["split blue at the plane of red"]
     assert verdict == "cures" and "is drawn over" in new[0], "no ring any more, and an order that the key gets wrong"
 
