@@ -8,6 +8,7 @@ import pytest
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.layers.capture import captured
 from eddyfall.core.layers.level import in_turn, level_pairs, stage_pairs
+from eddyfall.core.layers.lost import as_it_lies
 from eddyfall.core.lineup.run import line_up
 from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.model import Material
@@ -86,6 +87,8 @@ def test_a_cutout_is_drawn_before_what_stands_behind_it_until_it_is_blended():
     assert shown(build) == pytest.approx(0.1 * BARGE + 0.9 * BUOY, abs=1e-5)
     (pair,) = stage_pairs(captured(RENDERER, build, FRAME))
     layers = captured(RENDERER, build, FRAME)
+    lies = as_it_lies(RENDERER, build, layers, FRAME).reshape(-1, 3)[pair.where]
+    np.testing.assert_allclose(lies, BARGE, atol=1e-5)
     assert pair.stages and float(np.abs(layers.drawn - in_turn(layers)).max()) == pytest.approx(0.9 * (BUOY - BARGE), abs=1e-5)
     (told,) = [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith("order.")]
     assert told.code == "order.stages" and "barge is a cutout" in told.suspicion.title

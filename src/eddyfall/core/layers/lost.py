@@ -15,6 +15,7 @@ from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.layers.capture import UNDECIDED_STEPS, Layers
 from eddyfall.core.layers.kernels import fold, ordered
+from eddyfall.core.layers.level import in_turn
 from eddyfall.core.layers.pairs import apart
 from eddyfall.core.passes import blended, refract
 from eddyfall.core.passes.contract import View
@@ -78,8 +79,9 @@ OFF = 0.05  # share of the light due by which a pixel is off (ours, changeable);
 
 
 def as_it_lies(renderer: Renderer, build: Build, layers: Layers, request: Request) -> np.ndarray:
-    """(h, w, 3) nits of a frame whose layers were captured: every pixel's layers in their true order, what glass loses among them."""
-    picture = layers.due
+    """(h, w, 3) nits of a frame whose layers were captured: every pixel's layers in their true order, what glass loses among them; where a
+    direction sorts, those at one depth by it, whatever is drawn with what is solid."""
+    picture = in_turn(layers) if layers.by.key == "direction" else layers.due
     every = true_layers(renderer, build, layers.frame, request)
     if every is not None:
         picture = np.array(picture)

@@ -22,7 +22,7 @@ import { Prints } from "./Prints";
 import { type FrameOrder, type GlassOf, useEyes, useGlass, useOrder, useWalk } from "./queries";
 import { Strata } from "./Strata";
 import { useOrderKeys } from "./useOrderKeys";
-import { largest, nearest, popCount, sortedBy, title } from "./words";
+import { largest, nearest, offPx, popCount, sortedBy, title } from "./words";
 
 const REST_MS = 200; // that a moment is stayed at before its frame is drawn
 
@@ -83,7 +83,7 @@ export function DrawOrder() {
           order.data && (
             <>
               {sortedBy(order.data)}
-              {walked && ` · ${popCount(walked)} along ${walked.move}`} · {figure(order.data.off_px)} px off
+              {walked && ` · ${popCount(walked)} along ${walked.move}`} · {figure(offPx(order.data))} px off
               at {order.data.viewpoint}
               {look.state === "built" ? " · as it came in" : ""}
             </>

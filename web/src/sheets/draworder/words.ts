@@ -64,6 +64,10 @@ export function nearest(w: Walked, t: number): number {
 /** Pixels from which something counts, as the sweep has it. */
 const LEAST = 16;
 
+/** Pixels whose layers are out of order, by depth or among what lies at one depth. */
+export const offPx = (order: FrameOrder) =>
+  order.off_px + order.level.reduce((sum, two) => sum + (two.stages ? two.pixels : 0), 0);
+
 /** What is wrong, in plain words: the largest pop, else the worst pair on the way or at the viewpoint. */
 export function title(
   order: FrameOrder,
