@@ -52,6 +52,20 @@ def slats():
     return seen_from((0, 1.5, 0), (0, 1.5, -1), *things)
 
 
+def ring_of(n):
+    """So many slats in a ring, each over its next neighbour alone."""
+    things, radius, rng = [], 0.9, np.random.default_rng(3)
+    for k in range(n):
+        c, s = np.cos(2 * np.pi * k / n), np.sin(2 * np.pi * k / n)
+        along = np.array([-s, c, 0.25]) / np.hypot(1, 0.25) * 3.4 * radius * np.tan(np.pi / n)
+        across, middle = 0.3 * np.array([c, s, 0]), np.array([radius * c, 1.5 + radius * s, -4])
+        rgb = tuple(float(v) for v in rng.uniform(0, 1, 3))
+        things.append(
+            Thing(f"slat_{k}", Shape().quad(middle - along / 2 - across / 2, across, along), unlit(f"slat_{k}", rgb, 0.5))
+        )
+    return seen_from((0, 1.5, 0), (0, 1.5, -1), *things)
+
+
 def crossing_cards():
     """Two cards that cross along a line down the middle."""
     red = Shape().quad((-1, 0.5, -5), (2, 0, 2), (0, 2, 0))

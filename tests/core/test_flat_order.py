@@ -29,7 +29,7 @@ def flat(name, value, kind):
     return unlit(name, value, 0.9)
 
 
-def river(barge="blended", buoy="blended", order=FEET, first="barge"):
+def river(barge="blended", buoy="blended", order=FEET, first="barge", more=(), **setup):
     """Seen straight on: a barge whose foot is at y = -1.2 before a buoy whose foot is at -.96, both at z = 0."""
     things = {
         "barge": card("barge", (-1, 1), (-1.2, -0.6), 0.0, flat("barge", BARGE, barge)),
@@ -38,8 +38,8 @@ def river(barge="blended", buoy="blended", order=FEET, first="barge"):
     order_of = [first, *(n for n in things if n != first)]
     views = {"eye": {"eye": [0.4, -0.5, 5], "target": [0.4, -0.5, 0], "fov_y_deg": 40}}
     return build_of(
-        card("quay", (-9, 9), (-9, 9), -1.0, unlit("quay", QUAY)), *(things[n] for n in order_of),
-        setup={"viewpoints": views, "order": order, **EXACT},
+        card("quay", (-9, 9), (-9, 9), -1.0, unlit("quay", QUAY)), *(things[n] for n in order_of), *more,
+        setup={"viewpoints": views, "order": order, **EXACT, **setup},
     )  # fmt: skip
 
 
@@ -119,6 +119,18 @@ def test_of_two_cutouts_the_one_shows_that_the_file_has_last_or_first_and_blendi
         assert shown(apply_change(build, told[0].best.change)) == pytest.approx(BARGE, abs=1e-5)
 
 
+def test_a_rank_says_who_is_in_front_before_any_foot_does():
+    """A glow that hangs before a cutout barge has a higher foot, and a rank for it: it shows over the barge as it is to; without, it is
+    told. In their turn it is laid last, too."""
+    glow = card("glow", (-0.3, 0.3), (-0.9, 0.2), 0.0, unlit("glow", 0.9, 0.5))
+    for rank, codes in ((2, []), (0, ["order.stages"])):
+        build = river(barge="cutout", buoy="cutout", first="buoy", more=(glow,), nodes={"glow": {"draw_rank": rank}})
+        assert [f.code for f in sweep(build, renderer=RENDERER).findings if f.code == "order.stages"] == codes, rank
+        layers = captured(RENDERER, build, FRAME)
+        off = np.abs(layers.drawn - in_turn(layers)).max()
+        assert (off < 1e-6) == (rank == 2)
+
+
 def test_things_that_meet_in_a_line_are_not_level():
     """Boxes on a floor, sorted by a direction: along the lines in which they meet depths are alike, and nothing is told."""
     boxes = [Thing(f"box_{k}", Shape().box((k - 1.2, 0, -1), (k - 0.4, 0.8, 0)), unlit(f"b{k}", 0.3 + 0.2 * k)) for k in range(3)]
@@ -139,6 +151,7 @@ def test_a_direction_back_to_front_is_one_finding():
         assert [f.code for f in told] == codes
         if told:
             assert told[0].best.change.title == "turn the direction round" and told[0].suspicion.cause == "order.direction"
+            assert set(told[0].suspicion.subjects) == {f"sheet_{k}" for k in range(4)}
 
 
 BY_FEET = "sort by where things stand, the highest foot first"

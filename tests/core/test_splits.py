@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from eddyfall.core.defects.edge_faults import FAMILY as EDGES
 from eddyfall.core.defects.order_ways import reach_of_rank
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.errors import SetupError
@@ -17,6 +18,7 @@ from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.scene.splits import Piece, Plane, cut, plane_through
 from eddyfall.core.sweep import sweep
+from eddyfall.core.sweep.proving import _leaves_set
 from eddyfall.demo.shapes import Shape
 from layer_scenes import EXACT, box_of_six_colours, card, crossing_cards, mist_and_cutter, seen_from, slats, unlit
 from scenes import Thing
@@ -220,3 +222,43 @@ def test_a_rank_that_changes_no_pixel_is_left_over_and_one_that_does_is_not():
     walk = mist_and_cutter(viewpoints={"right": views["right"], "left": views["left"]}, moves={"walk": {"keys": keys}},
                            nodes={"mist": {"draw_rank": -1}})  # fmt: skip
     assert not [f for f in sweep(walk, renderer=RENDERER).findings if f.code == "order.leftover"], "it is needed on the way"
+
+
+def test_a_name_with_a_number_that_is_there_already_is_given_to_nothing_else():
+    """A thing that the scene calls red~2 keeps its name; what is cut off red is the third."""
+    red = Thing("red", Shape().quad((-1, 0.5, -5), (2, 0, 2), (0, 2, 0)), unlit("red", (1, 0, 0), 0.5))
+    build = seen_from((0, 1.5, 0), (0, 1.5, -1), red, card("red~2", (-1, 1), (0, 1), -6.0, unlit("other", 0.5, 0.5)),
+                      nodes={"red": {"split_at": ["red~2"]}})  # fmt: skip
+    assert [d.name for d in pack(build.scene, build.setup).drawables] == ["black", "red", "red~2", "(plate)"], (
+        "a plane it does not cross"
+    )
+    crossed = seen_from((0, 1.5, 0), (0, 1.5, -1), red, card("red~2", (-1, 1), (0, 1), -4.0, unlit("other", 0.5, 0.5)),
+                        nodes={"red": {"split_at": ["red~2"]}})  # fmt: skip
+    assert [d.name for d in pack(crossed.scene, crossed.setup).drawables] == ["black", "red", "red~2", "red~3", "(plate)"]
+
+
+def test_a_rank_that_is_wrong_on_the_way_only_is_told_by_where_it_is_wrong():
+    """At both ends of the walk the two do not lie over one another; in its middle the rank puts the mist over what is nearer."""
+    views = {n: {"eye": [x, 1.6, 0.0], "target": [x, 1.6, -1.0], "fov_y_deg": 40} for n, x in (("left", -8), ("right", 8))}
+    keys = {"a": {"t_s": 0, "viewpoint": "left"}, "b": {"t_s": 4, "viewpoint": "right"}}
+    build = mist_and_cutter(viewpoints=views, moves={"walk": {"keys": keys}}, nodes={"mist": {"draw_rank": 1}})
+    told = [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith("order.")]
+    assert [f.code for f in told] == ["order.rank-reach"] and "along walk" in told[0].suspicion.title
+
+
+def test_a_listed_order_that_changes_nothing_is_left_over_too():
+    idle = mist_and_cutter(1.0, nodes={"mist": {"triangle_order": [1, 0]}})
+    assert [f.suspicion.cause for f in sweep(idle, renderer=RENDERER).findings] == ["nodes.mist.triangle_order"]
+
+
+def test_colours_alone_are_looked_at_alone():
+    """A trial that sets a leaf of colours looks at its own subjects; anything more, and what it may uncover is looked at as well."""
+    build = mist_and_cutter()
+    of = {
+        title: _leaves_set(set_leaves(build, leaves, scope="material", title=title))
+        for title, leaves in {
+            "colours": {("materials", "mist", "filtered"): "premultiplied", ("materials", "cutter", "colours_hold"): "straight"},
+            "kind": {("materials", "cutter", "blend"): "premultiplied"},
+        }.items()
+    }
+    assert of["colours"] <= EDGES.colours and not of["kind"] <= EDGES.colours and of["kind"]

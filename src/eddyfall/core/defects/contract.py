@@ -133,8 +133,8 @@ class Family:
 
     observe(survey, viewpoint) -> a small observation or None; conclude(survey, observations by viewpoint) -> suspicions;
     levers(survey, subject drawable, viewpoint) -> single changes worth a trial. beyond_the_frame: what it finds may show elsewhere than at
-    the viewpoint (along its moves), so that a trial that clears one of its symptoms is inspected for what it newly breaks. each_alone: what
-    it finds of one material follows from that alone, so that a remedy for it cannot end or bring on what it finds of another.
+    the viewpoint (along its moves), so that a trial that clears one of its symptoms is inspected for what it newly breaks. colours:
+    leaves of a material that change no shape of anything, only its own colours, so that what is found of another does not hang on them.
     """
 
     name: str
@@ -144,7 +144,7 @@ class Family:
     levers: Callable[[Survey, int, str], list[Lever]] = lambda survey, subject, viewpoint: []
     symptoms: tuple[str, ...] = ()
     beyond_the_frame: bool = False
-    each_alone: bool = False
+    colours: frozenset[str] = frozenset()
 
     def inspect(self, survey: Survey) -> list[Suspicion]:
         """Suspicions over all viewpoints of the survey."""

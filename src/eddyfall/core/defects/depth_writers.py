@@ -138,7 +138,7 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
                 ),
                 pixels={v: int(h.where.sum()) for v, h in found.items()},
                 regions={v: region_of(h.where) for v, h in found.items()},
-                candidates=tuple(_ways(survey, view, material, things, hidden)),
+                candidates=tuple(_ways(survey, view, material, things, hidden, list(found))),
                 facts={"hidden": list(hidden), "nit_px": one.nit_px},
             )
         )  # fmt: skip
@@ -187,7 +187,9 @@ def _sorted_after(survey: Survey, viewpoint: str, things: list[int], hidden: lis
     return bool(keys[: len(things)].max() < keys[len(things) :].min())
 
 
-def _ways(survey: Survey, viewpoint: str, material: str, things: tuple[str, ...], hidden: tuple[str, ...]) -> list[Candidate]:
+def _ways(
+    survey: Survey, viewpoint: str, material: str, things: tuple[str, ...], hidden: tuple[str, ...], seen_from: list[str]
+) -> list[Candidate]:  # fmt: skip
     """Without depth; or drawn after what it hides, which then stands below it already."""
     build, number = survey.build, survey.geometry.names
     then = wrong_pairs(layers_of(survey.on(with_depth(build, [material], "no")).frame(viewpoint, "linear")))
@@ -202,7 +204,7 @@ def _ways(survey: Survey, viewpoint: str, material: str, things: tuple[str, ...]
     mine, theirs = ({survey.geometry.drawables[number[t]].node for t in of} for of in (things, hidden))
     if mine.isdisjoint(theirs):
         after = max(ranks[n] for n in theirs)
-        if not _sorted_after(survey, viewpoint, [number[t] for t in things], [number[t] for t in hidden]):
+        if not all(_sorted_after(survey, v, [number[t] for t in things], [number[t] for t in hidden]) for v in seen_from):
             after += 1
         leaves: dict[tuple[str, ...], object] = {("nodes", n, "draw_rank"): after for n in sorted(mine)}
         title = f"draw {_listed(things)} after {_listed(hidden)}"
@@ -229,7 +231,9 @@ def levers(survey: Survey, subject: int, viewpoint: str) -> list[Lever]:
         if drawables[one.writer].material >= 0:
             hidden = tuple(drawables[d].name for d in one.hidden)
             because = f"{drawables[one.writer].name} writes its depth before {_listed(hidden)} is drawn"
-            ways = _ways(survey, viewpoint, names[drawables[one.writer].material], (drawables[one.writer].name,), hidden)
+            ways = _ways(
+                survey, viewpoint, names[drawables[one.writer].material], (drawables[one.writer].name,), hidden, [viewpoint]
+            )
             found += [Lever("blended", w.change, w.predicts, because) for w in ways]
     for material in dict.fromkeys(drawables[d].material for d in chosen):
         if material >= 0:

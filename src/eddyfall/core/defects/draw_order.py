@@ -49,7 +49,7 @@ MOST_TOLD, MOST_PAIRS, MOST_SPLIT = 4, 8, 4
 @dataclass(frozen=True)
 class Off:
     """A pair in the wrong order somewhere: nearer, farther by name; pixels of the whole frame; nit_px; worst CIEDE2000; at: "" for the
-    viewpoint itself, else the moment of a move; where (h, w) bool of the viewpoint's frame, None on the way."""
+    viewpoint itself, else the moment of a move; where (h, w) bool of the viewpoint's frame, None on the way; camera: of its frame."""
 
     nearer: str
     farther: str
@@ -58,6 +58,7 @@ class Off:
     worst: float
     at: str
     where: np.ndarray | None
+    camera: Camera
 
 
 @dataclass(frozen=True)
@@ -130,7 +131,7 @@ def observe(survey: Survey, viewpoint: str) -> Seen | None:
     if layers.orderless:
         return Seen((), (), (), 0, (frame.camera,), _loose(survey, viewpoint, layers, names))
     off = [
-        Off(names[p.early], names[p.late], p.pixels, p.nit_px, p.worst, "", _mask(frame, p.where))
+        Off(names[p.early], names[p.late], p.pixels, p.nit_px, p.worst, "", _mask(frame, p.where), frame.camera)
         for p in wrong_pairs(layers)
         if p.pixels >= LEAST_PIXELS
     ]
@@ -232,7 +233,16 @@ def _off_at(survey: Survey, path: MovePath, t: float, camera: Camera, names: lis
     request = replace(survey.request(path.viewpoint), role=survey.role or path.role, camera=camera)
     scale = survey.size[0] * survey.size[1] / (ON_THE_WAY[0] * ON_THE_WAY[1])
     return [
-        Off(names[p.early], names[p.late], round(p.pixels * scale), p.nit_px * scale, p.worst, f"{path.name} at {t:.2f} s", None)
+        Off(
+            names[p.early],
+            names[p.late],
+            round(p.pixels * scale),
+            p.nit_px * scale,
+            p.worst,
+            f"{path.name} at {t:.2f} s",
+            None,
+            camera,
+        )
         for p in look_at(survey.renderer, survey.build, request, ON_THE_WAY)
     ]
 
@@ -332,7 +342,7 @@ def _told(survey: Survey, pair: tuple[str, str], seen: dict[str, Seen]) -> Suspi
         for v, count in [*((v, p.pop.pixels) for v, p in pops), *((v, o.pixels) for v, o in off)]:
             pixels[v] = max(count, pixels.get(v, 0))
     view, title, value = _headline(nearer, farther, pops, off)
-    ranked = [] if pops else _ranks_that_turn(survey, view, nearer, farther)
+    ranked = [] if pops else _ranks_that_turn(survey, *max(off, key=lambda o: o[1].pixels))
     if ranked:
         title += f", by the draw rank of {' and '.join(ranked)}"
     return Suspicion(
@@ -346,13 +356,13 @@ def _told(survey: Survey, pair: tuple[str, str], seen: dict[str, Seen]) -> Suspi
     )  # fmt: skip
 
 
-def _ranks_that_turn(survey: Survey, viewpoint: str, nearer: str, farther: str) -> list[str]:
-    """Nodes of a wrong pair whose draw ranks alone make it wrong at a viewpoint: by its key what is farther would be drawn first."""
+def _ranks_that_turn(survey: Survey, viewpoint: str, off: Off) -> list[str]:
+    """Nodes of a wrong pair whose draw ranks alone make it wrong where it was seen: by its key what is farther would be drawn first."""
     geometry, by = survey.geometry, sorting(survey.stage(viewpoint))
-    two = np.array([geometry.names[nearer], geometry.names[farther]])
+    two = np.array([geometry.names[off.nearer], geometry.names[off.farther]])
     if by.method != "sorted" or by.rank[two[0]] >= by.rank[two[1]]:
         return []
-    near, far = sort_keys(geometry, two, survey.frame(viewpoint).camera, by)
+    near, far = sort_keys(geometry, two, off.camera, by)
     return list(dict.fromkeys(geometry.drawables[d].node for d in two if by.rank[d])) if far > near else []
 
 

@@ -291,6 +291,6 @@ FAMILY = register(
         conclude,
         levers,
         symptoms=(RIM.name, THINS.name),
-        each_alone=True,
+        colours=frozenset({"colours_hold", "filtered"}),
     )
 )  # fmt: skip

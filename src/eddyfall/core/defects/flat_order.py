@@ -17,7 +17,7 @@ from eddyfall.core.defects.survey import Survey, by_cause, region_of
 from eddyfall.core.defects.symptoms import Spot, Symptom, register_symptom
 from eddyfall.core.frame.render import Frame, Renderer
 from eddyfall.core.layers.capture import Layers, captured, layers_of
-from eddyfall.core.layers.level import FEET, Level, in_turn, levels_in, solid_pairs, stage_pairs
+from eddyfall.core.layers.level import SAME_M, UP, Level, in_turn, levels_in, solid_pairs, stage_pairs
 from eddyfall.core.layers.pairs import LEAST_PIXELS
 from eddyfall.core.passes.draw_order import blended_in, sort_keys
 from eddyfall.core.rays.queries import RayScene
@@ -27,17 +27,17 @@ from eddyfall.core.scene.setup.sections.order import Order
 
 LEVEL, STAGES, DIRECTION = "order.level", "order.stages", "order.direction"
 NOTHING = 1e-6  # nit: rounding
-SAME_M = 1e-4  # keys that differ by less are the same
 
 
 @dataclass(frozen=True)
 class Flat:
     """At a viewpoint: by (code, first, second) names of two at one depth, the pixels their order shows on, where (h, w) bool; what
-    `back_to_front` says; off (h, w) bool: layers that are not in their true order."""
+    `back_to_front` says; off (h, w) bool: layers that are not in their true order, and names of what lies there."""
 
     pairs: dict[tuple[str, str, str], tuple[int, np.ndarray]]
     turned: tuple[Change, float, float] | None
     off: np.ndarray
+    things: tuple[str, ...]
 
 
 def observe(survey: Survey, viewpoint: str) -> Flat | None:
@@ -57,7 +57,8 @@ def observe(survey: Survey, viewpoint: str) -> Flat | None:
         if one.pixels >= LEAST_PIXELS
     }
     off = np.abs(layers.drawn - layers.sorted).max(axis=2) > NOTHING
-    return Flat(pairs, back_to_front(survey, viewpoint), off)
+    there = np.unique(layers.shown.drawable[off.ravel()[layers.pixel]])
+    return Flat(pairs, back_to_front(survey, viewpoint), off, tuple(names[d] for d in there))
 
 
 def _may_flip(layers: Layers, pair: Level) -> bool:
@@ -115,17 +116,15 @@ def _reversed(survey: Survey, there: dict[str, Flat]) -> list[Suspicion]:
         return []
     view = max(off, key=lambda v: pixels[v])
     change, wrong, left = off[view][0]
-    names = [survey.geometry.drawables[d].name for d in blended_in(survey.stage(view).state)]
     return [
         Suspicion(
             code=DIRECTION, cause_kind="setting", cause="order.direction",
             title=f"things are sorted by a direction that is back to front at {view}: what lies behind is drawn later",
-            subjects=tuple(names[:2]), value=float(pixels[view]), limit=LEAST_PIXELS,
+            subjects=there[view].things, value=float(pixels[view]), limit=LEAST_PIXELS,
             evidence=(
                 Evidence(measure=f"pixels whose layers are out of order at {view}", value=pixels[view], unit="px", limit=LEAST_PIXELS,
                          picture=survey.painted(view, off[view][1])),
-                Evidence(measure="nits of it that the opposite direction would leave", value=left / wrong,
-                         unit="share", limit=BETTER),
+                Evidence(measure="of the nits that it adds, the opposite direction leaves", value=left / wrong, unit="share", limit=BETTER),
             ),
             pixels=pixels, regions={v: region_of(where) for v, (_, where) in off.items()},
             candidates=(Candidate(change=change, predicts="what lies further along is drawn first"),),
@@ -134,10 +133,10 @@ def _reversed(survey: Survey, there: dict[str, Flat]) -> list[Suspicion]:
 
 
 def _ways(survey: Survey, viewpoint: str, code: str, first: str) -> list[Candidate]:
-    """A direction for what is blended; a cutout blended, so that the direction is of it as well."""
+    """A direction for what is blended; what is solid blended, so that the direction is of it as well."""
     if code == LEVEL:
         resolved = survey.resolved(viewpoint)
-        leaves = {f"order.{k}": list(v) if isinstance(v, tuple) else v for k, v in FEET.items()}
+        leaves: dict[str, object] = {"order.key": "direction", "order.direction": list(UP), "order.point": "nearest"}
         feet = set_resolved(survey.build, resolved, leaves, title="sort by where things stand, the highest foot first")
         return [Candidate(change=feet, predicts="what stands lower in the picture is in front; reaches the whole scene")]
     material = survey.geometry.drawables[survey.geometry.names[first]].material
@@ -198,7 +197,7 @@ FAMILY = register(
         (
             Code(code=LEVEL, words="Two blended things lie at one depth, and nothing says which is in front", kind="Transparency",
                  symptom=TURN.name, sheet="draw-order", limit=f"pixels that the other order would change visibly: {LEAST_PIXELS}"),
-            Code(code=STAGES, words="A cutout and something blended lie at one depth and are drawn in stages of their own",
+            Code(code=STAGES, words="Something solid lies at one depth with what stands behind it, which shows over it",
                  kind="Transparency", symptom=TURN.name, sheet="draw-order", limit=f"pixels off by it: {LEAST_PIXELS}"),
             Code(code=DIRECTION, words="Things are sorted by a direction that is back to front", kind="Transparency",
                  symptom=OVER.name, sheet="draw-order", limit=f"{LEAST_PIXELS} px; its opposite leaves at most {BETTER:g} of it"),

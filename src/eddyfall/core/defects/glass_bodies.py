@@ -59,18 +59,21 @@ def _told(survey: Survey, body: Body) -> tuple[str, Wrong] | None:
     if thing.material < 0:
         return None
     code = UNWIRED if body.missing else TINT
-    off = body.off_px if body.missing else np.abs(body.stops).max(axis=1)
+    signed = body.off_px if body.missing else _furthest(body.stops)
+    off = np.abs(signed)
     limit = OFF_PX if body.missing else STOPS
     bad = off > limit  # nan: nothing is known
     pixels = round(float(bad.sum()) * body.each)
     if pixels < LEAST_PIXELS or not bad.any() or np.nanmedian(off) <= limit:
         return None  # along its rim a body is never the slab that it is taken for
     key = survey.build.scene.material_keys[thing.material]
-    signed = (
-        off[bad] if body.missing else np.take_along_axis(body.stops, np.abs(body.stops).argmax(axis=1)[:, None], axis=1)[bad, 0]
-    )
     drawn_mm, true_mm = (float(np.nanmedian(way)) * 1000 for way in (body.drawn_m[bad], body.true_m[bad]))
-    return code, Wrong(key, thing.name, pixels, float(np.median(signed)), drawn_mm, true_mm, body.where)
+    return code, Wrong(key, thing.name, pixels, float(np.median(signed[bad])), drawn_mm, true_mm, body.where)
+
+
+def _furthest(stops: np.ndarray) -> np.ndarray:
+    """(n,) of each row (n, 3) the channel that is furthest from 0."""
+    return np.asarray(np.take_along_axis(stops, np.abs(stops).argmax(axis=1)[:, None], axis=1)[:, 0])
 
 
 def conclude(survey: Survey, seen: dict[str, dict[tuple[str, str], Wrong] | None]) -> list[Suspicion]:

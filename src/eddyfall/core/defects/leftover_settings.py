@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from weakref import WeakKeyDictionary
 
-from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Suspicion
+from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Family, Kind, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.render import Renderer
@@ -23,9 +23,7 @@ from eddyfall.core.truth.leftovers import (
 )
 
 CODES = {SHADOW.name: "shadow.leftover", ORDER.name: "order.leftover"}
-_hints: WeakKeyDictionary[Renderer, dict[str, Hints]] = (
-    WeakKeyDictionary()
-)  # a sweep asks again of builds that differ in one setting
+_hints: WeakKeyDictionary[Renderer, dict[str, Hints]] = WeakKeyDictionary()  # a sweep asks of builds that differ in one setting
 IDLE_S = 1.0  # what it saves to know what nothing needs
 SIZE = (480, 270)  # px at which frames are compared; the command compares full ones
 
@@ -58,7 +56,7 @@ def _left(survey: Survey, which: Which) -> list[Suspicion]:
         survey.renderer.memo.put(_idle(apply_change(build, change), which), idle, IDLE_S)
         evidence = Evidence(
             measure="pixels that it changes", value=0.0, unit="px", limit=1.0, at_least=True,
-            source=f"{len(found.looked)} frames with and without it: every viewpoint, target and role",
+            source=f"{len(found.looked)} frames with and without it: every viewpoint, target and role{', moves' * which.moves}",
         )  # fmt: skip
         result.append(
             Suspicion(
@@ -101,25 +99,12 @@ def _in_use(survey: Survey, which: Which) -> bool:
 
 
 LIMIT = "a setting that is not at its default must change a pixel somewhere"
-OF_SHADOWS = register(
-    Family(
-        "shadow leftovers",
-        (
-            Code(code=CODES[SHADOW.name], words="A shadow setting is left over: it changes no pixel", kind="Shadow",
-                 symptom="leftover setting", limit=LIMIT, sheet="shadow-reach"),
-        ),
-        observe,
-        conclude(SHADOW),
-    )
-)  # fmt: skip
-OF_ORDER = register(
-    Family(
-        "order leftovers",
-        (
-            Code(code=CODES[ORDER.name], words="A setting of the draw order is left over: it changes no pixel", kind="Transparency",
-                 symptom="leftover setting", limit=LIMIT, sheet="draw-order"),
-        ),
-        observe,
-        conclude(ORDER),
-    )
-)  # fmt: skip
+
+
+def _family(which: Which, words: str, kind: Kind, sheet: str) -> Family:
+    code = Code(code=CODES[which.name], words=words, kind=kind, symptom="leftover setting", limit=LIMIT, sheet=sheet)
+    return register(Family(f"{which.name} leftovers", (code,), observe, conclude(which)))
+
+
+OF_SHADOWS = _family(SHADOW, "A shadow setting is left over: it changes no pixel", "Shadow", "shadow-reach")
+OF_ORDER = _family(ORDER, "A setting of the draw order is left over: it changes no pixel", "Transparency", "draw-order")

@@ -32,8 +32,8 @@ class Survey:
     """role None: every viewpoint in its own role, edit viewpoints left out. A role: the play viewpoints as if in that role.
 
     pictures False: only the measures are wanted, so no evidence is painted (as when a remedy is tried). spot (x0, y0, x1, y1): what a
-    line-up asks about; levers may look there alone. about: names of the drawables that a remedy under trial is for, where a family says
-    that what it finds of one material follows from that alone (None: all are looked at). masked: whether what is still there is told though
+    line-up asks about; levers may look there alone. about: names of the drawables that a remedy under trial is for, where it changes
+    nothing but colours of theirs that a family names (None: all are looked at). masked: whether what is still there is told though
     it does not show any more, as when a remedy is tried.
     """
 

@@ -111,8 +111,10 @@ def _knot(layers: Layers, members: tuple[int, ...], over: np.ndarray) -> Knot:
         orders, tried = (as_drawn, _by_table(_pair_costs(part, opaque, members), members)), "by pairs, and as drawn"
     elif n <= MOST_SOLVED:
         solved, gap = _by_program(_pair_costs(part, opaque, members), members)
-        proven = "the least there is" if gap <= LEAST_GAP else f"within {gap:.1%} of the least"
-        orders, tried = (as_drawn, solved), f"by pairs, {proven}, and as drawn"
+        proven = "the least there is" if gap <= LEAST_GAP else f"at most {gap:.1%} of it above the least"
+        orders, tried = (as_drawn, solved), f"by pairs ({proven}), and as drawn"
+        if not np.isfinite(gap):
+            tried = "as drawn: no better one was found"
     else:
         orders, tried = (as_drawn,), "as drawn: too many to look for a better one"
     best, least, drawn = members, np.inf, true
@@ -168,8 +170,9 @@ def _pair_costs(part: Fragments, opaque: np.ndarray, members: tuple[int, ...]) -
 
 
 def _by_program(cost: np.ndarray, members: tuple[int, ...]) -> tuple[tuple[int, ...], float]:
-    """(the order of least cost by pairs, how far above the least it may be at the most, as a share of it): a linear ordering, one unknown
-    for each two (1: the first before the second), no three of them in a ring (Grötschel, Jünger and Reinelt 1984, from memory)."""
+    """(the order of least cost by pairs, how far above the least it may be at the most, as a share of it; infinity: none was found): a
+    linear ordering, one unknown for each two (1: the first before the second), no three of them in a ring (Grötschel, Jünger and Reinelt
+    1984, from memory)."""
     n = len(members)
     first, second = np.triu_indices(n, 1)
     number = np.full((n, n), -1)

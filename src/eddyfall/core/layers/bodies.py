@@ -31,7 +31,7 @@ class Body:
     """A closed body in a frame, at n of its pixels: px (n, 2) x, y; each stands for `each` px; drawn_m, true_m (n,) the way through it;
     stops (n, 3) by which what it leaves of light is too much (above 0) or too little; off_px (n,) how far from where rays arrive the copy
     is read, nan where they are mirrored inside or meet nothing; where (h, w) bool: all its pixels; missing: nothing is wired to its
-    thickness; absorbs: its way through makes a difference."""
+    thickness."""
 
     drawable: int
     px: np.ndarray
@@ -42,7 +42,6 @@ class Body:
     off_px: np.ndarray
     where: np.ndarray
     missing: bool
-    absorbs: bool
 
 
 def bodies_in(frame: Frame) -> list[Body]:
@@ -84,7 +83,7 @@ def _body(frame: Frame, met: Met, d: int) -> Body | None:
     where.flat[met.pixel[mine]] = True
     return Body(
         d, np.stack([x, y], axis=1), len(mine) / len(chosen), drawn_m, true_m, np.where(inside[:, None], np.log2(drawn / due), 0.0),
-        _off(frame, d, told, own.triangle, place, bent, true_m, ior), where, bool(state.thickness[d] == MISSING), bool(sigma.any()),
+        _off(frame, d, told, own.triangle, place, bent, true_m, ior), where, bool(state.thickness[d] == MISSING),
     )  # fmt: skip
 
 

@@ -66,9 +66,8 @@ def met_at(frame: Frame, x: int, y: int) -> list[Met]:
     """All that the eye's ray meets in a pixel, whether it is drawn or not, nearest first."""
     geometry, state, view = frame.geometry, frame.stage.state, View(frame.camera, frame.pixels)
     triangles = np.arange(geometry.drawables[geometry.plate].first, dtype=np.int32)
-    both = state.double_sided | (
-        state.bends & (state.thickness == BACK_FACES)
-    )  # these are measured by the faces that they are left by
+    # A body that is measured by its back faces is met by these, too.
+    both = state.double_sided | (state.bends & (state.thickness == BACK_FACES))
     cull = np.where(both[geometry.owner[triangles]], 0, 1).astype(np.int8)
     depth = frame.depth_format
     screen = project(

@@ -7,31 +7,31 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import cast
+from itertools import permutations
 
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
 from eddyfall.core.frame.render import Frame, Renderer, Request
-from eddyfall.core.layers.capture import UNDECIDED_STEPS, Layers, layers_of
+from eddyfall.core.layers.capture import Layers, layers_of
 from eddyfall.core.layers.kernels import fold
 from eddyfall.core.layers.pairs import apart
 from eddyfall.core.passes.contract import View
-from eddyfall.core.passes.draw_order import Sorting, sort_keys, sorting
+from eddyfall.core.passes.draw_order import sort_keys, sorting
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.setup.sections.order import Key, Point
+from eddyfall.core.scene.splits import Plane, plane_through
 from eddyfall.core.shade.blend import KINDS
 
-MOST_SOLID = 16  # drawables at one depth that are drawn each by itself
-Up = tuple[float, float, float]
-FEET: dict[str, object] = {"key": "direction", "direction": (0.0, 1.0, 0.0), "point": "nearest"}
+MOST_SOLID = 48  # drawables in one plane that are drawn each by itself
+SAME_M = 1e-4  # keys and planes that differ by less are the same
+UP = (0.0, 1.0, 0.0)  # the direction of a flat picture: what stands higher is drawn first, by the lowest point of each
 
 
 @dataclass(frozen=True)
 class Level:
-    """Two drawables at one depth whose order shows: first is drawn before second (stages: because first is a cutout); pixels that would be
-    visibly different the other way round, where (pixels,) of the frame, row by row."""
+    """Two drawables at one depth whose order shows: first is drawn before second (stages: because first is solid, though it stands before
+    second); pixels that would be visibly different the other way round, where (pixels,) of the frame, row by row."""
 
     first: int
     second: int
@@ -40,11 +40,25 @@ class Level:
     where: np.ndarray
 
 
-def by_feet(by: Sorting) -> Sorting:
-    """The same, sorted by where things stand: along its direction if it has one, else up the world, what is higher first."""
-    if by.key == "direction":
-        return by
-    return replace(by, key=cast(Key, FEET["key"]), direction=cast(Up, FEET["direction"]), point=cast(Point, FEET["point"]))
+@dataclass(frozen=True)
+class Standing:
+    """How drawables (d,) of a frame stand, whatever they are drawn as: draw rank, key in m (the higher, the earlier), turn at a point that
+    several share. By the direction that the build sorts by; where it sorts by another key, by their feet."""
+
+    rank: np.ndarray
+    key: np.ndarray
+    member: np.ndarray
+
+    @classmethod
+    def of(cls, frame: Frame) -> Standing:
+        by = sorting(frame.stage)
+        if by.key != "direction":
+            by = replace(by, key="direction", direction=UP, point="nearest")
+        return cls(by.rank, sort_keys(frame.geometry, np.arange(len(by.rank)), frame.camera, by), by.member)
+
+    def behind(self, a: np.ndarray, b: np.ndarray) -> np.ndarray:
+        """(n,) bool: drawables a (n,) are to be drawn before b (n,) for their rank, or for a key that differs."""
+        return np.asarray((self.rank[a] < self.rank[b]) | (self.rank[a] == self.rank[b]) & (self.key[a] > self.key[b] + SAME_M))
 
 
 def level_pairs(layers: Layers) -> list[Level]:
@@ -76,19 +90,14 @@ def level_with_others(frame: Frame, drawables: Sequence[int]) -> bool:
 
 
 def over_cutouts(layers: Layers) -> np.ndarray:
-    """(n,) bool: fragments shown over a cutout at their depth that stands before them, by the direction that the build sorts by, or by
-    their feet."""
+    """(n,) bool: fragments shown over a cutout at their depth that stands before them."""
     frame, s = layers.frame, layers.shown
     front = frame.front.ravel()[layers.pixel]
     cutout = np.append(frame.stage.state.blend == KINDS["cutout"], False)[front]
     solid = frame.depth_format.view_depth(frame.buffers["over_depth"]) * View(frame.camera, frame.pixels).ray_lengths
     level = cutout & (np.abs(solid.ravel()[layers.pixel] - s.far) <= layers.step_m) & (s.long == 0)
-    keys = np.full(len(frame.geometry.drawables) + 1, np.nan)
-    used = np.unique(np.concatenate([front[level], s.drawable[level]]))
-    if not len(used):
-        return np.zeros(len(s.far), bool)
-    keys[used] = sort_keys(frame.geometry, used, frame.camera, by_feet(layers.by))
-    return np.asarray(level & (keys[s.drawable] > keys[front]), bool)
+    level[level] = Standing.of(frame).behind(s.drawable[level], front[level])
+    return np.asarray(level)
 
 
 def stage_pairs(layers: Layers) -> list[Level]:
@@ -120,36 +129,40 @@ class Covers:
 
 
 def solid_pairs(renderer: Renderer, build: Build, frame: Frame, request: Request) -> list[Covers]:
-    """Solid drawables at one depth of which the wrong one shows: which of two that is depends on what is drawn last. Asked where things are
+    """Solid drawables in one plane of which the wrong one shows: which of two that is hangs on the depth test alone. Asked where things are
     sorted by a direction; each is drawn without the others. Up to MOST_SOLID of them."""
-    state, geometry, by = frame.stage.state, frame.geometry, sorting(frame.stage)
-    solid = [int(d) for d in frame.buffers["in_view"] if state.solid[d] and d != geometry.plate]
-    flat = [d for d in solid if any(o != d and _one_plane(geometry, frame, d, o) for o in solid)][:MOST_SOLID]
-    if by.key != "direction" or len(flat) < 2:
+    geometry, planes = frame.geometry, dict[int, Plane]()
+    for d in frame.buffers["in_view"][frame.stage.state.solid[frame.buffers["in_view"]] == 1].tolist():
+        thing = geometry.drawables[d]
+        plane = plane_through(geometry.positions[np.unique(geometry.triangles[thing.first : thing.last])])
+        if plane is not None and d != geometry.plate:
+            planes[d] = plane
+    flat = [
+        d for d in planes if any(o != d and _touch(geometry, d, o) and planes[d].is_one_with(planes[o], SAME_M) for o in planes)
+    ]
+    flat = flat[:MOST_SOLID]
+    if sorting(frame.stage).key != "direction" or len(flat) < 2:
         return []
+    stands = Standing.of(frame)
     everything, found = frozenset(range(len(geometry.drawables))), []
     alone = {
         d: renderer.frame(build, replace(request, hidden=request.hidden | (everything - {d, geometry.plate})), "linear")
         for d in flat
     }
-    keys = dict(zip(flat, sort_keys(geometry, np.array(flat), frame.camera, by)))
-    step = UNDECIDED_STEPS * frame.depth_format.step_m(frame.view_depth)
-    for back, front in ((a, b) for a in flat for b in flat if keys[a] > keys[b]):
-        both = (alone[back].drawable == back) & (alone[front].drawable == front)
-        with np.errstate(invalid="ignore"):
-            level = both & (np.abs(alone[back].view_depth - alone[front].view_depth) <= step)
-        where = np.flatnonzero(level & (frame.drawable == back))
-        if len(where) and 2 * level.sum() > both.sum():  # not only along a line in which they meet
+    for back, front in permutations(flat, 2):
+        if not (planes[back].is_one_with(planes[front], SAME_M) and stands.behind(np.array([back]), np.array([front]))[0]):
+            continue
+        where = np.flatnonzero((alone[back].drawable == back) & (alone[front].drawable == front) & (frame.drawable == back))
+        if len(where):
             shown, due = (nits.reshape(-1, 3)[where].astype(float) for nits in (alone[back].linear, alone[front].linear))
             found.append(Covers(back, front, where, due, apart(frame, shown, due) > VISIBLE_DIFFERENCE))
     return sorted(found, key=lambda one: -int(one.visible.sum()))
 
 
-def _one_plane(geometry: Geometry, frame: Frame, a: int, b: int) -> bool:
-    """Whether the boxes of two drawables may touch at one depth of a frame."""
+def _touch(geometry: Geometry, a: int, b: int) -> bool:
+    """Whether the boxes of two drawables overlap or touch."""
     low, high = geometry.bounds[[a, b]].transpose(1, 0, 2)
-    overlap = np.minimum(*high) - np.maximum(*low)
-    return bool((overlap >= -float(frame.depth_format.step_m(np.asarray(np.abs(high).max())))).all())
+    return bool((np.minimum(*high) + SAME_M >= np.maximum(*low)).all())
 
 
 def levels_in(renderer: Renderer, build: Build, request: Request, layers: Layers) -> list[Level]:
@@ -164,19 +177,14 @@ def levels_in(renderer: Renderer, build: Build, request: Request, layers: Layers
 
 
 def in_turn(layers: Layers) -> np.ndarray:
-    """(h, w, 3) nits with things at one depth in the order that they stand in: by the direction the build sorts by, or by their feet;
-    nothing shows over a cutout that stands before it."""
+    """(h, w, 3) nits with things at one depth in the order that they stand in; nothing shows over a cutout that stands before it."""
     s, out = layers.shown, np.empty_like(layers.opaque)
-    over = over_cutouts(layers)
-    keys = np.zeros(len(layers.frame.geometry.drawables))
-    used = np.unique(s.drawable)
-    if len(used):
-        keys[used] = sort_keys(layers.frame.geometry, used, layers.frame.camera, by_feet(layers.by))
+    over, stands = over_cutouts(layers), Standing.of(layers.frame)
     order = layers.truly_ordered.copy()
     levels = np.zeros(len(order), np.int64)  # of the fragments in this order: a number more wherever the depth is another
-    far, pixel = s.far[order], layers.pixel[order]
+    far, pixel, of = s.far[order], layers.pixel[order], s.drawable[order]
     levels[1:] = np.cumsum((np.diff(pixel) != 0) | (np.abs(np.diff(far)) > layers.step_m[order[1:]]))
-    order = order[np.lexsort((-keys[s.drawable[order]], levels))]
+    order = order[np.lexsort((stands.member[of], -stands.key[of], stands.rank[of], levels))]
     k, p = np.where(over[:, None], 1.0, s.k), np.where(over[:, None], 0.0, s.p)
     fold(s.starts, order, k, p, np.where(over, 0.0, s.q), layers.opaque, out)
     return out.reshape(*layers.frame.pixels.shape, 3)

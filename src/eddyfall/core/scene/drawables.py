@@ -204,9 +204,12 @@ def _joined(parts: list[tuple[Drawable, Piece]]) -> Geometry:
 
 
 def _named_apart(drawables: list[Drawable]) -> list[Drawable]:
-    seen: dict[str, int] = {}
-    result = []
+    """The same; of those of one name all but the first with a number that no other one's name ends with."""
+    given, taken, result = {d.name for d in drawables}, set[str](), []
     for d in drawables:
-        seen[d.name] = seen.get(d.name, 0) + 1
-        result.append(d if seen[d.name] == 1 else replace(d, name=f"{d.name}~{seen[d.name]}"))
+        name, number = d.name, 2
+        while name in taken or (name != d.name and name in given):
+            name, number = f"{d.name}~{number}", number + 1
+        taken.add(name)
+        result.append(d if name == d.name else replace(d, name=name))
     return result

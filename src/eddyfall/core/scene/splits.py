@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +17,11 @@ class Plane:
 
     normal: np.ndarray
     at: float
+
+    def is_one_with(self, other: Plane, within_m: float) -> bool:
+        """Whether another plane is the same one."""
+        along = float(self.normal @ other.normal)
+        return abs(along) > 1 - FLAT and abs(self.at - np.sign(along) * other.at) <= within_m
 
     def above(self, positions: np.ndarray) -> np.ndarray:
         """(n,) m of positions (n, 3) on the side its normal points to; negative below."""
@@ -62,47 +67,51 @@ def _cut(piece: Piece, plane: Plane) -> list[Piece]:
     if not ((above > 0).any() and (above < 0).any()):
         return [piece]
     sides = []
-    columns, triangles, signs = _along(piece, above)
-    for side in (1.0, -1.0):
-        mine = triangles[signs == side]
+    columns, triangles, is_above = cut_along(piece.columns, piece.triangles, above, unit="normals")
+    for mine in (triangles[is_above], triangles[~is_above]):
         used, numbers = np.unique(mine, return_inverse=True)
         sides.append(Piece({k: c[used] for k, c in columns.items()}, numbers.reshape(-1, 3).astype(np.int32)))
     return [side for side in sides if len(side.triangles)]
 
 
-def _along(piece: Piece, above: np.ndarray) -> tuple[dict[str, np.ndarray], np.ndarray, np.ndarray]:
-    """(columns with the corners added where edges cross, triangles none of which crosses, (t,) the side of each). Neighbours share what is
-    added on their edge, so that no crack opens; the order of triangles is kept."""
+def cut_along(
+    columns: Mapping[str, np.ndarray], indices: np.ndarray, above: np.ndarray, *, unit: str
+) -> tuple[dict[str, np.ndarray], np.ndarray, np.ndarray]:  # fmt: skip
+    """(columns (v + n, ...) with n corners added where edges cross a plane, (t, 3) int32 triangles none of which crosses it, (t,) bool:
+    which lie above) of triangles `indices` (m, 3). above (v,): height of each corner, 0 on the plane; unit: the column whose rows have
+    length 1. Neighbours share what is added on their edge, so that no crack opens; the order of triangles is kept; what lies in the plane
+    counts as below."""
     edges: dict[tuple[int, int], int] = {}
-    triangles: list[tuple[int, int, int]] = []
-    signs: list[float] = []
+    triangles: list[tuple[int, ...]] = []
+    sides: list[bool] = []
 
     def between(a: int, b: int) -> int:
         return edges.setdefault((min(a, b), max(a, b)), len(above) + len(edges))
 
-    for corners in piece.triangles.tolist():
+    for corners in indices.tolist():
         d = above[corners]
-        if not ((d > 0).any() and (d < 0).any()):
+        if d.min() >= 0 or d.max() <= 0:
             triangles.append(tuple(corners))
-            signs.append(1.0 if d.sum() >= 0 else -1.0)
+            sides.append(bool(d.max() > 0))
             continue
-        for side in (1.0, -1.0):
+        for is_above in (True, False):
             outline: list[int] = []
             for a, b in zip(corners, (*corners[1:], corners[0])):
-                if above[a] * side >= 0:
+                if above[a] >= 0 if is_above else above[a] <= 0:
                     outline.append(a)
                 if above[a] * above[b] < 0:
                     outline.append(between(a, b))
             for k in range(1, len(outline) - 1):
                 triangles.append((outline[0], outline[k], outline[k + 1]))
-                signs.append(side)
+                sides.append(is_above)
     pairs = np.array(list(edges), np.int64).reshape(-1, 2)
-    share = (above[pairs[:, 0]] / (above[pairs[:, 0]] - above[pairs[:, 1]]))[:, None]
-    columns = {}
-    for name, column in piece.columns.items():
-        a, b = column[pairs[:, 0]].astype(np.float64), column[pairs[:, 1]].astype(np.float64)
+    low, high = pairs[:, 0], pairs[:, 1]
+    share = (above[low] / (above[low] - above[high]))[:, None]
+    found = {}
+    for name, column in columns.items():
+        a, b = column[low].astype(np.float64), column[high].astype(np.float64)
         added = a + share * (b - a)
-        if name == "normals":
-            added = added / np.maximum(np.linalg.norm(added, axis=1, keepdims=True), 1e-30)
-        columns[name] = np.concatenate([column, added.astype(column.dtype)])
-    return columns, np.array(triangles, np.int32), np.array(signs)
+        if name == unit:
+            added = added / np.maximum(np.linalg.norm(added, axis=1, keepdims=True), 1e-12)
+        found[name] = np.concatenate([column, added.astype(column.dtype)])
+    return found, np.array(triangles, np.int32), np.array(sides, bool)

@@ -109,7 +109,6 @@ class Prover:
         """(the remedy as its measure judges it, the changed build; None if it does not apply or was not tried) of each candidate."""
         tried: list[tuple[Remedy, Build | None]] = []
         looking: dict[int, Survey] = {}
-        about = frozenset(suspicion.subjects) if family.each_alone else None
         for number, candidate in enumerate(candidates):
             where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
             if family.beyond_the_frame and candidate.change.scope in SCENE_WIDE:
@@ -124,6 +123,7 @@ class Prover:
                 tried.append((_remedy(candidate, "does not apply", str(error)), None))
                 continue
             self.spent += 1
+            about = frozenset(suspicion.subjects) if _leaves_set(candidate.change) <= family.colours else None
             looking[number] = replace(self.survey, only=where, pictures=False, about=about, masked=True, build=changed)
             tried.append((_remedy(candidate, "no effect", candidate.predicts), changed))
         for number, after in self._inspected(family, looking).items():
@@ -361,6 +361,16 @@ def _own_subjects(members: list[Suspicion]) -> list[tuple[str, ...]]:
 def _remedy(candidate: Candidate, verdict: Verdict, predicts: str) -> Remedy:
     c = candidate
     return Remedy(c.change, verdict, predicts, c.costs, c.side_effects, c.warnings, 0.0)
+
+
+def _leaves_set(change: Change) -> set[str]:
+    """Names of the leaves that a change sets; "" for what is more than a leaf or two of an entry."""
+    if change.operation is not None:
+        return {""}
+    found: set[str] = set()
+    for op in change.patch:
+        found |= set(op.value) if isinstance(op.value, dict) else {op.path.rsplit("/", 1)[-1]}
+    return found
 
 
 def _rank(remedy: Remedy) -> tuple[int, int, int]:

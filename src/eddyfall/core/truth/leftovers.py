@@ -55,7 +55,7 @@ SHADOW = Which(
 ORDER = Which(  # what everything is sorted by is a choice, not what a trial has left
     "order", Order, frozenset(Order.model_fields),
     (
-        ("nodes", NodeSetup, ("draw_rank", "key_shift_m", "split_at")),
+        ("nodes", NodeSetup, ("draw_rank", "key_shift_m", "split_at", "triangle_order")),
         ("materials", MaterialSetup, ("triangles",)),
         ("sort_points", SortPoint, ("members",)),
     ),

@@ -14,6 +14,7 @@ from eddyfall.core.scene.changes import operation
 from eddyfall.core.scene.drawables import final_mesh
 from eddyfall.core.scene.model import Mesh, Primitive
 from eddyfall.core.scene.setup.sections.bake import Bake
+from eddyfall.core.scene.splits import cut_along
 from eddyfall.core.uv.charts import measure_charts
 from eddyfall.core.uv.gutters import padding_for_mip
 from eddyfall.core.uv.lightmaps import lightmap_uv_set, mesh_resolution
@@ -222,49 +223,10 @@ def _three(params: dict[str, Any], name: str) -> np.ndarray:
 
 def cut_part(part: Primitive, point: np.ndarray, normal: np.ndarray) -> tuple[Primitive, np.ndarray]:
     """(the part with its triangles cut along a plane, (t,) bool: which lie on the normal's side). Attributes are interpolated."""
-    columns = {name: [np.asarray(values)] for name, values in part.attributes.items()}
     positions = part.positions.astype(np.float64)
     scale = max(float(np.abs(positions).max(initial=1.0)), 1.0) * float(np.linalg.norm(normal))
     height = (positions - point) @ normal
     height[np.abs(height) < 1e-6 * scale] = 0.0
-    made = len(positions)
-    between: dict[tuple[int, int], int] = {}
-    triangles: list[tuple[int, int, int]] = []
-    sides: list[bool] = []
-
-    def middle(a: int, b: int) -> int:
-        nonlocal made
-        key = (min(a, b), max(a, b))
-        if key not in between:
-            low, high = key
-            share = height[low] / (height[low] - height[high])
-            for name, values in part.attributes.items():
-                mixed = values[low].astype(np.float64) + share * (
-                    values[high].astype(np.float64) - values[low].astype(np.float64)
-                )
-                if name == "NORMAL":
-                    mixed /= max(float(np.linalg.norm(mixed)), 1e-12)
-                columns[name].append(mixed.astype(values.dtype)[None])
-            between[key] = made
-            made += 1
-        return between[key]
-
-    for corners in part.indices.tolist():
-        h = [height[c] for c in corners]
-        if min(h) >= 0 or max(h) <= 0:
-            triangles.append(tuple(corners))
-            sides.append(max(h) > 0)
-            continue
-        for wanted in (True, False):
-            ring: list[int] = []
-            for k in range(3):
-                a, b = corners[k], corners[(k + 1) % 3]
-                if (height[a] >= 0) if wanted else (height[a] <= 0):
-                    ring.append(a)
-                if height[a] * height[b] < 0:
-                    ring.append(middle(a, b))
-            for k in range(1, len(ring) - 1):
-                triangles.append((ring[0], ring[k], ring[k + 1]))
-                sides.append(wanted)
-    attributes = {name: freeze(np.concatenate(values)) for name, values in columns.items()}
-    return Primitive(attributes, freeze(np.array(triangles, np.int32)), part.material, part.source_index), np.array(sides, bool)
+    columns, triangles, sides = cut_along(part.attributes, part.indices, height, unit="NORMAL")
+    attributes = {name: freeze(values) for name, values in columns.items()}
+    return Primitive(attributes, freeze(triangles), part.material, part.source_index), sides
