@@ -176,7 +176,7 @@ function symptomOf(pops: boolean, order: FrameOrder | undefined, glass: GlassOf 
   if (pops) return "pops";
   if (order?.pairs.length) return "drawn over what is nearer";
   if (order?.hidden.length) return "layer hidden";
-  if (order?.level.length) return "out of turn";
+  if (order?.level.some((two) => two.stages)) return "out of turn";
   if (rim) return "rim";
   if (glass?.lost.length) return "glass vanishes";
   return glass?.shut.length ? "see-through wrongly" : "drawn over what is nearer";

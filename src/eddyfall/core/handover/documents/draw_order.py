@@ -48,8 +48,8 @@ class CoveredDocument(Document):
 
 
 class LevelDocument(Document):
-    """Two things at one depth, of which depth does not say which is in front: first is drawn before second; stages: because first is a
-    cutout, though it stands before second; pixels that would differ visibly the other way round."""
+    """Two things at one depth, of which depth does not say which is in front: first is drawn before second; stages: because first is
+    solid, though it stands before second; pixels that would differ visibly the other way round."""
 
     first: str
     second: str
