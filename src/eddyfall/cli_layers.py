@@ -159,8 +159,8 @@ def _frame(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
     if args.picture:
         write_new(args.picture, png_of(shown_as(layers.frame, as_it_lies(renderer, build, layers, request))), inputs(args))
     out.result(found, inputs(args))
-    off = [*found.pairs, *found.hidden, *(two for two in found.level if two.stages)]
-    return int(any(one.pixels >= LEAST_PIXELS for one in off))
+    off = [p.pixels for p in found.pairs] + [c.pixels for c in found.hidden] + [two.pixels for two in found.level if two.stages]
+    return int(max(off, default=0) >= LEAST_PIXELS)
 
 
 def _at(args: Any, out: Out, renderer: Any, build: Any, request: Any) -> int:
