@@ -42,8 +42,8 @@ def edges(args: argparse.Namespace) -> int:
     if at and not (0 <= at[0] < width and 0 <= at[1] < height):
         raise RequestError(f"pixel {at[0]},{at[1]} is outside the {width} x {height} frame")
     frame = renderer.frame(build, Request(args.viewpoint, args.size, None, args.target))
-    told = edges_at(Survey(build, renderer, args.target, size=args.size, pictures=False), args.viewpoint)
-    found = AlphaEdgesDocument.from_core(build, args.viewpoint, told, tuple(at) if at else None)
+    told = edges_at(Survey(build, renderer, args.target, size=args.size, pictures=False), args.viewpoint, at)
+    found = AlphaEdgesDocument.from_core(build, args.viewpoint, told, at)
     rows = [
         [m.material, m.kind, _held(m.holds) if m.filtered else "-", _held(m.read_as) if m.filtered else "-",
          "-" if m.filtered is None else "multiplied" if m.filtered == "premultiplied" else "as they are", str(m.misread_px),

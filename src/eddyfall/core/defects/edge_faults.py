@@ -91,8 +91,8 @@ def off_by(survey: Survey, material: int, kind: str) -> tuple[Pictured | None, b
     return picture, bool(shown > STRAYS)
 
 
-def edges_at(survey: Survey, viewpoint: str) -> list[Edges]:
-    """All materials with an alpha picture that are in view of a viewpoint."""
+def edges_at(survey: Survey, viewpoint: str, at: tuple[int, int] | None = None) -> list[Edges]:
+    """All materials with an alpha picture that are in view of a viewpoint; their rims told at a pixel (x, y), too."""
     there = materials_at(survey, viewpoint)
     if not there:
         return []
@@ -106,7 +106,7 @@ def edges_at(survey: Survey, viewpoint: str) -> list[Edges]:
         (picture, shown), told = off_by(survey, material, kind), None
         cover = cover_of(frame, seen) if kind == "cutout" else None
         if picture is not None and shown:
-            told = rim(survey.renderer, survey.build, survey.request(viewpoint), material, picture)
+            told = rim(survey.renderer, survey.build, survey.request(viewpoint), material, picture, at)
         names = tuple(survey.geometry.drawables[d].name for d in seen)
         found.append(Edges(material, kind, names, picture, told, cover))
     return found

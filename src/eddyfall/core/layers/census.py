@@ -8,10 +8,12 @@ from typing import Literal
 import numpy as np
 from scipy.ndimage import label
 
+from eddyfall.core.layers.kernels import mark
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.maps import overridden_maps, with_maps, wrapped
+from eddyfall.core.scene.maps import overridden_maps, with_maps
 from eddyfall.core.scene.model import Material
+from eddyfall.core.shade.textures import WRAPS
 
 Kind = Literal["opaque", "cutout", "blended", "unsure"]
 OPEN, HOLE, COHERENT = 0.05, 0.5, 16  # mean open share of what is opaque; what is a hole, of at least so many texels together
@@ -100,10 +102,6 @@ def covered(
     # What is tiled many times over is seen as a whole long before each of its tiles has been asked for.
     scale = min(1.0, MOST_SAMPLES / max(float(area.sum()) * EACH_TEXEL, 1.0))
     counts = np.ceil(area * EACH_TEXEL * scale).astype(np.int64) + 4
-    of = np.repeat(np.arange(len(chosen)), counts)
-    u, v = np.random.default_rng(SEED).random((2, len(of)))
-    u, v = np.where(u + v > 1, 1 - u, u), np.where(u + v > 1, 1 - v, v)
-    at = uv[of, 0] + u[:, None] * one[of] + v[:, None] * other[of]
-    x, y = (wrapped(np.floor(at[:, k]).astype(np.int64), edge, wrap[k]) for k, edge in enumerate((width, height)))
-    mask[y, x] = True
+    u, v = np.random.default_rng(SEED).random((2, int(counts.sum())))
+    mark(mask, uv[:, 0], one, other, counts, u, v, WRAPS[wrap[0]], WRAPS[wrap[1]])
     return mask

@@ -157,34 +157,50 @@ def put_right(build: Build, material: int, of: Pictured, filtered: Filters) -> B
 @dataclass(frozen=True)
 class Rim:
     """CIEDE2000 (h, w) by which a frame is off through one material's picture: misread, since its colours are taken for something else than
-    they are; averaged, since they are not multiplied by alpha before. now, due (h, w, 3) nits of the frame as it is, and put right."""
+    they are; averaged, since they are not multiplied by alpha before. now, due (h, w, 3) nits of the part that is drawn again, from
+    pixel `origin` (x, y) on: as it is, and put right; both empty where nothing is."""
 
     misread: np.ndarray
     averaged: np.ndarray
     now: np.ndarray
     due: np.ndarray
+    origin: tuple[int, int]
+
+    def at(self, x: int, y: int) -> tuple[np.ndarray, np.ndarray]:
+        """(now, due), (3,) nits each of a pixel of the part that is drawn again. IndexError for any other."""
+        row, column = y - self.origin[1], x - self.origin[0]
+        if row < 0 or column < 0:
+            raise IndexError(f"pixel {x},{y} is not in the part from {self.origin} on")
+        return self.now[row, column].astype(np.float64), self.due[row, column].astype(np.float64)
 
 
-def rim(renderer: Renderer, build: Build, request: Request, material: int, of: Pictured) -> Rim:
+def rim(
+    renderer: Renderer, build: Build, request: Request, material: int, of: Pictured, also: tuple[int, int] | None = None
+) -> Rim:
     """What is off in a frame through a material's picture, by three pictures: as it is, read right, and averaged right too. Only the part
-    is drawn again that it lies in, where nothing but itself shows it."""
-    now = renderer.frame(build, request)
-    x0, y0, x1, y1 = _window(now, request, material)
-    (left, top), misread, averaged = (
-        now.pixels.origin,
-        np.zeros(now.pixels.shape, np.float32),
-        np.zeros(now.pixels.shape, np.float32),
-    )
+    is drawn that it lies in, where nothing but itself shows it; and up to pixel `also` (x, y), if one is asked for."""
+    lies = renderer.frame(build, request, "drawable")
+    x0, y0, x1, y1 = _reaching(_window(lies, request, material), also)
+    (left, top), shape = lies.pixels.origin, lies.pixels.shape
+    misread, averaged = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
     if x1 <= x0 or y1 <= y0:
-        return Rim(misread, averaged, now.linear, now.linear)
+        return Rim(misread, averaged, np.zeros((0, 0, 3)), np.zeros((0, 0, 3)), (x0, y0))
     part, there = replace(request, crop=(x0, y0, x1, y1)), np.s_[y0 - top : y1 - top, x0 - left : x1 - left]
     entry = build.setup.materials.get(build.scene.material_keys[material], MaterialSetup())
-    as_is, due = now.display[there], renderer.frame(put_right(build, material, of, "premultiplied"), part)
-    read = renderer.frame(put_right(build, material, of, entry.filtered), part).display if of.misread else as_is
-    misread[there], averaged[there] = delta_e_2000(as_is, read), delta_e_2000(read, due.display)
-    right = np.array(now.linear)
-    right[there] = due.linear
-    return Rim(misread, averaged, now.linear, right)
+    now, due = (renderer.frame(b, part) for b in (build, put_right(build, material, of, "premultiplied")))
+    read = renderer.frame(put_right(build, material, of, entry.filtered), part).display if of.misread else now.display
+    misread[there], averaged[there] = delta_e_2000(now.display, read), delta_e_2000(read, due.display)
+    return Rim(misread, averaged, now.linear, due.linear, (x0, y0))
+
+
+def _reaching(window: Window, pixel: tuple[int, int] | None) -> Window:
+    """The least window that holds a window, if there is anything in it, and a pixel."""
+    if pixel is None:
+        return window
+    (x, y), (x0, y0, x1, y1) = pixel, window
+    if x1 <= x0 or y1 <= y0:
+        return x, y, x + 1, y + 1
+    return min(x0, x), min(y0, y), max(x1, x + 1), max(y1, y + 1)
 
 
 def _window(frame: Frame, request: Request, material: int) -> Window:

@@ -1,7 +1,9 @@
-"""Kernels over the fragments of each pixel: folding them in an order, and sorting them swap by swap."""
+"""Kernels over the fragments of each pixel: folding them in an order, and sorting them swap by swap; texels that triangles cover."""
 
 import numpy as np
 from numba import njit, prange
+
+from eddyfall.core.raster.rasterise import wrap
 
 
 @njit(cache=True, parallel=True, nogil=True, error_model="numpy")
@@ -107,3 +109,17 @@ def ordered(starts: np.ndarray, n: int, key: np.ndarray | None = None) -> np.nda
     if key is not None:
         sort_by(starts, order, np.asarray(key, np.float64))
     return order
+
+
+@njit(cache=True, nogil=True)
+def mark(mask, corner, one, other, counts, u, v, wrap_x, wrap_y):
+    """Mark the texels of mask (h, w) in which points of triangles lie: counts (n,) of each, at u, v (m,) along its sides."""
+    height, width = mask.shape
+    k = 0
+    for i in range(len(counts)):
+        for _ in range(counts[i]):
+            a, b = (1 - u[k], 1 - v[k]) if u[k] + v[k] > 1 else (u[k], v[k])
+            x = corner[i, 0] + a * one[i, 0] + b * other[i, 0]
+            y = corner[i, 1] + a * one[i, 1] + b * other[i, 1]
+            mask[wrap(int(np.floor(y)), height, wrap_y), wrap(int(np.floor(x)), width, wrap_x)] = True
+            k += 1

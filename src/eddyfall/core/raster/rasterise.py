@@ -64,6 +64,24 @@ def clear(depth):
         depth[n] = 1.0
 
 
+@njit(cache=True, nogil=True)
+def in_bands(box, first_row, rows, bands):
+    """(starts (bands + 1,) int64, index int32): which boxes (n, 4) reach into each band of so many rows, in order; those of band k are
+    index[starts[k] : starts[k + 1]]. A band's own loop over all boxes would read them all once a band."""
+    starts = np.zeros(bands + 1, np.int64)
+    for i in range(box.shape[0]):
+        for k in range(max(box[i, 1] - first_row, 0) // rows, min((box[i, 3] - first_row) // rows, bands - 1) + 1):
+            starts[k + 1] += 1
+    for k in range(bands):
+        starts[k + 1] += starts[k]
+    at, index = starts[:-1].copy(), np.empty(starts[bands], np.int32)
+    for i in range(box.shape[0]):
+        for k in range(max(box[i, 1] - first_row, 0) // rows, min((box[i, 3] - first_row) // rows, bands - 1) + 1):
+            index[at[k]] = i
+            at[k] += 1
+    return starts, index
+
+
 @helper
 def _uv_at(i, b, c, x0, y0, x1, y1, x2, y2, px, py, inv_w, uvs):
     """Perspective-correct uv of the alpha texture where the fixed-point pixel is (screen barycentrics over w)."""
@@ -245,14 +263,13 @@ def _rasterise(
     height, width = depth.shape
     rows = max(4, (height + BANDS - 1) // BANDS)
     bands = (height + rows - 1) // rows
-    n = ids.shape[0]
+    starts, index = in_bands(box, oy, rows, bands)
     wants_ids = visible.shape[0] > 0
     for band in prange(bands):
         first_row = oy + band * rows
         last_row = min(first_row + rows, oy + height) - 1
-        for i in range(n):
-            if box[i, 3] < first_row or box[i, 1] > last_row:
-                continue
+        for at in range(starts[band], starts[band + 1]):
+            i = index[at]
             drawable = owner[ids[i]]
             if taking_part[drawable] == 0:
                 continue

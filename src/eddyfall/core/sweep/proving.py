@@ -5,7 +5,7 @@ of all of them are applied at once and inspected once; each finding is then judg
 subjects. What this leaves unclear is proved by itself as long as the budget lasts; what is left then says that it was not proved."""
 
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -68,8 +68,14 @@ class Seen:
 class Prover:
     """Proves the remedies of suspicions found on the build of a survey."""
 
-    def __init__(self, survey: Survey, progress: Callable[[str, float], None], budget: int = PROOFS) -> None:
+    def __init__(
+        self, survey: Survey, progress: Callable[[str, float], None], budget: int = PROOFS,
+        observed: Mapping[str, Mapping[str, Any]] | None = None,
+    ) -> None:  # fmt: skip
+        """observed: by family and viewpoint, what families have seen of the build as it is; what is not there is looked at when it is
+        asked for."""
         self.survey, self.progress, self.budget = survey, progress, budget
+        self.observed = observed or {}
         self.spent = 0
         self.unproved: list[str] = []
         self._found: dict[tuple[str, tuple[str, ...], frozenset[str] | None], set[str]] = {}
@@ -126,15 +132,16 @@ class Prover:
             about = frozenset(suspicion.subjects) if _leaves_set(candidate.change) <= family.colours else None
             looking[number] = replace(self.survey, only=where, pictures=False, about=about, masked=True, build=changed)
             tried.append((_remedy(candidate, "no effect", candidate.predicts), changed))
-        for number, after in self._inspected(family, looking).items():
+        for number, after in self._inspected(family, looking, self._worst(suspicion)).items():
             tried[number] = (self._judged(family, suspicion, candidates[number], looking[number], after), tried[number][1])
         return tried
 
-    def _inspected(self, family: Family, looking: dict[int, Survey]) -> dict[int, list[Suspicion]]:
-        """What a family finds in each survey. One viewpoint after the other, so that what is drawn of it serves all of them."""
+    def _inspected(self, family: Family, looking: dict[int, Survey], last: str) -> dict[int, list[Suspicion]]:
+        """What a family finds in each survey. One viewpoint after the other, so that what is drawn of it serves all of them; `last` comes
+        last, if it is among them: what was drawn there serves what looks at it next."""
         seen: dict[int, dict[str, Any]] = {number: {} for number in looking}
         with self.survey.renderer.clock.timing(f"family {family.name}"):
-            for viewpoint in dict.fromkeys(v for survey in looking.values() for v in survey.viewpoints):
+            for viewpoint in sorted(dict.fromkeys(v for survey in looking.values() for v in survey.viewpoints), key=last.__eq__):
                 for number, survey in looking.items():
                     if viewpoint in survey.viewpoints:
                         seen[number][viewpoint] = family.observe(survey, viewpoint)
@@ -163,15 +170,16 @@ class Prover:
         """Fingerprints that a family finds on the build as it is, looked at alike; remembered."""
         key = (family.name, tuple(looking.viewpoints), looking.about)
         if key not in self._found:
-            self._found[key] = {s.fingerprint for s in family.inspect(replace(looking, build=self.survey.build))}
+            base, seen = replace(looking, build=self.survey.build, masked=False), self.observed.get(family.name, {})
+            known = {v: seen[v] if v in seen else family.observe(base, v) for v in looking.viewpoints}
+            self._found[key] = {s.fingerprint for s in family.conclude(base, known)}
         return self._found[key]
 
     def _looked_at(self, suspicion: Suspicion, remedy: Remedy, changed: Build | None, ought: Build | None) -> Remedy:
         """The remedy with its collateral, and with `masks` where the measure stayed while the look came nearer to the cured one's."""
         if changed is None:
             return remedy
-        where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
-        worst = max(where, key=lambda v: suspicion.pixels.get(v, 0))
+        worst = self._worst(suspicion)
         delta = self._seen(changed, worst)
         ids = [i for i, d in enumerate(self.survey.geometry.drawables) if d.name in suspicion.subjects]
         own = np.isin(delta.before, ids) | self._covered(worst, ids)
@@ -187,6 +195,11 @@ class Prover:
             if spoilt.any() and float(left[spoilt].mean()) < (1 - NEARER) * float(apart[spoilt].mean()):
                 verdict = "masks"
         return replace(remedy, collateral=collateral, verdict=verdict)
+
+    def _worst(self, suspicion: Suspicion) -> str:
+        """The viewpoint that shows most of it."""
+        where = tuple(suspicion.pixels) or tuple(self.survey.viewpoints)
+        return max(where, key=lambda v: suspicion.pixels.get(v, 0))
 
     def _covered(self, viewpoint: str, ids: list[int]) -> np.ndarray | bool:
         """(h, w) bool: where subjects lie that are no part of the opaque picture, at the size impact is measured at; False: none is."""

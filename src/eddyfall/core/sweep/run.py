@@ -79,7 +79,8 @@ class _Sweep:
         for _, suspicion in found:
             self.on_found(Underway(suspicion))
         self.progress("proving remedies", 0.5)
-        prover = Prover(self.survey, lambda what, share: self.progress(what, 0.5 + 0.5 * share), self.budget)
+        known = {family.name: observed[family.name, None] for family in families()}
+        prover = Prover(self.survey, lambda what, share: self.progress(what, 0.5 + 0.5 * share), self.budget, known)
         findings, outlined = [], 0
         for (family, suspicion), proved in zip(found, prover.prove(found, self._tell)):
             views_of_roles = tuple(

@@ -3,8 +3,6 @@
 import math
 from typing import Self
 
-import numpy as np
-
 from eddyfall.core.compare.ciede2000 import delta_e_of_light
 from eddyfall.core.defects.edge_faults import Edges
 from eddyfall.core.handover.documents.base import Document
@@ -59,7 +57,7 @@ class EdgesOfDocument(Document):
         here = None
         if rim is not None and at is not None:
             x, y = at
-            now, due = (v[y, x].astype(np.float64) for v in (rim.now, rim.due))
+            now, due = rim.at(x, y)
             off = float(delta_e_of_light(now.reshape(1, 1, 3), due.reshape(1, 1, 3))[0, 0])
             here = EdgeAtDocument(x=x, y=y, drawn=now.tolist(), due=due.tolist(), delta_e=off)
         return cls(
