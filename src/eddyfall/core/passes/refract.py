@@ -231,7 +231,8 @@ def run(inputs: Values, section: RefractSection) -> dict[str, Any]:
     depth = inputs["depth"]
     panes = panes_of(inputs, section)
     if panes is None:
-        return {"with_sky": inputs["with_sky"], "over_depth": depth, "pane": np.full((1, 1), -1, np.int32)}
+        nothing = np.full((1, 1), -1, np.int32)
+        return {"with_sky": inputs["with_sky"], "behind_panes": inputs["with_sky"], "over_depth": depth, "pane": nothing}
     layers = section.refract.layers
     picture, _ = lay_panes(inputs, section, panes, layers)
     over, pane = np.array(depth), np.full(depth.shape, -1, np.int32)
@@ -240,7 +241,7 @@ def run(inputs: Values, section: RefractSection) -> dict[str, Any]:
     np.minimum.at(over.reshape(-1), panes.pixel[hiding], panes.key[hiding])
     front = panes.rank == 0
     pane.reshape(-1)[panes.pixel[front]] = panes.drawable[front]
-    return {"with_sky": picture, "over_depth": over, "pane": pane}
+    return {"with_sky": picture, "behind_panes": inputs["with_sky"], "over_depth": over, "pane": pane}
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -320,10 +321,11 @@ PASS = register(
         name="refract",
         does="what lets light through, from a copy of what is drawn so far",
         reads=READS,
-        writes=("with_sky", "over_depth", "pane"),
+        writes=("with_sky", "behind_panes", "over_depth", "pane"),
         section=section,
         targets=(
             Target(name="with_sky", texel_bytes=0),
+            Target(name="behind_panes", texel_bytes=0),
             Target(name="over_depth", texel_bytes=0),
             Target(name="pane", texel_bytes=0),
         ),

@@ -79,6 +79,24 @@ def bent(vx, vy, vz, nx, ny, nz, ior):
 
 
 @light_helper
+def mirrored_by(cosine, ratio):
+    """Share of unpolarised light that a face mirrors by Fresnel's equations; ratio: index on this side over that beyond. 1: all of it."""
+    sine2 = ratio * ratio * (1.0 - cosine * cosine)
+    if sine2 >= 1.0:
+        return 1.0
+    beyond = math.sqrt(1.0 - sine2)
+    across = (ratio * cosine - beyond) / (ratio * cosine + beyond)
+    along = (cosine - ratio * beyond) / (cosine + ratio * beyond)
+    return 0.5 * (across * across + along * along)
+
+
+@light_helper
+def slab_lets(face, absorbed):
+    """Share that a slab lets through with all reflections between its faces, which mirror `face` each (`optics.slab`)."""
+    return (1.0 - face) * (1.0 - face) * absorbed / (1.0 - face * face * absorbed * absorbed)
+
+
+@light_helper
 def data_at(px, py, t, rays, soup, surf, s, channel):
     """One channel (0 red, 1 green) of texture slot s on triangle t at pixel position (px, py), at its finest level."""
     t0, t1, t2 = soup.triangles[t, 0], soup.triangles[t, 1], soup.triangles[t, 2]

@@ -35,10 +35,11 @@ class SeenThrough(NamedTuple):
 
 def go_through(
     scene: RayScene, starts: np.ndarray, towards: np.ndarray, far: np.ndarray, by: SeenThrough, surfaces: Surfaces, take: Take, *,
-    seen_from_end: bool,
+    seen_from_end: bool, whole: bool = False,
 ) -> None:  # fmt: skip
     """Follow rays from starts (n, 3) m along unit directions towards (n, 3) through all of a scene that lies within far (n,) m, and hand
     each thing met to `take`. seen_from_end: who looks stands at the far end of the rays, as a light does, else at their starts.
+    whole: glass lets by what all reflections between its faces leave; else what pass 8.5 makes of it.
 
     A face counts that this one would see drawn: turned to it, or of two sides, but for the face by which a solid of glass is left. Such a
     solid whose way through comes from its back faces also loses what it takes up from face to face of it along the ray."""
@@ -55,7 +56,7 @@ def go_through(
         kept = keeps(
             geometry.triangles, geometry.uv0, geometry.uv1, triangle, u.astype(np.float64), v.astype(np.float64), np.abs(facing),
             by.material[owner], by.blend[owner], by.transmission[owner], by.bends[owner], by.thickness[owner], surfaces.factors,
-            surfaces.used, surfaces.slots, surfaces.levels, surfaces.tables, surfaces.texels,
+            surfaces.used, surfaces.slots, surfaces.levels, surfaces.tables, surfaces.texels, whole,
         )  # fmt: skip
         kept[~((turned | by.double_sided[owner]) & ~(by.bends[owner] & ~turned))] = 1.0
         solid = by.bends[owner] & (by.thickness[owner] == BACK_FACES)

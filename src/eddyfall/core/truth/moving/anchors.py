@@ -69,11 +69,12 @@ def anchors_of(
     else:
         ray, _ = onto(scene, np.array(at, float), rays.eye)
         seen = seen_by(scene, ray, np.zeros(1), np.zeros(1), key)
-    there = np.flatnonzero(seen.drawable >= 0 if subject is None else seen.drawable == subject)
+    mine = seen.drawable >= 0 if subject is None else seen.drawable == subject
+    there = np.flatnonzero(mine & ~seen.arrived.turned)  # what is seen around a bend is not where it seems to be
     if not len(there):
         raise RequestError("there is no surface in the region")
     walk = seen.walk._replace(**{name: value[there] for name, value in seen.walk._asdict().items()})
-    seen = Seen(seen.drawable[there], seen.direction[there], seen.rows[there], walk)
+    seen = Seen(seen.drawable[there], seen.rows[there], walk, seen.arrived.of(there))
     return Anchors(walk.place, walk.facing, seen.drawable, walk.rough <= SHINY, pixel[there], seen)
 
 
@@ -128,7 +129,7 @@ def followed(
         walk.place.copy(), walk.normal.copy(), walk.rough.copy(), mapped, seen.drawable[index], 1.0 - numbers_of(key, MARCHED)
     )
     found, secondary = np.zeros((n, len(PARTS) + 2 * len(scene.light_names), 3)), Secondary.empty(n)
-    rows = Seen(seen.drawable[index], seen.direction[index], seen.rows[index], walk)
+    rows = Seen(seen.drawable[index], seen.rows[index], walk, seen.arrived.of(index))
     follow(scene, walk, rows.reflecting, bounces, found, secondary)
     found[:, EMISSION] = rows.rows[:, EMITTED_RGB]
     arrives = found[:, : len(PARTS) + len(scene.light_names)] @ REC709_LUMA

@@ -11,11 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.frame.render import Frame
-from eddyfall.core.passes import indirect
+from eddyfall.core.passes import indirect, refract
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.silent import silenced, silent_of
 from eddyfall.core.scene.setup.sections.fog import Fog
+from eddyfall.core.scene.setup.sections.refract import Refract
 from eddyfall.core.shade.columns import ALBEDO_RGB, EMITTED_RGB
 from eddyfall.core.shade.direct import direct_buffer
 from eddyfall.core.shade.fog import transmittance
@@ -38,7 +39,7 @@ MEANS = {
     "shading": "light of lamps and suns on what they reach",
     "bounce": "light from other surfaces and the sky, reflected evenly",
     "reflection": "light from other surfaces and the sky, mirrored",
-    "transmission": "what blended surfaces in front bring and leave",
+    "transmission": "what blended surfaces, glass and mist in front bring and leave",
     "emission": "what shines itself, and the sky behind it all",
     "fog": "fog, at the distance it is drawn at",
     "another surface": "pixels whose first surface is another one",
@@ -49,9 +50,10 @@ FLOOR_STOPS = 0.02  # what the two differ by where they have to agree (measured 
 @dataclass(frozen=True)
 class Parts:
     """The stand-in's frame at n pixels, kept apart as it draws it, (n, 3) nits each: lights (l, n, 3) as drawn and as if nothing were in
-    their way; emission (or the sky behind); even light with what bounces, and what is mirrored; all before fog. fade (n,) and haze (n, 3):
-    what fog leaves and adds; keeps (n, 3) and layers (n, 3): what blended surfaces leave and add. held (l, n) bool: the lightmap holds a
-    light; drawable (n,)."""
+    their way; emission (or the sky behind); even light with what bounces, and what is mirrored; all before glass. glass_keeps, glass (n,
+    3): what glass leaves of the pixel behind it, and what it adds, from other pixels of its copy too; bends (n,) bool: it is a body; fade
+    (n,) and haze (n, 3): what fog leaves and adds; keeps (n, 3) and layers (n, 3): what blended surfaces leave and add. held (l, n) bool:
+    the lightmap holds a light; drawable (n,)."""
 
     lights: np.ndarray
     unhindered: np.ndarray
@@ -59,6 +61,9 @@ class Parts:
     emission: np.ndarray
     even: np.ndarray
     mirrored: np.ndarray
+    glass_keeps: np.ndarray
+    glass: np.ndarray
+    bends: np.ndarray
     fade: np.ndarray
     haze: np.ndarray
     keeps: np.ndarray
@@ -68,8 +73,14 @@ class Parts:
     @property
     def radiance(self) -> np.ndarray:
         """(n, 3) nits that reach the eye."""
-        opaque = self.lights.sum(axis=0) + self.emission + self.even + self.mirrored
-        return np.asarray(self.keeps * (self.fade[:, None] * opaque + self.haze) + self.layers)
+        return np.asarray(
+            self.keeps * (self.fade[:, None] * (self.glass_keeps * self.opaque + self.glass) + self.haze) + self.layers
+        )
+
+    @property
+    def opaque(self) -> np.ndarray:
+        """(n, 3) nits of what lies behind glass, fog and blended surfaces."""
+        return np.asarray(self.lights.sum(axis=0) + self.emission + self.even + self.mirrored)
 
 
 @dataclass(frozen=True)
@@ -125,18 +136,35 @@ def parts_of(frame: Frame, pixels: np.ndarray) -> Parts:
     lit = np.array([direct(i, state.receives) for i in range(count)]).reshape(count, len(pixels), 3)
     free = np.array([direct(i, np.zeros_like(state.receives)) for i in range(count)]).reshape(count, len(pixels), 3)
     seen = b["visible"][at] >= 0
-    emission = np.where(seen[:, None], surface[at][:, EMITTED_RGB], b["with_sky"][at]).astype(np.float64)
+    emission = np.where(seen[:, None], surface[at][:, EMITTED_RGB], b["behind_panes"][at]).astype(np.float64)
     even = np.where(seen[:, None], b["shaded"][at].astype(np.float64) - lit.sum(axis=0) - emission, 0.0)
     mirrored = np.where(seen[:, None], _mirrored(frame)[at], 0.0)
     mirrored = np.minimum(mirrored, np.maximum(even, 0.0))
     even = even - mirrored
-    mirrored = mirrored + np.where(seen[:, None], b["with_sky"][at].astype(np.float64) - b["shaded"][at], 0.0)
-    opaque = b["with_sky"][at].astype(np.float64)
-    fade, haze = _fog(frame, at, opaque)
+    mirrored = mirrored + np.where(seen[:, None], b["behind_panes"][at].astype(np.float64) - b["shaded"][at], 0.0)
+    shown = b["with_sky"][at].astype(np.float64)
+    fade, haze = _fog(frame, at, shown)
+    kept, bends = _glass(frame, at)
     layer = b["layer"][at].astype(np.float64)
     drawable = np.asarray(b["drawable"][at])
     held = (state.mapped[drawable] & seen) & (lights.baked[:, None] > 0)
-    return Parts(lit, free, held, emission, even, mirrored, fade, haze, layer[:, 3:], layer[:, :3], drawable)
+    return Parts(
+        lights=lit, unhindered=free, held=held, emission=emission, even=even, mirrored=mirrored, glass_keeps=kept,
+        glass=shown - kept * b["behind_panes"][at], bends=bends, fade=fade, haze=haze, keeps=layer[:, 3:], layers=layer[:, :3],
+        drawable=drawable,
+    )  # fmt: skip
+
+
+def _glass(frame: Frame, at: tuple[np.ndarray, np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+    """((n, 3) what all that is drawn from copies, or laid straight, leaves of what is behind it; (n,) bool: the nearest is a body)."""
+    kept, state = np.ones((*frame.pixels.shape, 3)), frame.stage.state
+    panes = refract.panes_of(frame.buffers | {"with_sky": frame.buffers["behind_panes"]}, refract.section(frame.stage))
+    if panes is not None:
+        layers = frame.stage.resolved[Refract].layers
+        drawn = panes.open & ((panes.rank < layers) | state.inside_blend[panes.drawable])
+        np.multiply.at(kept.reshape(-1, 3), panes.pixel[drawn], panes.kept[drawn])
+    pane = frame.pane[at]
+    return kept[at], (pane >= 0) & state.bends[pane]
 
 
 def _mirrored(frame: Frame) -> np.ndarray:
@@ -160,8 +188,8 @@ def _fog(frame: Frame, at: tuple[np.ndarray, np.ndarray], opaque: np.ndarray) ->
 def differences(s: Parts, r: Tally) -> dict[str, np.ndarray]:
     """(n, 3) nits of each row of an account at each pixel; they add up to S - R."""
     n, count = len(r.pixels), max(r.count, 1)
-    clear = (r.clear / count)[:, None]
-    fade = np.divide(r.fades, r.clear, out=np.ones(n), where=r.clear > 0)[:, None]
+    clear = r.clear / count
+    fade = np.divide(r.fades, r.clear, out=np.ones((n, 3)), where=r.clear > 0)
     veil = np.maximum(clear * fade, 1e-30)  # by which the reference's parts are dimmed on their way
     found = {name: np.zeros((n, 3)) for name in ROWS}
     baked = np.zeros((n, 3))
@@ -175,16 +203,19 @@ def differences(s: Parts, r: Tally) -> dict[str, np.ndarray]:
     found["bounce"] = veil * (s.even - (r.part(BOUNCE) + r.part(SKY_UNDER)) / veil - baked)
     found["reflection"] = veil * (s.mirrored - (r.part(REFLECTION) + r.part(SKY_COAT)) / veil)
     found["emission"] = veil * (s.emission - (r.part(EMISSION) + r.part(BACKGROUND)) / veil)
-    opaque = s.lights.sum(axis=0) + s.emission + s.even + s.mirrored
-    fogged = s.fade[:, None] * opaque + s.haze
+    fogged = s.fade[:, None] * s.opaque + s.haze
     haze = r.part(FOG) / np.maximum(clear, 1e-30)
-    found["fog"] = clear * (fogged - fade * opaque - haze)
-    found["transmission"] = (s.keeps - clear) * fogged + s.layers - r.part(LAYERS)
-    other = (s.drawable != r.first) & (clear[:, 0] > 0.999)
+    found["fog"] = clear * (fogged - fade * s.opaque - haze)
+    through = s.fade[:, None] * (s.glass_keeps * s.opaque + s.glass) + s.haze
+    found["transmission"] = s.keeps * through - clear * fogged + s.layers - r.part(LAYERS)
+    other = (s.drawable != r.first) & (clear.min(axis=1) > 0.999)
     total = s.radiance - r.radiance
-    for name in ROWS:
-        found[name] = np.where(other[:, None], 0.0, found[name])
-    found["another surface"] = np.where(other[:, None], total, 0.0)
+    # What is seen through a body is not what lies straight behind it, and what is drawn shut shows nothing behind it: all that differs
+    # there is theirs.
+    shut = (clear.min(axis=1) <= 0.999) & (s.keeps == 1).all(axis=1) & (s.glass_keeps == 1).all(axis=1) & (s.layers == 0).all(axis=1)
+    for name, where in (("another surface", other), ("transmission", (s.bends | shut) & ~other)):
+        for row in ROWS:
+            found[row] = np.where(where[:, None], total if row == name else 0.0, found[row])
     return found
 
 
@@ -210,7 +241,7 @@ def _by_light(s: Parts, r: Tally, inside: np.ndarray) -> tuple[tuple[str, float,
     """Of each light: mean luminance as the stand-in draws it, and as it ought to be."""
     if not inside.any():
         return ()
-    veil = s.keeps * s.fade[:, None]
+    veil = s.keeps * s.fade[:, None] * s.glass_keeps
     return tuple(
         (
             name,

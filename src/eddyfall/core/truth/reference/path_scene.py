@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.frame.render import Frame, Renderer
+from eddyfall.core.frame.stage import MaterialState, material_states
 from eddyfall.core.hashing import freeze
 from eddyfall.core.passes.contract import Textures
 from eddyfall.core.passes.sections import sky_colours, with_picture
@@ -17,31 +18,44 @@ from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.tables import LightSetup
 from eddyfall.core.shade.blend import VOLUME
-from eddyfall.core.shade.columns import BASE, EMISSIVE, UNLIT
+from eddyfall.core.shade.columns import BASE, EMISSIVE, ROUGHNESS, UNLIT
 from eddyfall.core.shade.lights import Lights
 from eddyfall.core.shade.sky import SkyLight
 from eddyfall.core.shade.sky_maps import SkyMaps, solid_of_rows
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.shade.surface import Soup, Surfaces
+from eddyfall.core.shade.through import SeenThrough
+from eddyfall.core.shade.volumes import Volumes
+from eddyfall.core.truth.reference.panes import BODY, SHEET, SMOOTH, THIN, Panes
 from eddyfall.core.truth.reference.walks import Emitters, SkyCells
+from eddyfall.core.truth.seen_through import KINDS_THROUGH
 from eddyfall.core.truth.visibility import intended, rays_of
+from eddyfall.core.uv.report import edges
 
 MOST_CELLS = 512  # columns of cells that a sky picture is picked by
 
 
 @dataclass(frozen=True)
 class PathScene:
-    """met: rays' view of all that is drawn; blocking: of all that is meant to cast; soup, surfaces: as the kernels read them;
-    double_sided, covers (d,) uint8: drawn from both sides, let light by as their alpha says; lights as the frame has them, sizes (l,) their
-    diameters (m, or m for each m of a sun's distance), blocked (l,) bool: whether anything blocks them; sky as it is seen, sky_lights:
-    whether surfaces get any of it; fog None: there is none; step_m: how far rays start off a surface."""
+    """met: rays' view of all that is drawn; blocking: of all that is meant to cast and lets no light through; bending: that, and what light
+    leaves another way than it came; tinting: what light loses some of on its way through, told by `seen`; soup, surfaces: as the kernels
+    read them; double_sided, covers (d,) uint8: drawn from both sides, let light by as their alpha says; sides: the first, or a body of
+    glass; panes: what lets light through; mist: its boxes; lights as the frame has them, sizes (l,) their diameters (m, or m for each m of
+    a sun's distance), blocked (l,) bool: whether anything blocks them; sky as it is seen, sky_lights: whether surfaces get any of it; fog
+    None: there is none; step_m: how far rays start off a surface; far_m: beyond all that is there."""
 
     met: RayScene
     blocking: RayScene
+    bending: RayScene
+    tinting: RayScene | None
+    seen: SeenThrough
     soup: Soup
     surfaces: Surfaces
     double_sided: np.ndarray
+    sides: np.ndarray
     covers: np.ndarray
+    panes: Panes
+    mist: Volumes
     lights: Lights
     light_names: tuple[str, ...]
     sizes: np.ndarray
@@ -52,6 +66,12 @@ class PathScene:
     cells: SkyCells
     fog: Fog | None
     step_m: float
+    far_m: float
+
+    @property
+    def has_glass(self) -> bool:
+        """Whether anything lets light through."""
+        return bool(self.panes.kind.any())
 
     @property
     def no_sky(self) -> SkyLight:
@@ -62,7 +82,7 @@ class PathScene:
 def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
     """What paths see of a build, a frame of which was drawn at least up to its lights; trees of rays and tables are kept in the memo."""
     state, geometry, textures = frame.stage.state, frame.geometry, frame.buffers["textures"]
-    # Boxes of mist are left out: paths go through what fills them as through air.
+    # Faces of boxes of mist are left out: what fills them has none.
     drawn = np.asarray(state.drawn & state.colour_pass & ~state.camera_hidden & (state.blend != VOLUME))
     drawn[geometry.plate] = not state.camera_hidden[geometry.plate]
     emitters = renderer.derive(emitters_of, frame.known("caster_geometry"), drawn, state.material, frame.known("textures")).value
@@ -72,15 +92,26 @@ def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
     low, high = geometry.scene_bounds
     size = float(np.abs(np.concatenate([low, high])).max()) if len(geometry.drawables) > 1 else 1.0
     told = [build.setup.lights.get(light.name, LightSetup()) for light in frame.stage.lights]
+    panes = panes_of(renderer, build, frame, drawn)
+    glass, meant = panes.kind > 0, intended(frame)
+    straight = glass & (panes.kind == THIN) & (smoothest(textures.surfaces)[state.material] + panes.rougher < SMOOTH)
+    tinting = meant_to_tint(frame) | (glass & meant)
+    covers = state.blended & drawn
     return PathScene(
         met=rays_of(renderer, frame, drawn),
-        blocking=rays_of(renderer, frame, intended(frame)),
+        blocking=rays_of(renderer, frame, meant & ~glass),
+        bending=rays_of(renderer, frame, meant & ~straight),
+        tinting=rays_of(renderer, frame, tinting).solid if tinting.any() else None,
+        seen=SeenThrough.of(state),
         soup=Soup(
             geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, state.material
         ),
         surfaces=textures.surfaces,
         double_sided=state.double_sided.astype(np.uint8),
-        covers=(state.blended & drawn).astype(np.uint8),
+        sides=(state.double_sided | (panes.kind == BODY)).astype(np.uint8),
+        covers=covers.astype(np.uint8),
+        panes=panes,
+        mist=mist_of(frame),
         lights=frame.buffers["lights"],
         light_names=tuple(light.name for light in frame.stage.lights),
         sizes=np.array([light.look_up.size for light in frame.stage.lights]),
@@ -91,7 +122,56 @@ def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
         cells=cells,
         fog=fog if fog.enabled else None,
         step_m=max(min(1e-4, 5e-6 * geometry.diagonal_m), size * 2e-6),
+        far_m=4 * size + geometry.diagonal_m + float(np.linalg.norm(frame.camera.eye)),
     )
+
+
+def panes_of(renderer: Renderer, build: Build, frame: Frame, drawn: np.ndarray) -> Panes:
+    """What lets light through by what its material says, whatever the renderer makes of it."""
+    state, geometry = frame.stage.state, frame.geometry
+    by_material = np.array([lets(m) for m in material_states(build)], bool)
+    kind = np.where(drawn & by_material[state.material] & ~state.blended, np.where(state.bends, SHEET, THIN), 0)
+    kind[geometry.plate] = 0
+    for d in np.flatnonzero(kind == SHEET):
+        if renderer.derive(is_closed, frame.known("caster_geometry"), int(d)).value:
+            kind[d] = BODY
+    return Panes(
+        kind.astype(np.uint8), np.where(kind > 0, state.transmission, 0.0), state.thickness, state.rougher,
+        state.double_sided.astype(np.uint8),
+    )  # fmt: skip
+
+
+def lets(m: MaterialState) -> bool:
+    """Whether a material lets light through, by what it says itself."""
+    return m.blend in ("opaque", "cutout") and m.transmits != "none" and m.transmission > 0
+
+
+def is_closed(geometry: Geometry, drawable: int) -> bool:
+    """Whether a drawable has an inside: no edge of it is a border."""
+    d = geometry.drawables[drawable]
+    found = edges(geometry.positions[geometry.triangles[d.first : d.last]])
+    return found.total > 0 and found.boundary == 0
+
+
+def smoothest(surfaces: Surfaces) -> np.ndarray:
+    """(m,) roughness of materials, pictures left out."""
+    return np.asarray(surfaces.factors[:, ROUGHNESS])
+
+
+def meant_to_tint(frame: Frame) -> np.ndarray:
+    """(d,) bool: what is blended, meant to cast and covers or darkens what lies behind it."""
+    s = frame.stage.state
+    chosen = s.drawn & s.colour_pass & s.casts & np.isin(s.blend, KINDS_THROUGH)
+    chosen[frame.geometry.plate] = False
+    return np.asarray(chosen)
+
+
+def mist_of(frame: Frame) -> Volumes:
+    """Boxes of mist that a frame draws."""
+    state = frame.stage.state
+    there = np.flatnonzero(state.drawn & state.colour_pass & ~state.camera_hidden & (state.blend == VOLUME) & (state.per_m > 0))
+    bounds = np.asarray(frame.geometry.bounds[there], float)
+    return Volumes(state.per_m[there], state.volume_rgb[there], *(np.ascontiguousarray(bounds[:, k]) for k in (0, 1)))
 
 
 def emitters_of(geometry: Geometry, drawn: np.ndarray, material: np.ndarray, textures: Textures) -> Emitters:

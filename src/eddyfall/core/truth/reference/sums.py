@@ -31,8 +31,9 @@ def add(found, clear, fades, samples, seen, sums, squares, shining, clears, fade
             squares[m] += total * total
             shining[m, 0] += shines
             shining[m, 1] += shines * shines
-            clears[m] += clear[i]
-            faded[m] += fades[i]
+            for c in range(3):
+                clears[m, c] += clear[i, c]
+                faded[m, c] += fades[i, c]
             place = 0
             if from_others > 0.0:
                 place = min(max(int((np.log2(from_others) - LOWEST) / BIN_STOPS), 0), BINS - 1)

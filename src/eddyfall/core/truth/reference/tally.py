@@ -25,9 +25,9 @@ EMISSION, BACKGROUND, BOUNCE, REFLECTION, SKY_UNDER, SKY_COAT, LAYERS, FOG = ran
 @dataclass
 class Tally:
     """n pixels, p parts and l lights. sums (n, p + 2 l, 3): parts, each light as it arrives, each as if nothing were in its way; squares
-    (n,) of samples' luminance; shining (n, 2): sum of luminance and of its square of what shines itself or is the sky; clear (n,) share of
-    samples that no blended surface in front ended, as a sum; fades (n,) sum of what fog leaves of those; first (n,) drawable that the
-    first sample met (-1: none); bins: samples by the luminance of what they brought from other surfaces; curve: (samples,
+    (n,) of samples' luminance; shining (n, 2): sum of luminance and of its square of what shines itself or is the sky; clear (n, 3) sum of
+    what blended surfaces, glass and mist in front leave of what lies behind; fades (n, 3) the same with what fog leaves; first (n,)
+    drawable that the first sample met (-1: none); bins: samples by the luminance of what they brought from other surfaces; curve: (samples,
     RMS standard error in nits) at each doubling; asked: a stamp of all that samples depend on."""
 
     light_names: tuple[str, ...]
@@ -50,7 +50,7 @@ class Tally:
         n = len(pixels)
         return Tally(
             light_names, pixels, size, 0, np.zeros((n, len(PARTS) + 2 * len(light_names), 3)), np.zeros(n), np.zeros((n, 2)),
-            np.zeros(n), np.zeros(n), np.full(n, -1, np.int64), np.zeros(BINS, np.int64), asked,
+            np.zeros((n, 3)), np.zeros((n, 3)), np.full(n, -1, np.int64), np.zeros(BINS, np.int64), asked,
         )  # fmt: skip
 
     # What was found
@@ -131,8 +131,8 @@ class Tally:
                 a = {name: held[name] for name in held.files}
             n, lights = len(a["pixels"]), len(a["names"])
             right = {
-                "pixels": (n, 2), "sums": (n, len(PARTS) + 2 * lights, 3), "squares": (n,), "shining": (n, 2), "clear": (n,),
-                "fades": (n,), "first": (n,), "bins": (BINS,), "size": (2,), "count": (),
+                "pixels": (n, 2), "sums": (n, len(PARTS) + 2 * lights, 3), "squares": (n,), "shining": (n, 2), "clear": (n, 3),
+                "fades": (n, 3), "first": (n,), "bins": (BINS,), "size": (2,), "count": (),
             }  # fmt: skip
             if any(a[name].shape != shape or a[name].dtype.kind not in "iuf" for name, shape in right.items()):
                 raise ValueError("its arrays do not fit together")

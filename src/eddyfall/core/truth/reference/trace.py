@@ -12,11 +12,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.passes.contract import Camera, Pixels, View
-from eddyfall.core.rays.queries import Hits, RayScene
+from eddyfall.core.rays.queries import Hits
 from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED_RGB, F0_RGB, NORMAL_XYZ, REFLECTING, ROUGH
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.sky import sky_colours_along
 from eddyfall.core.shade.surface import Rays, surface_rows
+from eddyfall.core.shade.through import go_through
+from eddyfall.core.truth.reference.arriving import Arrived, arrive
+from eddyfall.core.truth.reference.panes import CERTAIN, through_mist
 from eddyfall.core.truth.reference.path_scene import PathScene
 from eddyfall.core.truth.reference.secondary import Secondary
 from eddyfall.core.truth.reference.tally import (
@@ -42,7 +45,6 @@ from eddyfall.core.truth.reference.walks import (
     ask_sky,
     begin,
     lay_split,
-    lets_through,
     meet,
     numbers_of,
     scatter,
@@ -81,12 +83,17 @@ def grow(
 
 @dataclass(frozen=True)
 class Seen:
-    """What n eye rays meet: drawable (n,), -1: the sky; direction (n, 3); rows (n, 15) of its surfaces; the paths that stand on them."""
+    """What n eye rays end on: drawable (n,), -1: the sky; rows (n, 15) of its surfaces; the paths that stand on them; the ways there."""
 
     drawable: np.ndarray
-    direction: np.ndarray
     rows: np.ndarray
     walk: Walk
+    arrived: Arrived
+
+    @property
+    def direction(self) -> np.ndarray:
+        """(n, 3) unit directions in which they end."""
+        return self.arrived.direction
 
     @property
     def reflecting(self) -> np.ndarray:
@@ -95,13 +102,33 @@ class Seen:
 
 
 def seen_by(scene: PathScene, rays: Rays, x: np.ndarray, y: np.ndarray, key: np.ndarray) -> Seen:
-    """What the eye sees through pixel positions x, y (n,): culled faces are passed, blended ones as their alpha says."""
+    """What the eye sees through pixel positions x, y (n,): culled faces are passed, blended ones as their alpha says, glass and mist as
+    they let light through."""
     direction = rays.d0 + x[:, None] * rays.du + y[:, None] * rays.dv
     direction /= np.linalg.norm(direction, axis=1, keepdims=True)
-    hits = met_by(scene, np.tile(rays.eye, (len(x), 1)), direction, key, COVERED, culled=True)
+    way = arrive(scene, np.tile(rays.eye, (len(x), 1)), direction, key, COVERED, culled=True, fogged=True)
+    hits = way.hits
     drawable = np.where(hits.triangle >= 0, scene.soup.owner[hits.triangle], -1)
+    place, (x, y) = _places(rays, direction, way, x, y)
     rows = surface_rows(x, y, hits.triangle, rays, scene.soup, scene.surfaces)
-    return Seen(drawable, direction, rows, _walk(scene, rows, rays.eye, direction, hits, key))
+    if scene.has_glass:
+        rows[:, ALBEDO_RGB] *= way.left[:, None].astype(np.float32)
+        rows[:, F0_RGB] = np.minimum(rows[:, F0_RGB] * way.gloss.astype(np.float32), 1.0)
+    place = np.where(np.isnan(place), rays.eye + direction * rows[:, DISTANCE, None].astype(np.float64), place)
+    return Seen(drawable, rows, _walk(scene, rows, place, way.direction, hits, key), way)
+
+
+def _places(rays: Rays, direction: np.ndarray, way: Arrived, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """((n, 3) where ways end that were turned, nan for straight ones; (2, n) the pixel positions x, y at which the eye would see that:
+    there their surfaces are looked up). What lies behind the eye is looked up as if it were before it."""
+    place, at = np.full((len(x), 3), np.nan), np.stack([x, y])
+    turned = np.flatnonzero(way.turned & (way.hits.triangle >= 0))
+    if len(turned):
+        place[turned] = way.start[turned] + way.direction[turned] * way.hits.distance[turned, None]
+        solved = np.linalg.solve(np.column_stack([rays.d0, rays.du, rays.dv]), (place[turned] - rays.eye).T)
+        ahead = solved[0] > 1e-9
+        at[:, turned[ahead]] = solved[1:, ahead] / solved[0, ahead]
+    return place, at
 
 
 def keys_of(pixels: np.ndarray, width: int, seed: int, samples: int, sample_from: int = 0) -> np.ndarray:
@@ -115,7 +142,8 @@ Traced = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
 
 def _traced(scene: PathScene, rays: Rays, tally: Tally, asked: Asked, part: slice, samples: int) -> Traced:
-    """(what each sample brought (n, parts + 2 lights, 3), whether no blended surface came first, what fog then leaves, first drawable)."""
+    """(what each sample brought (n, parts + 2 lights, 3), (n, 3) what is left of what lies behind all blended surfaces, glass and mist: 0
+    where the path ends on one, (n, 3) the same with what fog leaves, first drawable)."""
     pixels, arrives = tally.pixels[part], len(PARTS) + len(scene.light_names)
     key = keys_of(pixels, tally.size[0], asked.seed, samples, tally.count)
     x, y = (np.repeat(pixels[:, k] + 0.5, samples) for k in (0, 1))
@@ -127,16 +155,23 @@ def _traced(scene: PathScene, rays: Rays, tally: Tally, asked: Asked, part: slic
     there = eye.drawable >= 0
     found[there, EMISSION] = eye.rows[there][:, EMITTED_RGB]
     found[~there, BACKGROUND] = sky_colours_along(eye.direction[~there], scene.sky)
+    way, clear = eye.arrived, eye.arrived.weight
     fades = np.ones(len(key))
     if scene.fog is not None:
-        fades = np.where(there, transmittance(eye.rows[:, DISTANCE], scene.fog.fog_per_m), 1.0 - scene.fog.covers_sky)
+        far = np.where(way.turned, way.whole, eye.rows[:, DISTANCE])
+        fades = np.where(there, transmittance(far, scene.fog.fog_per_m), 1.0 - scene.fog.covers_sky)
         found *= fades[:, None, None]
-        found[:, FOG] = (1.0 - fades)[:, None] * np.array(scene.fog.rgb)
-    layer = there & (scene.covers[eye.drawable] > 0)  # what blended surfaces in front bring is one part
-    brought = found[layer, :arrives].sum(axis=1)
+        passed = np.where(way.hazed > 0, transmittance(way.hazed, scene.fog.fog_per_m), 1.0)
+        found[:, FOG] = (passed - fades)[:, None] * np.array(scene.fog.rgb)
+    found *= clear[:, None]
+    found[:, FOG] += way.haze
+    layer = there & ((scene.covers[eye.drawable] > 0) | (scene.panes.kind[eye.drawable] > 0))
+    brought = found[layer, :arrives].sum(axis=1)  # what blended surfaces, glass and mist in front bring is one part
     found[layer, :arrives] = 0.0
     found[layer, LAYERS] = brought
-    return found, ~layer, np.where(layer, 0.0, fades), eye.drawable
+    found[:, LAYERS] += way.glow
+    left = np.where(layer[:, None], 0.0, clear)
+    return found, left, left * fades[:, None], eye.drawable
 
 
 def faced(scene: PathScene, triangle: np.ndarray, direction: np.ndarray) -> np.ndarray:
@@ -147,11 +182,10 @@ def faced(scene: PathScene, triangle: np.ndarray, direction: np.ndarray) -> np.n
     return np.asarray(normal * -np.sign(np.einsum("nk,nk->n", normal, direction))[:, None])
 
 
-def _walk(scene: PathScene, rows: np.ndarray, eye: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
-    """Paths at what the eye sees; rows of what it does not see are blank. Normals that are turned away from the side that is seen are a
-    fault of the mesh: they are turned back."""
+def _walk(scene: PathScene, rows: np.ndarray, place: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
+    """Paths at what the eye sees, at places (n, 3); rows of what it does not see are blank. Normals that are turned away from the side that
+    is seen are a fault of the mesh: they are turned back."""
     n = len(rows)
-    place = eye + direction * rows[:, DISTANCE, None].astype(np.float64)
     facing, normal = faced(scene, hits.triangle, direction), rows[:, NORMAL_XYZ].astype(np.float64)
     normal = np.where(np.einsum("nk,nk->n", facing, normal)[:, None] < 0, -normal, normal)
     return Walk(
@@ -189,14 +223,21 @@ def follow(
         goes = np.zeros(len(alive), bool)
         scatter(alive, walk, vertex, scene.step_m, start, direction, goes)
         alive, start, direction = alive[goes], start[goes], direction[goes]
-        hits = met_by(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
+        way = arrive(scene, start, direction, walk.key[alive], (vertex + 1) * A_VERTEX + COVERED, culled=False)
+        start, direction, hits = way.start, way.direction, way.hits
+        if scene.has_glass or len(scene.mist.per_m):
+            under[alive] += walk.weight[alive, :3] * way.glow
+            coat[alive] += walk.weight[alive, 3:] * way.glow
+            walk.weight[alive] *= np.tile(way.weight, 2)
+            walk.chance[alive[way.turned]] = CERTAIN
         if secondary is not None and vertex == 0:
             place = start + direction * np.where(hits.triangle >= 0, hits.distance, 0.0)[:, None]
             secondary.went_on(alive, walk.weight[alive], place, faced(scene, hits.triangle, direction), hits.triangle)
         goes_on = np.zeros(len(alive), bool)
         meet(
             alive, hits.triangle, hits.u, hits.v, hits.distance, direction, scene.soup, scene.double_sided, scene.surfaces,
-            scene.sky if scene.sky_lights else scene.no_sky, scene.cells, scene.emitters, walk, under, coat, *sky, goes_on,
+            scene.sky if scene.sky_lights else scene.no_sky, scene.cells, scene.emitters, walk, under, coat, *sky, goes_on, way.left,
+            way.gloss,
         )  # fmt: skip
         alive = alive[goes_on]
     if secondary is not None:
@@ -227,7 +268,9 @@ def _ask(
     if free is not None:
         add_to(which[:made], value[:made], blocked, *free)
     if made and (light < 0 or scene.blocked[light]):
-        blocked = scene.blocking.blocked(start[:made], direction[:made], distance[:made])
+        blocking = scene.blocking if light >= 0 else scene.bending
+        blocked = blocking.blocked(start[:made], direction[:made], distance[:made])
+        _dim(scene, start[:made], direction[:made], distance[:made], value[:made], ~blocked)
     add_to(which[:made], value[:made], blocked, under, coat)
     if secondary is not None:
         kept = np.flatnonzero(~blocked)
@@ -235,27 +278,28 @@ def _ask(
         secondary.was_asked(which[kept], value[kept], place, faced(scene, prim[kept], direction[kept]), prim[kept])
 
 
-def met_by(scene: PathScene, start: np.ndarray, direction: np.ndarray, key: np.ndarray, dimension: int, *, culled: bool) -> Hits:
-    """What rays meet first; blended surfaces let by as much as their alpha leaves."""
-    met: RayScene = scene.met
+def _dim(
+    scene: PathScene, start: np.ndarray, direction: np.ndarray, distance: np.ndarray, value: np.ndarray, which: np.ndarray
+) -> None:
+    """Take from what rays to lights bring (n, 6) what blended things, glass and mist on their straight way take of it."""
+    at = np.flatnonzero(which)
+    if not len(at):
+        return
+    left = np.ones((len(at), 3))
+    if scene.tinting is not None:
 
-    def passes(rays: np.ndarray, prim: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        through = lets_through(
-            prim,
-            u,
-            v,
-            direction[rays],
-            key[rays],
-            dimension,
-            culled,
-            scene.soup,
-            scene.double_sided,
-            scene.covers,
-            scene.surfaces,
-        )
-        return np.asarray(through)
+        def take(rays: np.ndarray, _: np.ndarray, __: np.ndarray, kept: np.ndarray) -> None:
+            left[rays] *= kept
 
-    return met.hits(start, direction, passes if culled or scene.covers.any() else None)
+        go_through(
+            scene.tinting, start[at], direction[at], distance[at], scene.seen, scene.surfaces, take, seen_from_end=True, whole=True
+        )  # fmt: skip
+    mist = scene.mist
+    if len(mist.per_m):
+        far, every = np.minimum(distance[at], scene.far_m), np.arange(len(at))
+        through_mist(every, start[at], direction[at], far, mist.low, mist.high, mist.per_m, mist.rgb, left, np.zeros_like(left))
+    if scene.tinting is not None or len(mist.per_m):
+        value[at] *= np.tile(left, 2)
 
 
 def rounds(tally: Tally, most: int, at_once: int = 16) -> list[int]:

@@ -368,9 +368,11 @@ def meet(
     sky_under,
     sky_coat,
     goes_on,
+    left,
+    gloss,
 ):
     """What each ray finds: sky, or a surface that may shine; moves the path there. A face that is met from behind and has no back ends
-    it."""
+    it. left (n,), gloss (n, 3): what glass leaves under its coat, and by how much more it mirrors."""
     w, chances, albedo, f0s, roughs = walk.weight, walk.chance, walk.albedo, walk.f0, walk.rough
     places, facing, normal, back = walk.place, walk.facing, walk.normal, walk.out
     for k in prange(len(alive)):
@@ -423,8 +425,11 @@ def meet(
         inv = side / length
         keep = 1.0 - metal
         f0 = surf.factors[m, DIELECTRIC_F0] * keep
-        albedo[i, 0], albedo[i, 1], albedo[i, 2] = r * keep, g * keep, b * keep
-        f0s[i, 0], f0s[i, 1], f0s[i, 2] = f0 + r * metal, f0 + g * metal, f0 + b * metal
+        under_coat = keep * left[k]
+        albedo[i, 0], albedo[i, 1], albedo[i, 2] = r * under_coat, g * under_coat, b * under_coat
+        f0s[i, 0] = min((f0 + r * metal) * gloss[k, 0], 1.0)
+        f0s[i, 1] = min((f0 + g * metal) * gloss[k, 1], 1.0)
+        f0s[i, 2] = min((f0 + b * metal) * gloss[k, 2], 1.0)
         roughs[i] = rough
         for axis in range(3):
             places[i, axis] = b0 * soup.positions[c0, axis] + u[k] * soup.positions[c1, axis] + v[k] * soup.positions[c2, axis]

@@ -149,6 +149,7 @@ def _traced(
     secondary = Secondary.empty(len(key))
     follow(scene, walk, eye.reflecting, bounces, found, secondary)
     found[:, EMISSION] = eye.rows[:, EMITTED_RGB]
+    found *= eye.arrived.weight[:, None]
     if at is not None:
         vertices.drawable[:] = -1
         return _Traced(found, secondary, vertices, np.zeros(len(key)))

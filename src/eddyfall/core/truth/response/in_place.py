@@ -109,8 +109,8 @@ def due_even(
     scene = path_scene(renderer, build, frame)
     empty = Tally.empty(scene.light_names, pixels + np.array(frame.pixels.origin), request.size, "")
     tally = grow(scene, frame.camera, empty, Asked(bounces=BOUNCES), SAMPLES, renderer.between)
-    clear = (tally.first == of) & (tally.clear >= tally.count) & (tally.fades > 0)
-    fade = np.where(clear, tally.fades / tally.count, 1.0)
+    clear = (tally.first == of) & (tally.clear.min(axis=1) >= tally.count) & (tally.fades.min(axis=1) > 0)
+    fade = np.where(clear, tally.fades.mean(axis=1) / tally.count, 1.0)
     return np.asarray(sum(tally.part(k) for k in (BOUNCE, SKY_UNDER, REFLECTION, SKY_COAT)) @ REC709_LUMA / fade), clear
 
 
