@@ -212,7 +212,9 @@ def differences(s: Parts, r: Tally) -> dict[str, np.ndarray]:
     total = s.radiance - r.radiance
     # What is seen through a body is not what lies straight behind it, and what is drawn shut shows nothing behind it: all that differs
     # there is theirs.
-    shut = (clear.min(axis=1) <= 0.999) & (s.keeps == 1).all(axis=1) & (s.glass_keeps == 1).all(axis=1) & (s.layers == 0).all(axis=1)
+    shut = (
+        (clear.min(axis=1) <= 0.999) & (s.keeps == 1).all(axis=1) & (s.glass_keeps == 1).all(axis=1) & (s.layers == 0).all(axis=1)
+    )
     for name, where in (("another surface", other), ("transmission", (s.bends | shut) & ~other)):
         for row in ROWS:
             found[row] = np.where(where[:, None], total if row == name else 0.0, found[row])
