@@ -223,13 +223,18 @@ def make_textures(build: Build, geometry: Geometry, stored: tuple[TextureStore, 
     """Material tables and texels of a build; stored as `material_store` gives it."""
     store, used = stored
     alpha_uv = geometry.uv0
-    second = [m for m in range(len(used)) if used[m, 0] >= 0 and store.slots[used[m, 0], 5] == 1]
-    if second:
+    slots = store.slots[used[:, 0]]
+    others = np.flatnonzero((used[:, 0] >= 0) & ((slots[:, 5] == 1) | (slots[:, 7] > 0)))
+    if len(others):
         alpha_uv = np.array(geometry.uv0)
         for d in geometry.drawables:
-            if d.material in second:
-                rows = np.unique(geometry.triangles[d.first : d.last])
-                alpha_uv[rows] = geometry.uv1[rows]
+            if d.material in others:
+                rows, (second, turn) = np.unique(geometry.triangles[d.first : d.last]), slots[d.material, [5, 7]]
+                uv = (geometry.uv1 if second else geometry.uv0)[rows]
+                if turn:
+                    a, b, c, d_, e, f = store.tables[turn, :6].astype(float)
+                    uv = np.stack([a * uv[:, 0] + b * uv[:, 1] + c, d_ * uv[:, 0] + e * uv[:, 1] + f], axis=1)
+                alpha_uv[rows] = uv
     return Textures(Surfaces(material_factors(build.scene.materials), used, *store, float(bias), int(taps)), alpha_uv)
 
 

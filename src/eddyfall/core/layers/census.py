@@ -12,7 +12,7 @@ from eddyfall.core.layers.kernels import mark
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import overridden_maps, with_maps
-from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.model import Material, TextureUse
 from eddyfall.core.shade.textures import WRAPS
 
 Kind = Literal["opaque", "cutout", "blended", "unsure"]
@@ -67,7 +67,7 @@ def census(build: Build, geometry: Geometry, material: int) -> Census:
     if use is None or build.scene.images[use.image].pixels.shape[2] < 4:
         return counted(name, np.full((1, 1), factor), np.ones((1, 1), bool))
     alpha = np.asarray(build.scene.images[use.image].pixels[..., 3], float) / 255 * factor
-    return counted(name, alpha, covered(geometry, material, alpha.shape, (use.wrap_u, use.wrap_v), use.uv_set))
+    return counted(name, alpha, covered(geometry, material, alpha.shape, use))
 
 
 def counted(name: str, alpha: np.ndarray, mask: np.ndarray) -> Census:
@@ -88,20 +88,21 @@ def counted(name: str, alpha: np.ndarray, mask: np.ndarray) -> Census:
     return Census(name, int(mask.sum()), float((1 - a).mean()), clear, solid, edge, hole, float((1 - a).max()))
 
 
-def covered(
-    geometry: Geometry, material: int, shape: tuple[int, int], wrap: tuple[str, str], uv_set: int
-) -> np.ndarray:  # fmt: skip
+def covered(geometry: Geometry, material: int, shape: tuple[int, int], use: TextureUse) -> np.ndarray:
     """(h, w) bool: texels of a picture that triangles of a material cover, found by some points in each texel's worth of them."""
     height, width = shape
     mask = np.zeros(shape, bool)
     owners = [i for i, d in enumerate(geometry.things) if d.material == material]
     chosen = np.flatnonzero(np.isin(geometry.owner, owners))
-    uv = (geometry.uv1 if uv_set == 1 else geometry.uv0)[geometry.triangles[chosen]].astype(np.float64) * (width, height)
+    uv = use.turned((geometry.uv1 if use.uv_set == 1 else geometry.uv0)[geometry.triangles[chosen]].astype(np.float64)) * (
+        width,
+        height,
+    )
     one, other = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
     area = np.abs(one[:, 0] * other[:, 1] - one[:, 1] * other[:, 0]) / 2
     # What is tiled many times over is seen as a whole long before each of its tiles has been asked for.
     scale = min(1.0, MOST_SAMPLES / max(float(area.sum()) * EACH_TEXEL, 1.0))
     counts = np.ceil(area * EACH_TEXEL * scale).astype(np.int64) + 4
     u, v = np.random.default_rng(SEED).random((2, int(counts.sum())))
-    mark(mask, uv[:, 0], one, other, counts, u, v, WRAPS[wrap[0]], WRAPS[wrap[1]])
+    mark(mask, uv[:, 0], one, other, counts, u, v, WRAPS[use.wrap_u], WRAPS[use.wrap_v])
     return mask

@@ -95,7 +95,7 @@ def painted_on(scene: Scene, over: tuple[Over, ...], geometry: Geometry, materia
     pixels = scene.images[use.image].pixels
     if pixels.shape[2] < 4 or (pixels[..., 3] == 255).all():
         return None
-    return Painted(use.image, told(pixels, covered(geometry, material, pixels.shape[:2], (use.wrap_u, use.wrap_v), use.uv_set)))
+    return Painted(use.image, told(pixels, covered(geometry, material, pixels.shape[:2], use)))
 
 
 @dataclass(frozen=True)

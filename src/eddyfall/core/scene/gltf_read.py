@@ -13,6 +13,7 @@ from eddyfall.core.scene.accessors import AccessorReader, index_into, number, nu
 from eddyfall.core.scene.container import MAX_BYTES, Container, open_container, read_uri
 from eddyfall.core.scene.images import ImageBudget, decode_image
 from eddyfall.core.scene.model import (
+    STRAIGHT,
     Camera,
     Image,
     Light,
@@ -24,6 +25,7 @@ from eddyfall.core.scene.model import (
     SkyPicture,
     Source,
     TextureUse,
+    Turn,
     Wrap,
 )
 from eddyfall.core.scene.names import clean_name, fault_of
@@ -43,11 +45,11 @@ READ_EXTENSIONS = {
     "KHR_materials_ior",
     "KHR_materials_transmission",
     "KHR_materials_volume",
+    "KHR_texture_transform",
 }
 NOT_DRAWN = {
     "EXT_mesh_gpu_instancing": "instancing; export one node for each instance",
     "MSFT_lod": "levels of detail; the first level is drawn",
-    "KHR_texture_transform": "texture transforms; apply them to the UVs before export",
     "KHR_draco_mesh_compression": "compressed meshes; export without mesh compression",
     "EXT_meshopt_compression": "compressed meshes; export without mesh compression",
     "KHR_texture_basisu": "compressed textures; export PNG or JPEG",
@@ -247,11 +249,12 @@ class _Reader:
             if mode is None:
                 raise SceneError(f"sampler {axis} {sampler[axis]} does not exist", f"{here} {key}")
             modes.append(mode)
-        uv_set = whole(info, "texCoord", here, default=0)
+        moved = _object(_object(info, "extensions", f"{here} {key}"), "KHR_texture_transform", f"{here} {key}")
+        uv_set = whole(moved if "texCoord" in moved else info, "texCoord", here, default=0)
         if uv_set > 1:
             self.notes.append(f"not drawn yet: {here} {key} uses TEXCOORD_{uv_set}; TEXCOORD_0 is used")
             uv_set = 0
-        return TextureUse(image, modes[0], modes[1], sampler.get("magFilter") == 9728, uv_set)
+        return TextureUse(image, modes[0], modes[1], sampler.get("magFilter") == 9728, uv_set, _turn(moved, f"{here} {key}"))
 
     def _material(self, i: int, entry: dict[str, Any]) -> Material:
         name = self._name(entry, f"material {i}")
@@ -526,6 +529,16 @@ def _object(owner: dict[str, Any], key: str, where: str) -> dict[str, Any]:
     if not isinstance(value, dict):
         raise SceneError(f"{key} must be an object", where)
     return value
+
+
+def _turn(entry: dict[str, Any], here: str) -> Turn:
+    """What KHR_texture_transform does to coordinates: scaled, then turned, then moved."""
+    if not entry:
+        return STRAIGHT
+    (x, y), (sx, sy) = numbers(entry, "offset", 2, (0.0, 0.0), here), numbers(entry, "scale", 2, (1.0, 1.0), here)
+    angle = number(entry, "rotation", 0.0, here)
+    cosine, sine = math.cos(angle), math.sin(angle)
+    return cosine * sx, -sine * sy, x, sine * sx, cosine * sy, y
 
 
 def _matrix(entry: dict[str, Any], here: str) -> np.ndarray:

@@ -10,12 +10,13 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.scene.images import encode_png
-from eddyfall.core.scene.model import Image, Material, Primitive, Scene, TextureUse
+from eddyfall.core.scene.model import STRAIGHT, Image, Material, Primitive, Scene, TextureUse, Turn
 from eddyfall.core.scene.sky_pictures import sky_bytes
 
 COMPONENT_OF = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121,
                 np.dtype(np.int16): 5122, np.dtype(np.int8): 5120}  # fmt: skip
 KIND_OF = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
+MOVED = "KHR_texture_transform"
 WRAP_CODES = {"repeat": 10497, "mirror": 33648, "clamp": 33071}
 
 
@@ -39,6 +40,16 @@ def write_glb(scene: Scene, original: Scene | None = None) -> bytes:
     if original.source.raw is not None and kept and _same_nodes(scene, original):
         return original.source.raw
     return _Writer().patched(scene, original)
+
+
+def moved(turn: Turn) -> dict[str, Any]:
+    """What KHR_texture_transform says for rows of a turn that it can hold: scaled, then turned, then moved."""
+    a, b, c, d, e, f = turn
+    angle = math.atan2(d, a)
+    return {
+        "offset": [c, f], "rotation": angle,
+        "scale": [math.hypot(a, d), e * math.cos(angle) - b * math.sin(angle)],
+    }  # fmt: skip
 
 
 def _same_nodes(a: Scene, b: Scene) -> bool:
@@ -203,9 +214,11 @@ class _Writer:
         texture = {"source": use.image, "sampler": samplers.index(sampler)}
         if texture not in textures:
             textures.append(texture)
-        info = {"index": textures.index(texture)}
+        info: dict[str, Any] = {"index": textures.index(texture)}
         if use.uv_set:
             info["texCoord"] = use.uv_set
+        if use.turn != STRAIGHT:
+            info["extensions"] = {MOVED: moved(use.turn)}
         return info
 
     def _material(self, m: Material, used: list[str]) -> dict[str, Any]:
@@ -254,6 +267,8 @@ class _Writer:
         if extensions:
             entry["extensions"] = extensions
             used.extend(extensions)
+        if any(use is not None and use.turn != STRAIGHT for use in m.uses.values()):
+            used.append(MOVED)
         return entry
 
     def _align(self) -> None:

@@ -11,6 +11,8 @@ from eddyfall.core.hashing import digest
 
 AlphaMode = Literal["OPAQUE", "MASK", "BLEND"]
 Wrap = Literal["repeat", "mirror", "clamp"]
+Turn = tuple[float, float, float, float, float, float]
+STRAIGHT: Turn = (1.0, 0.0, 0.0, 0.0, 1.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -36,13 +38,23 @@ class SkyPicture:
 
 @dataclass(frozen=True)
 class TextureUse:
-    """How a material samples an image: wrap per axis, filter, and which UV set."""
+    """How a material samples an image: wrap per axis, filter, which UV set, and what is done to its coordinates first: turn, the rows
+    (a, b, c, d, e, f) of u' = a u + b v + c, v' = d u + e v + f (KHR_texture_transform)."""
 
     image: int
     wrap_u: Wrap = "repeat"
     wrap_v: Wrap = "repeat"
     nearest: bool = False
     uv_set: int = 0
+    turn: Turn = STRAIGHT
+
+    def turned(self, uv: np.ndarray) -> np.ndarray:
+        """Coordinates (..., 2) as the picture is read at."""
+        if self.turn == STRAIGHT:
+            return uv
+        a, b, c, d, e, f = self.turn
+        u, v = uv[..., 0], uv[..., 1]
+        return np.stack([a * u + b * v + c, d * u + e * v + f], axis=-1).astype(uv.dtype)
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from numba import njit
 
 from eddyfall.core.shade.columns import BASE, DIELECTRIC_F0, EMISSIVE, METALLIC, UNLIT
 from eddyfall.core.shade.surface import Surfaces
-from eddyfall.core.shade.textures import sample
+from eddyfall.core.shade.textures import sample_at
 
 GRID = 16  # by so many places a texture is averaged
 
@@ -16,7 +16,7 @@ def _mean(surf, slot, out):
     step = 1.0 / GRID
     for j in range(GRID):
         for i in range(GRID):
-            r, g, b, _ = sample(
+            r, g, b, _ = sample_at(
                 (i + 0.5) * step, (j + 0.5) * step, step, 0.0, 0.0, step, surf.slots, slot, surf.levels, surf.tables, surf.texels,
                 0.0, 1,
             )  # fmt: skip

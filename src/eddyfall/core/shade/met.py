@@ -9,7 +9,7 @@ import numpy as np
 
 from eddyfall.core.kernel import helper, light_helper
 from eddyfall.core.shade.columns import BASE, EMISSIVE, METALLIC, ROUGHNESS, UNLIT
-from eddyfall.core.shade.textures import sample
+from eddyfall.core.shade.textures import sample_at, turned
 
 FOOTPRINT_UV = 1.0 / 64
 OCCLUSION_ROLE, NORMAL_ROLE = 4, 2
@@ -18,7 +18,8 @@ OCCLUSION_ROLE, NORMAL_ROLE = 4, 2
 @light_helper
 def blurred(surf, slot, u, v):
     """(r, g, b, a) of a texture slot at a uv, over a path's footprint."""
-    return sample(u, v, FOOTPRINT_UV, 0.0, 0.0, FOOTPRINT_UV, surf.slots, slot, surf.levels, surf.tables, surf.texels, 0.0, 1)
+    u, v = turned(u, v, surf.slots, slot, surf.tables)
+    return sample_at(u, v, FOOTPRINT_UV, 0.0, 0.0, FOOTPRINT_UV, surf.slots, slot, surf.levels, surf.tables, surf.texels, 0.0, 1)
 
 
 @helper

@@ -35,7 +35,7 @@ from eddyfall.core.shade.columns import (
     ROW,
     UNLIT,
 )
-from eddyfall.core.shade.textures import TextureStore, sample, sample_plain
+from eddyfall.core.shade.textures import TextureStore, sample, sample_plain, turned_way
 
 
 class Rays(NamedTuple):
@@ -176,7 +176,9 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
             elif k == 1:
                 rough, metallic = rough * tg, metallic * tb
             elif k == 2:
-                nx, ny, nz = _bend(soup.positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, f[m, NORMAL_SCALE])
+                au, av = turned_way(u1, v1, surf.slots, s, surf.tables)
+                bu, bv = turned_way(u2, v2, surf.slots, s, surf.tables)
+                nx, ny, nz = _bend(soup.positions, t0, t1, t2, au, av, bu, bv, nx, ny, nz, tr, tg, tb, f[m, NORMAL_SCALE])
             elif k == 3:
                 er, eg, eb = er * tr, eg * tg, eb * tb
             else:
@@ -345,6 +347,9 @@ def surface_plain(
         elif role == "metallic-roughness":
             roughness, metallic = roughness * value[1], metallic * value[2]
         elif role == "normal":
+            row = surf.slots[slot, 7]
+            if row:
+                uvs = uvs @ surf.tables[row, [[0, 3], [1, 4]]].astype(float)
             normal = bend_plain(corners, uvs, normal, value[:3], f[9])
         elif role == "emissive":
             emitted *= value[:3]

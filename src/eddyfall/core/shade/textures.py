@@ -10,19 +10,21 @@ import numpy as np
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.raster.rasterise import neighbours, wrap
-from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.scene.model import STRAIGHT, Image, Material, TextureUse, Turn
 from eddyfall.core.shade.alpha_forms import AS_IT_IS, Form, stored_as
 from eddyfall.core.shade.srgb import DECODE_TABLE, LINEAR_TABLE, encode
 
 WRAPS = {"repeat": 0, "mirror": 1, "clamp": 2}
 ROUND = 1e-4  # of the ratio of a footprint's sides: what float32 corners leave of a square one is no reason for another tap
+DECODING = (LINEAR_TABLE, DECODE_TABLE, DECODE_TABLE)  # of data, of colour, of colour that is divided
 DIVIDED = 2  # what a slot holds: colours multiplied by alpha, divided by it when they are looked up
 
 
 class TextureStore(NamedTuple):
-    """All textures of a build. texels (n, 4) uint8; levels (l, 3) int64 offset, width, height; slots (s, 7) int32: first
-    level, number of levels, wrap u, wrap v, nearest, uv set, colour (1), data (0) or colour that is divided by alpha (2); tables (3, 256)
-    float32 decode."""
+    """All textures of a build. texels (n, 4) uint8; levels (l, 3) int64 offset, width, height; slots (s, 8) int32: first
+    level, number of levels, wrap u, wrap v, nearest, uv set, colour (1), data (0) or colour that is divided by alpha (2), row of `tables`
+    with what is done to its coordinates first (0: nothing); tables (3 + t, 256) float32: decoding, then six numbers each, as
+    `TextureUse.turn` has them."""
 
     texels: np.ndarray
     levels: np.ndarray
@@ -102,6 +104,7 @@ def build_store(
     chains: dict[tuple[int, bool, Form], tuple[int, int]] = {}
     levels: list[tuple[int, int, int]] = []
     texels: list[np.ndarray] = []
+    turns: dict[Turn, int] = {}
     offset = 0
     table = np.full((len(materials) + 1, 7), -1, np.int32)
     for m, material in enumerate(materials):
@@ -121,13 +124,16 @@ def build_store(
                 first, count = chains[use.image, colour, form]
                 known[use, colour, form] = len(slots)
                 kind = DIVIDED if form.divided else int(colour)
-                slots.append((first, count, WRAPS[use.wrap_u], WRAPS[use.wrap_v], int(use.nearest), use.uv_set, kind))
+                row = 0
+                if use.turn != STRAIGHT:
+                    row = turns.setdefault(use.turn, len(DECODING) + len(turns))
+                slots.append((first, count, WRAPS[use.wrap_u], WRAPS[use.wrap_v], int(use.nearest), use.uv_set, kind, row))
             table[m, column] = known[use, colour, form]
     store = TextureStore(
         np.concatenate(texels) if texels else np.zeros((1, 4), np.uint8),
         np.array(levels or [(0, 1, 1)], np.int64),
-        np.array(slots or [(0, 1, 0, 0, 0, 0, 0)], np.int32),
-        np.stack([LINEAR_TABLE, DECODE_TABLE, DECODE_TABLE]),
+        np.array(slots or [(0, 1, 0, 0, 0, 0, 0, 0)], np.int32),
+        np.stack([*DECODING, *(np.pad(np.array(turn, np.float32), (0, 250)) for turn in turns)]),
     )
     return store, table
 
@@ -177,8 +183,41 @@ def mip_level(ux, vx, uy, vy, w, h, bias, most_taps):
 
 
 @light_helper
+def turned(u, v, slots, s, tables):
+    """Coordinates at which the picture of slot s is read."""
+    row = slots[s, 7]
+    if row == 0:
+        return u, v
+    return (
+        tables[row, 0] * np.float64(u) + tables[row, 1] * np.float64(v) + tables[row, 2],
+        tables[row, 3] * np.float64(u) + tables[row, 4] * np.float64(v) + tables[row, 5],
+    )
+
+
+@light_helper
+def turned_way(u, v, slots, s, tables):
+    """The same of a difference of coordinates."""
+    row = slots[s, 7]
+    if row == 0:
+        return u, v
+    return tables[row, 0] * np.float64(u) + tables[row, 1] * np.float64(v), tables[row, 3] * np.float64(u) + tables[
+        row, 4
+    ] * np.float64(v)
+
+
+@light_helper
 def sample(u, v, ux, vx, uy, vy, slots, s, levels, tables, texels, bias, most_taps):
     """Filtered rgba (linear) of texture slot s at (u, v) with its pixel footprint."""
+    if slots[s, 7] > 0:
+        u, v = turned(u, v, slots, s, tables)
+        ux, vx = turned_way(ux, vx, slots, s, tables)
+        uy, vy = turned_way(uy, vy, slots, s, tables)
+    return sample_at(u, v, ux, vx, uy, vy, slots, s, levels, tables, texels, bias, most_taps)
+
+
+@light_helper
+def sample_at(u, v, ux, vx, uy, vy, slots, s, levels, tables, texels, bias, most_taps):
+    """The same at coordinates of the picture itself."""
     first = slots[s, 0]
     level, taps, su, sv = mip_level(ux, vx, uy, vy, levels[first, 1], levels[first, 2], bias, most_taps)
     level = min(max(level, 0.0), float(slots[s, 1] - 1))
@@ -213,6 +252,10 @@ def sample_plain(
 ) -> tuple[np.ndarray, float]:
     """Plain twin of `sample`: (rgba (4,), mip level). uv and its derivatives are (2,)."""
     s = store.slots[slot]
+    if s[7]:
+        a, b, c, d, e, f = store.tables[s[7], :6].astype(float)
+        linear = np.array([[a, b], [d, e]])
+        uv, duv_dx, duv_dy = linear @ uv + (c, f), linear @ duv_dx, linear @ duv_dy
     size = store.levels[s[0], 1:3].astype(float)
     px, py = np.linalg.norm(duv_dx * size), np.linalg.norm(duv_dy * size)
     step = duv_dx if px > py else duv_dy

@@ -149,7 +149,7 @@ def charts_of_image(build: Build, image: int) -> np.ndarray:
         for part in mesh.primitives:
             use = build.scene.materials[part.material].base_texture if part.material is not None else None
             if use is not None and use.image == image and f"TEXCOORD_{use.uv_set}" in part.attributes:
-                rows.append(part.attributes[f"TEXCOORD_{use.uv_set}"].astype(float)[part.indices])
+                rows.append(use.turned(part.attributes[f"TEXCOORD_{use.uv_set}"].astype(float))[part.indices])
     return np.concatenate(rows)
 
 

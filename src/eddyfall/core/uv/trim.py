@@ -176,7 +176,7 @@ def _trim_of(build: Build, part: Primitive, quad: np.ndarray, corners: int, safe
     if shown is None or use is None or f"TEXCOORD_{use.uv_set}" not in part.attributes:
         return None
     height, width = shown.shape
-    uv = part.attributes[f"TEXCOORD_{use.uv_set}"][quad].astype(float) * (width, height)
+    uv = use.turned(part.attributes[f"TEXCOORD_{use.uv_set}"][quad].astype(float)) * (width, height)
     across, up = uv[1] - uv[0], uv[3] - uv[0]
     n = [max(math.ceil(float(np.linalg.norm(v))), 1) for v in (across, up)]
     if min(n) < LEAST_TEXELS or max(n) > MOST_TEXELS:

@@ -20,7 +20,7 @@ from eddyfall.core.hashing import digest, freeze
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import drawn_materials
-from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.scene.model import STRAIGHT, Image, Material, TextureUse
 from eddyfall.core.scene.receivers import NO_SET
 from eddyfall.core.scene.setup.tables import BakedScene, CapturedProbe, Viewpoint
 from eddyfall.core.shade.probes import middles_of
@@ -101,7 +101,8 @@ def _look(build: Build, material: Material) -> list[Any]:
     for field in fields(material):
         value = getattr(material, field.name)
         if isinstance(value, TextureUse):
-            told.append([build.scene.images[value.image].pixels, value.uv_set, value.wrap_u, value.wrap_v])
+            turn = value.turn if value.turn != STRAIGHT else ()
+            told.append([build.scene.images[value.image].pixels, value.uv_set, value.wrap_u, value.wrap_v, *turn])
         elif field.name != "name":
             told.append(_plain(value))
     return told

@@ -20,7 +20,7 @@ from eddyfall.core.passes.contract import LightState
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import drawn_materials
-from eddyfall.core.scene.model import sky_named
+from eddyfall.core.scene.model import STRAIGHT, sky_named
 from eddyfall.core.scene.receivers import Receiver, receivers, triangles_of, uv_of
 from eddyfall.core.scene.resolve import sky_in_set
 from eddyfall.core.scene.setup.sections.bake import Bake
@@ -96,7 +96,10 @@ def _look(build: Build, index: int) -> list[Any]:
     if material.metallic > 0:
         numbers.append(material.roughness)  # a metal's light goes by it; nothing else's does
     uses = (material.base_texture, material.metallic_roughness_texture, material.emissive_texture)
-    textures = [(build.scene.images[u.image].pixels, u.uv_set, u.wrap_u, u.wrap_v) for u in uses if u is not None]
+    textures = [
+        (build.scene.images[u.image].pixels, u.uv_set, u.wrap_u, u.wrap_v, *(u.turn if u.turn != STRAIGHT else ()))
+        for u in uses if u is not None
+    ]  # fmt: skip
     look: list[Any] = [[float(v) for v in numbers], textures]
     forms = alpha_forms(build)
     # Of a picture that is stored as it is nothing is said, so that what was baked before there were others stays fresh.
