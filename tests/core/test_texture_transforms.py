@@ -57,7 +57,9 @@ def test_the_worked_point():
 
 def test_kernel_and_twin_read_at_moved_coordinates():
     image = picture()
-    store, used = build_store((image,), (Material("m", base_texture=TextureUse(0, turn=THIRTY)), Material("n", base_texture=TextureUse(0))), True)
+    store, used = build_store(
+        (image,), (Material("m", base_texture=TextureUse(0, turn=THIRTY)), Material("n", base_texture=TextureUse(0))), True
+    )
     moved_slot, plain_slot = int(used[0, 0]), int(used[1, 0])
     rng, use = np.random.default_rng(3), TextureUse(0, turn=THIRTY)
     for _ in range(50):
@@ -82,9 +84,12 @@ def test_a_frame_is_that_of_coordinates_moved_beforehand(renderer, case):
     def drawn(use, uv):
         given = {**more, **({"normal_texture": TextureUse(1, turn=use.turn)} if "normal" in case else {})}
         build = card_of(use, images, uv, **given)
-        build = build.with_setup(parse_setup({**json.loads(build.setup.model_dump_json(exclude_defaults=True)), "eddyfall_setup": 1, **lamp}))
+        build = build.with_setup(
+            parse_setup({**json.loads(build.setup.model_dump_json(exclude_defaults=True)), "eddyfall_setup": 1, **lamp})
+        )
         return renderer.frame(build, Request("eye", (96, 54))).linear, reference_of(
-            renderer, build, Wanted(request=Request("eye", (96, 54), (40, 20, 56, 34)), samples=2)).tally.radiance
+            renderer, build, Wanted(request=Request("eye", (96, 54), (40, 20, 56, 34)), samples=2)
+        ).tally.radiance
 
     frame, followed = drawn(TextureUse(0, turn=turn), None)
     same, known = drawn(TextureUse(0), TextureUse(0, turn=turn).turned)
@@ -120,7 +125,9 @@ def with_info(tmp_path, change, required=False):
     text += b" " * (-len(text) % 4)
     rest = data[20 + length :]
     path = tmp_path / "b.glb"
-    path.write_bytes(data[:8] + (20 + len(text) + len(rest)).to_bytes(4, "little") + len(text).to_bytes(4, "little") + b"JSON" + text + rest)
+    path.write_bytes(
+        data[:8] + (20 + len(text) + len(rest)).to_bytes(4, "little") + len(text).to_bytes(4, "little") + b"JSON" + text + rest
+    )
     return path
 
 

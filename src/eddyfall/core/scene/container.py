@@ -32,6 +32,9 @@ class Container:
     embedded: memoryview | None
     read_beside: Callable[[str, int], bytes]
     raw: bytes | None = None
+    beside: tuple[
+        str, ...
+    ] = ()  # files that came along, as `read_beside` takes their names; of a folder, those that lie next to it
     skies: tuple[str, ...] = ()  # pictures of skies that lie in the same ZIP, as `read_beside` takes their names
 
 
@@ -70,7 +73,7 @@ def open_container(path: Path, beside_it: bool = True) -> Container:
         except OSError as error:
             raise FileNotFoundError(f"{error.strerror or error}") from None
 
-    return Container(parse_json(data, SceneError), None, beside)
+    return Container(parse_json(data, SceneError), None, beside, beside=_next_to(folder))
 
 
 def parse_json(data: bytes, error: type[Exception]) -> dict[str, Any]:
@@ -130,6 +133,20 @@ def _check_depth(value: Any, error: type[Exception]) -> None:
             elif isinstance(item, list):
                 below.extend(v for v in item if isinstance(v, (dict, list)))
         layer = below
+
+
+def _next_to(folder: Path) -> tuple[str, ...]:
+    """Files of a folder and of the folders in it, by name; the first of so many."""
+    found: list[str] = []
+    try:
+        places = [folder, *sorted(p for p in folder.iterdir() if p.is_dir() and not p.is_symlink())]
+        for place in places:
+            found += [p.relative_to(folder).as_posix() for p in sorted(place.iterdir()) if p.is_file() and not p.is_symlink()]
+            if len(found) > MAX_ZIP_ENTRIES:
+                break
+    except OSError:
+        pass  # what cannot be listed holds nothing that came along
+    return tuple(found[:MAX_ZIP_ENTRIES])
 
 
 def _no_files(name: str, limit: int) -> bytes:
@@ -212,6 +229,8 @@ def _open_zip(data: bytes) -> Container:
         for n in sorted(names)
         if n.lower().endswith((".exr", ".hdr")) and PurePosixPath(n).is_relative_to(base)
     )
+    up = "../" * len(base.parts)
+    found.beside = tuple(f"{up}{n}" for n in sorted(names) if n != scenes[0])
     return found
 
 
@@ -228,6 +247,19 @@ def read_uri(container: Container, uri: str, limit: int) -> bytes:
         except (binascii.Error, ValueError):
             raise SceneError("a data: URI is not valid base64") from None
     name = unquote(uri)
-    if "://" in name or name.startswith(("/", "\\")) or (len(name) > 1 and name[1] == ":"):
+    if is_elsewhere(name):
         raise SceneError("a URI must be a path beside the scene file", f"uri {uri[:80]!r}")
     return container.read_beside(name.replace("\\", "/"), limit)
+
+
+def is_elsewhere(name: str) -> bool:
+    """Whether a path is one of another machine, and none beside the scene file."""
+    return "://" in name or name.startswith(("/", "\\")) or (len(name) > 1 and name[1] == ":")
+
+
+def read_by_name(container: Container, uri: str, limit: int) -> tuple[str, bytes] | None:
+    """(path, bytes) of the one file that came along and has the file name of a path, whatever its folders and case; None if there is
+    none, or more than one."""
+    name = unquote(uri).replace("\\", "/").rsplit("/", 1)[-1].lower()
+    found = [path for path in container.beside if path.rsplit("/", 1)[-1].lower() == name] if name else []
+    return (found[0], container.read_beside(found[0], limit)) if len(found) == 1 else None

@@ -4,13 +4,14 @@ import math
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
+from urllib.parse import unquote
 
 import numpy as np
 
 from eddyfall.core.errors import SceneError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.accessors import AccessorReader, index_into, number, numbers, objects, text, whole
-from eddyfall.core.scene.container import MAX_BYTES, Container, open_container, read_uri
+from eddyfall.core.scene.container import MAX_BYTES, Container, is_elsewhere, open_container, read_by_name, read_uri
 from eddyfall.core.scene.images import ImageBudget, decode_image
 from eddyfall.core.scene.model import (
     STRAIGHT,
@@ -37,6 +38,10 @@ MAX_NODES = 200_000
 MAX_NODE_DEPTH = 256
 MAX_SKIES = 8
 FARTHEST_M = 1e7
+COLOURED = ("baseColorTexture", "emissiveTexture")  # what a missing picture is seen in
+CHECKS = np.full((8, 8, 4), 255, np.uint8)  # in its stead: 4 x 4 checks, grey and magenta
+CHECKS[..., :3] = np.where((np.add.outer(np.arange(8) // 2, np.arange(8) // 2) % 2)[..., None], (200, 200, 200), (200, 0, 160))
+CHECKS.flags.writeable = False
 WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
 READ_EXTENSIONS = {
     "KHR_lights_punctual",
@@ -46,6 +51,7 @@ READ_EXTENSIONS = {
     "KHR_materials_transmission",
     "KHR_materials_volume",
     "KHR_texture_transform",
+    "EXT_texture_webp",
 }
 NOT_DRAWN = {
     "EXT_mesh_gpu_instancing": "instancing; export one node for each instance",
@@ -53,7 +59,6 @@ NOT_DRAWN = {
     "KHR_draco_mesh_compression": "compressed meshes; export without mesh compression",
     "EXT_meshopt_compression": "compressed meshes; export without mesh compression",
     "KHR_texture_basisu": "compressed textures; export PNG or JPEG",
-    "EXT_texture_webp": "WebP textures; export PNG or JPEG",
     "KHR_mesh_quantization": "quantised meshes are read, their positions are used as stored",
 }
 # A file that cannot be read without one of these is refused when it lists it as required.
@@ -79,6 +84,7 @@ class _Reader:
         self.container = container
         self.doc = container.json
         self.notes: list[str] = []
+        self.missing: set[int] = set()  # pictures that are not there
         asset = self.doc.get("asset")
         if not isinstance(asset, dict) or not str(asset.get("version", "")).startswith("2"):
             raise SceneError('asset.version must be "2.0"', "asset")
@@ -179,10 +185,11 @@ class _Reader:
             if name.startswith("data:"):
                 name = ""
             try:
-                pixels, wide = decode_image(self._image_bytes(entry, here), budget, here)
+                pixels, wide = decode_image(self._picture_bytes(entry, here, name), budget, here)
             except FileNotFoundError as error:
-                self.notes.append(f"left out: {here} {name!r}: {error}; drawn as plain white")
-                pixels, wide = np.full((1, 1, 4), 255, np.uint8), None
+                self.notes.append(f"left out: {here} {name!r}: {error}; checks are drawn where its colours would be")
+                pixels, wide = CHECKS, None
+                self.missing.add(i)
             images.append(Image(name, freeze(pixels), None if wide is None else freeze(wide)))
         return tuple(images)
 
@@ -214,6 +221,27 @@ class _Reader:
             self.notes.append(f"left out: {len(entries) - MAX_SKIES} skies; at most {MAX_SKIES} are read")
         return tuple(skies.values())
 
+    def _picture_bytes(self, entry: dict[str, Any], here: str, name: str) -> bytes:
+        """Bytes of a picture: where its path says, or of the file of its name that came along. A path of another machine is not opened.
+        FileNotFoundError if there is none."""
+        uri = text(entry, "uri", here)
+        if "bufferView" in entry or not uri or uri.startswith("data:"):
+            return self._image_bytes(entry, here)
+        path, why = unquote(uri), f"its path {uri[:80]!r} is none beside the scene file"
+        try:
+            if not is_elsewhere(path):
+                return self._image_bytes(entry, here)
+        except FileNotFoundError as error:
+            why = str(error)
+        except SceneError:
+            if ".." not in path.replace("\\", "/").split("/"):
+                raise  # too large; a path that climbs out is another matter
+        found = read_by_name(self.container, uri, MAX_BYTES)
+        if found is None:
+            raise FileNotFoundError(f"{why}, and no one file of that name came along")
+        self.notes.append(f"{here} {name!r}: {why}; {found[0]} has its name, and is used")
+        return found[1]
+
     def _image_bytes(self, entry: dict[str, Any], here: str) -> bytes:
         if "bufferView" in entry:
             views = objects(self.doc, "bufferViews")
@@ -235,10 +263,14 @@ class _Reader:
             raise SceneError(f"{key} must be an object", here)
         textures = objects(self.doc, "textures")
         entry = textures[index_into(info.get("index"), textures, "texture", f"{here} {key}")]
-        if "source" not in entry:
+        packed = _object(_object(entry, "extensions", f"{here} {key}"), "EXT_texture_webp", f"{here} {key}")
+        source = packed if "source" in packed else entry
+        if "source" not in source:
             self.notes.append(f"left out: {here} {key}: its texture has no source image")
             return None
-        image = index_into(entry["source"], objects(self.doc, "images"), "image", f"{here} {key}")
+        image = index_into(source["source"], objects(self.doc, "images"), "image", f"{here} {key}")
+        if image in self.missing and key not in COLOURED:
+            return None  # checks say nothing of roughness or normals
         sampler: dict[str, Any] = {}
         if "sampler" in entry:
             samplers = objects(self.doc, "samplers")

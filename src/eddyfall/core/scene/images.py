@@ -1,4 +1,4 @@
-"""PNG and JPEG to pixels, sizes checked from the header before anything is decoded."""
+"""PNG, JPEG and WebP to pixels, sizes checked from the header before anything is decoded."""
 
 import io
 import warnings
@@ -27,11 +27,11 @@ class ImageBudget:
 def decode_image(data: bytes, budget: ImageBudget, where: str) -> tuple[np.ndarray, np.ndarray | None]:
     """(uint8 (height, width, 4), the uint16 codes of a 16-bit PNG or None).
 
-    FileNotFoundError if the bytes are no readable PNG or JPEG; SceneError over budget."""
+    FileNotFoundError if the bytes are no readable PNG, JPEG or WebP; SceneError over budget."""
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
-            picture = PillowImage.open(io.BytesIO(data), formats=("PNG", "JPEG"))
+            picture = PillowImage.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP"))
             size = picture.width * picture.height
             if size > MAX_PIXELS_EACH:
                 raise SceneError(f"{picture.width} x {picture.height} pixels, more than {MAX_PIXELS_EACH}", where)
@@ -47,7 +47,7 @@ def decode_image(data: bytes, budget: ImageBudget, where: str) -> tuple[np.ndarr
         except (png.Error, zlib.error) as error:
             raise FileNotFoundError(f"no readable PNG ({str(error)[:80]})") from None
         except (UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError) as error:
-            raise FileNotFoundError(f"no readable PNG or JPEG ({type(error).__name__})") from None
+            raise FileNotFoundError(f"no readable PNG, JPEG or WebP ({type(error).__name__})") from None
 
 
 def _sixteen_bit(data: bytes) -> np.ndarray:
