@@ -10,6 +10,7 @@ from eddyfall.core.scene.copies import evaluate_copies
 from eddyfall.core.scene.model import Mesh, Scene, vec3
 from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.tables import MeshSetup, NodeSetup
+from eddyfall.core.scene.skins import posed, sets_of
 from eddyfall.core.scene.splits import Piece, cut, plane_through
 
 NOWHERE = (0.0, 0.0, 0.0)
@@ -136,14 +137,20 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
         normal_matrix = np.linalg.inv(linear).T if abs(det) > 1e-30 else np.eye(3)
         primitives = meshes[node.mesh].primitives
         for part_number, part in enumerate(primitives):
-            positions = (part.positions.astype(np.float64) @ linear.T + world[:3, 3]).astype(np.float32)
-            normals = part.attributes["NORMAL"].astype(np.float64) @ normal_matrix.T
-            length = np.linalg.norm(normals, axis=1, keepdims=True)
-            indices = part.indices[:, [0, 2, 1]] if det < 0 else part.indices
+            if node.skin is not None and sets_of(part):
+                there = posed(scene, number, part)
+                positions, normals = there.positions, there.normals
+                indices = np.where(there.turned[part.indices[:, :1]], part.indices[:, [0, 2, 1]], part.indices)
+            else:
+                positions = (part.positions.astype(np.float64) @ linear.T + world[:3, 3]).astype(np.float32)
+                normals = part.attributes["NORMAL"].astype(np.float64) @ normal_matrix.T
+                length = np.linalg.norm(normals, axis=1, keepdims=True)
+                normals = (normals / np.maximum(length, 1e-30)).astype(np.float32)
+                indices = part.indices[:, [0, 2, 1]] if det < 0 else part.indices
             blank = np.zeros((len(positions), 2), np.float32)
             columns = {
                 "positions": positions,
-                "normals": (normals / np.maximum(length, 1e-30)).astype(np.float32),
+                "normals": normals,
                 "uv0": part.attributes.get("TEXCOORD_0", blank),
                 "uv1": part.attributes.get("TEXCOORD_1", blank),
             }

@@ -23,6 +23,7 @@ from eddyfall.core.scene.model import (
     Node,
     Primitive,
     Scene,
+    Skin,
     SkyPicture,
     Source,
     TextureUse,
@@ -30,6 +31,7 @@ from eddyfall.core.scene.model import (
     Wrap,
 )
 from eddyfall.core.scene.names import clean_name, fault_of
+from eddyfall.core.scene.skins import astray, is_skinned, posed, sets_of, weights_of
 from eddyfall.core.scene.sky_pictures import MIME_TYPES, MOST_PIXELS, sky_of_bytes
 
 MAX_TRIANGLES = 20_000_000
@@ -43,6 +45,7 @@ CHECKS = np.full((8, 8, 4), 255, np.uint8)  # in its stead: 4 x 4 checks, grey a
 CHECKS[..., :3] = np.where((np.add.outer(np.arange(8) // 2, np.arange(8) // 2) % 2)[..., None], (200, 200, 200), (200, 0, 160))
 CHECKS.flags.writeable = False
 WRAPS: dict[int, Wrap] = {33071: "clamp", 33648: "mirror", 10497: "repeat"}
+INSTANCING = "EXT_mesh_gpu_instancing"
 READ_EXTENSIONS = {
     "KHR_lights_punctual",
     "KHR_materials_unlit",
@@ -50,19 +53,19 @@ READ_EXTENSIONS = {
     "KHR_materials_ior",
     "KHR_materials_transmission",
     "KHR_materials_volume",
+    INSTANCING,
+    "KHR_mesh_quantization",
     "KHR_texture_transform",
     "EXT_texture_webp",
 }
 NOT_DRAWN = {
-    "EXT_mesh_gpu_instancing": "instancing; export one node for each instance",
     "MSFT_lod": "levels of detail; the first level is drawn",
     "KHR_draco_mesh_compression": "compressed meshes; export without mesh compression",
     "EXT_meshopt_compression": "compressed meshes; export without mesh compression",
     "KHR_texture_basisu": "compressed textures; export PNG or JPEG",
-    "KHR_mesh_quantization": "quantised meshes are read, their positions are used as stored",
 }
 # A file that cannot be read without one of these is refused when it lists it as required.
-READ_ANYWAY = READ_EXTENSIONS | {"KHR_mesh_quantization", "MSFT_lod"}
+READ_ANYWAY = READ_EXTENSIONS | {"MSFT_lod"}
 
 
 def read_scene(path: Path | str, beside_it: bool = True) -> Scene:
@@ -99,13 +102,56 @@ class _Reader:
         meshes = self._meshes(len(materials))
         lights = self._lights()
         cameras = self._cameras()
-        nodes = self._nodes(len(meshes), len(lights), len(cameras))
-        for key in ("skins", "animations"):
-            if objects(self.doc, key):
-                self.notes.append(f"not drawn yet: {key} ({len(self.doc[key])}); the file's rest pose is drawn")
+        skins = self._skins()
+        nodes = self._nodes(meshes, len(lights), len(cameras), skins)
+        if objects(self.doc, "animations"):
+            self.notes.append(f"not drawn yet: animations ({len(self.doc['animations'])}); the file's rest pose is drawn")
         source = Source(self.doc, tuple(self.buffers), self.container.raw)
         skies = self._skies()
-        return self._placed(Scene(meshes, nodes, materials, images, lights, cameras, skies, tuple(self.notes), source))
+        return self._placed(Scene(meshes, nodes, materials, images, lights, cameras, skies, skins, tuple(self.notes), source))
+
+    def _skins(self) -> tuple[Skin, ...]:
+        skins, entries = [], objects(self.doc, "nodes")
+        for i, entry in enumerate(objects(self.doc, "skins")):
+            name = self._name(entry, f"skin {i}")
+            here, listed = f"skin {i} {name!r}", entry.get("joints")
+            if not isinstance(listed, list) or not listed:
+                raise SceneError("joints must be a list of at least one node", here)
+            joints = tuple(index_into(j, entries, "node", f"{here} joints") for j in listed)
+            inverse = np.tile(np.eye(4), (len(joints), 1, 1))
+            if "inverseBindMatrices" in entry:
+                rows = self.accessors.read(entry["inverseBindMatrices"], f"{here} inverseBindMatrices", ("MAT4",))
+                if len(rows) < len(joints):
+                    raise SceneError(f"{len(rows)} inverse bind matrices for {len(joints)} joints", here)
+                inverse = rows[: len(joints)].astype(np.float64).reshape(-1, 4, 4).transpose(0, 2, 1)
+                if not np.isfinite(inverse).all():
+                    raise SceneError("an inverse bind matrix holds NaN or infinity", here)
+            skins.append(Skin(name, joints, freeze(inverse)))
+        return tuple(skins)
+
+    def _skin(self, entry: dict[str, Any], here: str, mesh: Mesh | None, skins: tuple[Skin, ...]) -> int | None:
+        """The skin of a node whose mesh has joints; what its weights are off by is said."""
+        if entry.get("skin") is None or mesh is None:
+            return None
+        number = index_into(entry["skin"], list(skins), "skin", here)
+        for part in mesh.primitives:
+            if not sets_of(part):
+                continue
+            for n in sets_of(part):
+                if part.attributes[f"JOINTS_{n}"].dtype not in (np.uint8, np.uint16) or part.attributes[f"JOINTS_{n}"].shape[
+                    1:
+                ] != (4,):
+                    raise SceneError(f"JOINTS_{n} must be four unsigned bytes or shorts", here)
+                if not (np.isfinite(part.attributes[f"WEIGHTS_{n}"]) & (part.attributes[f"WEIGHTS_{n}"] >= 0)).all():
+                    raise SceneError(f"WEIGHTS_{n} must be finite and not negative", here)
+            joints, _ = weights_of(part)
+            if int(joints.max(initial=0)) >= len(skins[number].joints):
+                raise SceneError(f"joint {int(joints.max())} does not exist: its skin has {len(skins[number].joints)}", here)
+            if (off := astray(part)) > 1e-3:
+                self.notes.append(
+                    f"{here}: weights of its joints miss one by up to {off * 100:.2g} %; they are drawn as shares of their sum"
+                )
+        return number
 
     def _claims(self) -> None:
         """Refuse more vertices or drawn triangles than are drawn, from the JSON alone: before a byte of them is unpacked."""
@@ -367,6 +413,8 @@ class _Reader:
             if key == "POSITION":
                 continue
             kinds = {"NORMAL": ("VEC3",), "TANGENT": ("VEC4",), "TEXCOORD_0": ("VEC2",), "TEXCOORD_1": ("VEC2",)}
+            if key.startswith("WEIGHTS_"):
+                kinds[key] = ("VEC4",)
             array = self.accessors.read(
                 index, f"{here} {key}", kinds.get(key, ("SCALAR", "VEC2", "VEC3", "VEC4")), as_float=key in kinds
             )
@@ -449,7 +497,7 @@ class _Reader:
                 cameras.append(Camera(name, 0.8, 0.1, None))
         return tuple(cameras)
 
-    def _nodes(self, meshes: int, lights: int, cameras: int) -> tuple[Node, ...]:
+    def _nodes(self, meshes: tuple[Mesh, ...], lights: int, cameras: int, skins: tuple[Skin, ...]) -> tuple[Node, ...]:
         entries = objects(self.doc, "nodes")
         if len(entries) > MAX_NODES:
             raise SceneError(f"{len(entries)} nodes, more than {MAX_NODES}", "nodes")
@@ -474,22 +522,45 @@ class _Reader:
             if depth[i] > MAX_NODE_DEPTH + 1:
                 raise SceneError(f"nodes are nested deeper than {MAX_NODE_DEPTH}", f"node {i}")
         shown = self._reachable(entries, parents)
-        nodes = []
+        nodes: list[Node] = []
+        copies: list[Node] = []
         for i, entry in enumerate(entries):
             name = self._name(entry, f"node {i}")
             here = f"node {i} {name!r}"
             mesh, camera = entry.get("mesh"), entry.get("camera")
             light = _object(_object(entry, "extensions", here), "KHR_lights_punctual", here).get("light")
             if mesh is not None:
-                mesh = index_into(mesh, [None] * meshes, "mesh", here)
+                mesh = index_into(mesh, list(meshes), "mesh", here)
             if camera is not None:
                 camera = index_into(camera, [None] * cameras, "camera", here)
             if light is not None:
                 light = index_into(light, [None] * lights, "light", here)
             if i not in shown:
                 mesh = camera = light = None
-            nodes.append(Node(name, _matrix(entry, here), parents[i], mesh, light, camera))
-        return tuple(nodes)
+            skin = self._skin(entry, here, None if mesh is None else meshes[mesh], skins)
+            if mesh is not None and INSTANCING in _object(entry, "extensions", here):
+                copies += [Node(f"{name} {k + 1}", m, i, mesh, skin=skin) for k, m in enumerate(self._instances(entry, here))]
+                if len(entries) + len(copies) > MAX_NODES:
+                    raise SceneError(f"with its instances there are more than {MAX_NODES} nodes", here)
+                mesh = skin = None
+            nodes.append(Node(name, _matrix(entry, here), parents[i], mesh, light, camera, skin))
+        return (*nodes, *copies)
+
+    def _instances(self, entry: dict[str, Any], here: str) -> list[np.ndarray]:
+        """(4, 4) of each instance of a node's mesh, relative to the node (EXT_mesh_gpu_instancing)."""
+        of = _object(_object(_object(entry, "extensions", here), INSTANCING, here), "attributes", here)
+        kinds = {
+            "TRANSLATION": ("VEC3", (0.0, 0.0, 0.0)),
+            "ROTATION": ("VEC4", (0.0, 0.0, 0.0, 1.0)),
+            "SCALE": ("VEC3", (1.0, 1.0, 1.0)),
+        }
+        read = {key: self.accessors.read(of[key], f"{here} {key}", (kind,)) for key, (kind, _) in kinds.items() if key in of}
+        counts = {len(values) for values in read.values()}
+        if len(counts) != 1:
+            raise SceneError("its instances have no number: attributes are missing, or as many as none other", here)
+        rows = {key: read.get(key, np.tile(np.array(given), (min(counts), 1))) for key, (_, given) in kinds.items()}
+        lists = zip(*(rows[key].astype(float).tolist() for key in kinds))
+        return [_matrix({"translation": t, "rotation": r, "scale": s}, here) for t, r, s in lists]
 
     def _placed(self, scene: Scene) -> Scene:
         """The scene, its nodes checked where they stand: cameras without an axis are left out, what lies too far off is refused."""
@@ -505,7 +576,12 @@ class _Reader:
             if node.camera is not None and (axes.min() < 1e-12 or not np.isfinite(axes).all()):
                 self.notes.append(f"left out: the camera of {here}: its scale is 0, so that it looks nowhere")
                 nodes[i] = replace(node, camera=None)
-            if node.mesh is not None and boxes[node.mesh] is not None:
+            skinned = (
+                [p for p in scene.meshes[node.mesh].primitives if is_skinned(scene, node, p)] if node.mesh is not None else []
+            )
+            if any(not np.abs(posed(scene, i, part).positions).max() <= FARTHEST_M for part in skinned):
+                raise SceneError("its joints put it beyond 10,000 km, or nowhere", here)
+            if node.mesh is not None and not skinned and boxes[node.mesh] is not None:
                 corners = boxes[node.mesh] @ world[:3, :3].T + world[:3, 3]
                 if not np.abs(corners).max() <= FARTHEST_M:
                     raise SceneError("a position lies beyond 10,000 km", here)
@@ -535,8 +611,17 @@ def _times_drawn(document: dict[str, Any]) -> dict[int, int]:
     for node in objects(document, "nodes"):
         mesh = node.get("mesh")
         if isinstance(mesh, int):
-            times[mesh] = times.get(mesh, 0) + 1
+            times[mesh] = times.get(mesh, 0) + _instanced(document, node)
     return times
+
+
+def _instanced(document: dict[str, Any], node: dict[str, Any]) -> int:
+    """How often a node shows its mesh, as its accessors claim."""
+    at: Any = node
+    for key in ("extensions", INSTANCING, "attributes"):
+        at = at.get(key) if isinstance(at, dict) else None
+    counts = [_count(objects(document, "accessors"), index) for index in at.values()] if isinstance(at, dict) else []
+    return max(counts, default=1) or 1
 
 
 def _box(mesh: Mesh) -> np.ndarray | None:

@@ -16,7 +16,7 @@ from eddyfall.core.scene.sky_pictures import sky_bytes
 COMPONENT_OF = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121,
                 np.dtype(np.int16): 5122, np.dtype(np.int8): 5120}  # fmt: skip
 KIND_OF = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
-MOVED = "KHR_texture_transform"
+MOVED, INSTANCING = "KHR_texture_transform", "EXT_mesh_gpu_instancing"
 WRAP_CODES = {"repeat": 10497, "mirror": 33648, "clamp": 33071}
 
 
@@ -98,13 +98,30 @@ class _Writer:
                 del self.doc[key]
         if used:
             self.doc["extensionsUsed"] = sorted({*self.doc.get("extensionsUsed", []), *used})
+        of_file, parted = len(self.doc.get("nodes", [])), set[int]()
         for index, (node, old_node) in enumerate(zip(scene.nodes, original.nodes)):
             if not np.array_equal(node.matrix, old_node.matrix):
+                if index >= of_file:  # an instance: a list of instances is one for all that share it
+                    parted.add(int(node.parent or 0))
+                    continue
                 entry = self.doc["nodes"][index]
                 for key in ("translation", "rotation", "scale"):
                     entry.pop(key, None)
                 entry["matrix"] = [float(v) for v in node.matrix.T.reshape(-1)]
+        for index in sorted(parted):
+            self._part_instances(scene, index, of_file)
         return self._finish()
+
+    def _part_instances(self, scene: Scene, index: int, of_file: int) -> None:
+        """A node's instances, the scene's nodes from number `of_file` on that hang on it, as nodes of their own."""
+        entry, nodes = self.doc["nodes"][index], self.doc["nodes"]
+        entry["extensions"].pop(INSTANCING)
+        mesh, skin = entry.pop("mesh"), entry.pop("skin", None)
+        for node in scene.nodes[of_file:]:
+            if node.parent == index:
+                own = {"name": node.name, "mesh": mesh, "matrix": [float(v) for v in node.matrix.T.reshape(-1)]}
+                entry.setdefault("children", []).append(len(nodes))
+                nodes.append(own | ({} if skin is None else {"skin": skin}))
 
     def _new_images(self, scene: Scene, original: Scene) -> None:
         """Images that were added or changed; a scene has one for each of its file's, in their order."""

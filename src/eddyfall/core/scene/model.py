@@ -143,6 +143,16 @@ class Node:
     mesh: int | None = None
     light: int | None = None
     camera: int | None = None
+    skin: int | None = None
+
+
+@dataclass(frozen=True)
+class Skin:
+    """Joints, by node number, with their inverse bind matrices (j, 4, 4) float64: from a mesh's space to each joint's."""
+
+    name: str
+    joints: tuple[int, ...]
+    inverse: np.ndarray
 
 
 @dataclass(frozen=True)
@@ -188,6 +198,7 @@ class Scene:
     lights: tuple[Light, ...] = ()
     cameras: tuple[Camera, ...] = ()
     skies: tuple[SkyPicture, ...] = ()
+    skins: tuple[Skin, ...] = ()
     notes: tuple[str, ...] = field(default=(), metadata={"hashed": False})
     source: Source | None = field(default=None, metadata={"hashed": False})
 
