@@ -11,6 +11,7 @@ import os
 import sys
 import traceback
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -73,6 +74,8 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--out", type=Path, required=True, help="F.png or F.exr")
     sub.add_argument("--samples", type=int, default=1, choices=range(1, 13), metavar="1..12", help="jittered frames averaged")
+    sub.add_argument("--clip", metavar="NAME", help="pose the scene as this clip has it")
+    sub.add_argument("--time", type=float, default=0.0, metavar="S", help="of the clip (default 0)")
     sub = command("core-sample", _core_sample, "list everything that touched one pixel")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
@@ -141,6 +144,10 @@ def _intake(args: Any) -> int:
         ]
     )
     rows.append(["viewpoints", ", ".join(build.setup.viewpoints)])
+    if facts.skins:
+        rows.append(["skins", str(facts.skins)])
+    if facts.clips:
+        rows.append(["clips", ", ".join(f"{c.name} ({c.ends_s:.4g} s)" for c in facts.clips)])
     out.table(args.file.name, ["what", "how much"], rows)
     for note in build.notes:
         out.say(f"- {note}" if not note.startswith("  ") else f"  {note}")
@@ -152,11 +159,16 @@ def _frame(args: Any) -> int:
     from eddyfall.core.frame.render import render
     from eddyfall.core.handover.exr import exr_bytes, png_bytes
     from eddyfall.core.handover.package import write_new
+    from eddyfall.core.scene.clips import at_moment, clip_named
 
     out = Out(args)
     if args.out.suffix.lower() not in (".png", ".exr"):
         raise RequestError("--out must end in .png or .exr")
     build = opened(args)
+    if args.clip is not None:
+        clip = clip_named(build.scene, args.clip)
+        build = replace(build, scene=at_moment(build.scene, clip, args.time))
+        out.say(f"clip {args.clip} at {args.time:g} s of {clip.ends_s:g} s")
     frame = render(build, args.viewpoint, target=args.target, size=args.size, samples=args.samples)
     write_new(args.out, png_bytes(frame) if args.out.suffix.lower() == ".png" else exr_bytes(frame), inputs(args))
     mean = [float(v) for v in frame.linear.mean(axis=(0, 1))]

@@ -30,6 +30,8 @@ const build = (over: object = {}) => ({
     images: 1,
     lights: 2,
     cameras: 1,
+    skins: 1,
+    clips: [{ name: "lift", ends_s: 1.5, moves: 3 }],
     bounds_m: { low: [-1, 0, 0], high: [11, 4.5, 8] },
     left_out: ["skin of crane: skins are not read", "  12 vertices stay at rest"],
     image_sizes: [
@@ -83,6 +85,7 @@ describe("intake", () => {
     expect(screen.getByRole("img", { name: "frame of quay" }).getAttribute("src")).toBe(
       "/api/projects/1/builds/1/frames/quay?width=480&height=270&state=built",
     );
+    expect(screen.getByText("clip: lift").closest("tr")?.textContent).toContain("1.5 s, moves 3");
   });
   test("of a scene without settings or losses says so", async () => {
     const facts = { ...build().facts, left_out: [], image_sizes: [] };

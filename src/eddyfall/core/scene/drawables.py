@@ -6,6 +6,7 @@ from functools import cached_property
 import numpy as np
 
 from eddyfall.core.hashing import digest, freeze
+from eddyfall.core.scene.clips import morphed
 from eddyfall.core.scene.copies import evaluate_copies
 from eddyfall.core.scene.model import Mesh, Scene, vec3
 from eddyfall.core.scene.setup import Setup
@@ -137,6 +138,7 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
         normal_matrix = np.linalg.inv(linear).T if abs(det) > 1e-30 else np.eye(3)
         primitives = meshes[node.mesh].primitives
         for part_number, part in enumerate(primitives):
+            part = morphed(part, node.weights)
             if node.skin is not None and sets_of(part):
                 there = posed(scene, number, part)
                 positions, normals = there.positions, there.normals

@@ -11,6 +11,7 @@ import numpy as np
 from eddyfall.core.errors import SceneError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.accessors import AccessorReader, index_into, number, numbers, objects, text, whole
+from eddyfall.core.scene.clips import TARGETED, Channel, Clip, Rest, matrix_of
 from eddyfall.core.scene.container import MAX_BYTES, Container, is_elsewhere, open_container, read_by_name, read_uri
 from eddyfall.core.scene.images import ImageBudget, decode_image
 from eddyfall.core.scene.model import (
@@ -104,11 +105,57 @@ class _Reader:
         cameras = self._cameras()
         skins = self._skins()
         nodes = self._nodes(meshes, len(lights), len(cameras), skins)
-        if objects(self.doc, "animations"):
-            self.notes.append(f"not drawn yet: animations ({len(self.doc['animations'])}); the file's rest pose is drawn")
         source = Source(self.doc, tuple(self.buffers), self.container.raw)
         skies = self._skies()
-        return self._placed(Scene(meshes, nodes, materials, images, lights, cameras, skies, skins, tuple(self.notes), source))
+        clips = self._clips(nodes)
+        return self._placed(
+            Scene(meshes, nodes, materials, images, lights, cameras, skies, skins, clips, tuple(self.notes), source)
+        )
+
+    def _clips(self, nodes: tuple[Node, ...]) -> tuple[Clip, ...]:
+        entries, clips = objects(self.doc, "nodes"), []
+        for i, entry in enumerate(objects(self.doc, "animations")):
+            name = self._name(entry, f"animation {i}")
+            here, samplers = f"animation {i} {name!r}", objects(entry, "samplers")
+            channels = []
+            for k, channel in enumerate(objects(entry, "channels")):
+                told = self._channel(channel, samplers, entries, nodes, f"{here} channel {k}")
+                channels += [] if told is None else [told]
+            clips.append(Clip(name, tuple(channels)))
+        return tuple(clips)
+
+    def _channel(
+        self,
+        channel: dict[str, Any],
+        samplers: list[dict[str, Any]],
+        entries: list[dict[str, Any]],
+        nodes: tuple[Node, ...],
+        here: str,
+    ) -> Channel | None:
+        target = _object(channel, "target", here)
+        if "node" not in target:
+            return None  # left to an extension
+        node, what = index_into(target["node"], entries, "node", here), target.get("path")
+        if what not in ("translation", "rotation", "scale", "weights"):
+            self.notes.append(f"not drawn yet: {here} moves {what!r:.40}")
+            return None
+        sampler = samplers[index_into(channel.get("sampler"), samplers, "sampler", here)]
+        way = sampler.get("interpolation", "LINEAR")
+        if way not in ("LINEAR", "STEP", "CUBICSPLINE"):
+            raise SceneError(f"interpolation {way!r:.40} does not exist", here)
+        times = self.accessors.read(sampler.get("input"), f"{here} input", ("SCALAR",)).astype(np.float64)
+        kind = {"rotation": "VEC4", "weights": "SCALAR"}.get(what, "VEC3")
+        values = self.accessors.read(sampler.get("output"), f"{here} output", (kind,)).astype(np.float64)
+        if not (np.isfinite(times).all() and np.isfinite(values).all() and (times >= 0).all() and (np.diff(times) > 0).all()):
+            raise SceneError("its times must rise from 0 on, and its values be finite", here)
+        rows = len(times) * (3 if way == "CUBICSPLINE" else 1)
+        if len(values) % rows or (kind != "SCALAR" and len(values) != rows):
+            raise SceneError(f"{len(values)} values do not go with {len(times)} times", here)
+        if what == "rotation" and not (np.linalg.norm(values[1::3] if way == "CUBICSPLINE" else values, axis=1) > 0).all():
+            raise SceneError("a rotation must not be all zero", here)
+        if "matrix" in entries[node] and what != "weights":
+            raise SceneError("moves a node that has a matrix", here)
+        return Channel(node, what, freeze(times), freeze(values.reshape(rows, -1)), way, _rest(entries[node], here))
 
     def _skins(self) -> tuple[Skin, ...]:
         skins, entries = [], objects(self.doc, "nodes")
@@ -433,15 +480,31 @@ class _Reader:
                 return None
         if np.abs(attributes["POSITION"]).max() > FARTHEST_M:
             raise SceneError("a position lies beyond 10,000 km", here)
+        targets = self._targets(entry, here, count)
         if "NORMAL" not in attributes:
             flat = indices.reshape(-1)
+            targets = tuple({key: freeze(array[flat]) for key, array in target.items() if key != "NORMAL"} for target in targets)
             attributes = {key: freeze(array[flat]) for key, array in attributes.items()}
             indices = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
             attributes["NORMAL"] = freeze(_flat_normals(attributes["POSITION"]))
         material = entry.get("material")
         if material is not None:
             material = index_into(material, [None] * materials, "material", here)
-        return Primitive(attributes, freeze(indices.astype(np.int32)), material, number)
+        return Primitive(attributes, freeze(indices.astype(np.int32)), material, number, targets)
+
+    def _targets(self, entry: dict[str, Any], here: str, count: int) -> tuple[dict[str, np.ndarray], ...]:
+        found = []
+        for k, target in enumerate(objects(entry, "targets")):
+            read = {
+                key: self.accessors.read(target[key], f"{here} target {k} {key}", ("VEC3",)) for key in TARGETED if key in target
+            }
+            for key, array in read.items():
+                if len(array) != count:
+                    raise SceneError(f"target {k}: {key} has {len(array)} elements, POSITION has {count}", here)
+                if not np.isfinite(array).all():
+                    raise SceneError(f"target {k}: {key} holds NaN or infinity", here)
+            found.append(read)
+        return tuple(found)
 
     def _indices(self, entry: dict[str, Any], here: str, count: int, mode: int) -> np.ndarray:
         if "indices" in entry:
@@ -538,13 +601,24 @@ class _Reader:
             if i not in shown:
                 mesh = camera = light = None
             skin = self._skin(entry, here, None if mesh is None else meshes[mesh], skins)
+            weights = self._weights(entry, here, mesh, meshes)
             if mesh is not None and INSTANCING in _object(entry, "extensions", here):
-                copies += [Node(f"{name} {k + 1}", m, i, mesh, skin=skin) for k, m in enumerate(self._instances(entry, here))]
+                every = enumerate(self._instances(entry, here), start=1)
+                copies += [Node(f"{name} {k}", m, i, mesh, None, None, skin, weights, True) for k, m in every]
                 if len(entries) + len(copies) > MAX_NODES:
                     raise SceneError(f"with its instances there are more than {MAX_NODES} nodes", here)
                 mesh = skin = None
-            nodes.append(Node(name, _matrix(entry, here), parents[i], mesh, light, camera, skin))
+            nodes.append(Node(name, _matrix(entry, here), parents[i], mesh, light, camera, skin, weights))
         return (*nodes, *copies)
+
+    def _weights(self, entry: dict[str, Any], here: str, mesh: int | None, meshes: tuple[Mesh, ...]) -> tuple[float, ...]:
+        """Morph weights of a node: its own, else its mesh's."""
+        targets = max((len(part.targets) for part in meshes[mesh].primitives), default=0) if mesh is not None else 0
+        if not targets or mesh is None:
+            return ()
+        of_mesh = objects(self.doc, "meshes")[mesh]
+        owner = entry if "weights" in entry else of_mesh
+        return numbers(owner, "weights", targets, (0.0,) * targets, here)
 
     def _instances(self, entry: dict[str, Any], here: str) -> list[np.ndarray]:
         """(4, 4) of each instance of a node's mesh, relative to the node (EXT_mesh_gpu_instancing)."""
@@ -661,24 +735,18 @@ def _turn(entry: dict[str, Any], here: str) -> Turn:
 def _matrix(entry: dict[str, Any], here: str) -> np.ndarray:
     if "matrix" in entry:
         return freeze(np.array(numbers(entry, "matrix", 16, (), here)).reshape(4, 4).T)
+    return freeze(matrix_of(_rest(entry, here)))
+
+
+def _rest(entry: dict[str, Any], here: str) -> Rest:
+    """A node's translation, unit rotation and scale."""
     t = numbers(entry, "translation", 3, (0.0, 0.0, 0.0), here)
     x, y, z, w = numbers(entry, "rotation", 4, (0.0, 0.0, 0.0, 1.0), here)
     s = numbers(entry, "scale", 3, (1.0, 1.0, 1.0), here)
     length = math.sqrt(x * x + y * y + z * z + w * w)
     if length == 0.0:
         raise SceneError("rotation must not be all zero", here)
-    x, y, z, w = x / length, y / length, z / length, w / length
-    rotation = np.array(
-        [
-            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-        ]
-    )
-    matrix = np.eye(4)
-    matrix[:3, :3] = rotation * np.array(s)
-    matrix[:3, 3] = t
-    return freeze(matrix)
+    return t, (x / length, y / length, z / length, w / length), s
 
 
 def _flat_normals(corners: np.ndarray) -> np.ndarray:

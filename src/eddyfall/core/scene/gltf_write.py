@@ -138,6 +138,9 @@ class _Writer:
         for key, array in part.attributes.items():
             if before.get(key) and array.dtype != np.float32:
                 self.doc["accessors"][entry["attributes"][key]]["normalized"] = True
+        entry.pop("targets", None)
+        if part.targets:
+            entry["targets"] = [{key: self._accessor(a, 34962, key == "POSITION") for key, a in t.items()} for t in part.targets]
         entry["indices"] = self._accessor(_small(part.indices.reshape(-1)), 34963, False)
         entry["mode"] = 4
 

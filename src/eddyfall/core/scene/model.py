@@ -105,12 +105,14 @@ class Material:
 class Primitive:
     """One material part of a mesh. `attributes` by glTF name (POSITION float32 (n, 3) ...), `indices` int32 (t, 3).
 
-    `source_index` is its place among the file's primitives, which also counts those that were left out."""
+    `source_index` is its place among the file's primitives, which also counts those that were left out. `targets`: what is added to
+    attributes (n, 3) for each unit of a morph weight."""
 
     attributes: dict[str, np.ndarray]
     indices: np.ndarray
     material: int | None
     source_index: int = field(default=-1, metadata={"hashed": False})
+    targets: tuple[dict[str, np.ndarray], ...] = ()
 
     @property
     def positions(self) -> np.ndarray:
@@ -135,7 +137,8 @@ class Mesh:
 
 @dataclass(frozen=True)
 class Node:
-    """A node with its matrix relative to its parent (4x4 float64, column vectors)."""
+    """A node with its matrix relative to its parent (4x4 float64, column vectors); weights of its mesh's morph targets; instance: one of
+    many by which its parent shows its mesh."""
 
     name: str
     matrix: np.ndarray
@@ -144,6 +147,8 @@ class Node:
     light: int | None = None
     camera: int | None = None
     skin: int | None = None
+    weights: tuple[float, ...] = ()
+    instance: bool = False
 
 
 @dataclass(frozen=True)
@@ -199,6 +204,7 @@ class Scene:
     cameras: tuple[Camera, ...] = ()
     skies: tuple[SkyPicture, ...] = ()
     skins: tuple[Skin, ...] = ()
+    clips: tuple[Any, ...] = ()
     notes: tuple[str, ...] = field(default=(), metadata={"hashed": False})
     source: Source | None = field(default=None, metadata={"hashed": False})
 
@@ -222,6 +228,10 @@ class Scene:
     @cached_property
     def material_keys(self) -> tuple[str, ...]:
         return unique_keys(m.name for m in self.materials)
+
+    @cached_property
+    def clip_keys(self) -> tuple[str, ...]:
+        return unique_keys(c.name for c in self.clips)
 
     @cached_property
     def image_keys(self) -> tuple[str, ...]:

@@ -106,6 +106,14 @@ function Counts({ build }: { build: Build }) {
             <td>size</td>
             <td className="num text-right">{size.map((v) => figure(v)).join(" × ")} m</td>
           </tr>
+          {(facts.clips ?? []).map((c) => (
+            <tr key={`clip ${c.name}`}>
+              <td>clip: {c.name}</td>
+              <td className="num text-right">
+                {figure(c.ends_s)} s, moves {figure(c.moves)}
+              </td>
+            </tr>
+          ))}
           {build.files.map((f) => (
             <tr key={f.kind}>
               <td>

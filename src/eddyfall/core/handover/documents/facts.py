@@ -2,6 +2,8 @@
 
 from typing import Any, Self
 
+from pydantic import Field
+
 from eddyfall.core.handover.documents.base import Document, Triple
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import pack
@@ -24,6 +26,14 @@ class ImageSize(Document):
     roles: list[str]
 
 
+class ClipFacts(Document):
+    """A clip of the file: when its last key is, and how many nodes it moves."""
+
+    name: str
+    ends_s: float
+    moves: int
+
+
 class BuildFacts(Document):
     """Counts, bounds, images, and notes on what was left out or fitted."""
 
@@ -40,6 +50,8 @@ class BuildFacts(Document):
     bounds_m: Bounds
     image_sizes: list[ImageSize]
     left_out: list[str]
+    skins: int = 0
+    clips: list[ClipFacts] = Field(default_factory=list)
 
 
 class IntakeDocument(BuildFacts):
@@ -64,7 +76,11 @@ class IntakeDocument(BuildFacts):
             "materials": len(scene.materials), "images": len(scene.images), "lights": len(scene.light_keys),
             "cameras": len(scene.cameras), "viewpoints": list(build.setup.viewpoints),
             "bounds_m": {"low": low.tolist(), "high": high.tolist()}, "image_sizes": sizes, "left_out": list(build.notes),
-            "setup": build.raw_setup,
+            "setup": build.raw_setup, "skins": len(scene.skins),
+            "clips": [
+                ClipFacts(name=key, ends_s=clip.ends_s, moves=len({c.node for c in clip.channels}))
+                for key, clip in zip(scene.clip_keys, scene.clips)
+            ],
         })  # fmt: skip
 
 
