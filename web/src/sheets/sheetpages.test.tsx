@@ -85,7 +85,7 @@ describe("intake", () => {
     expect(screen.getByRole("img", { name: "frame of quay" }).getAttribute("src")).toBe(
       "/api/projects/1/builds/1/frames/quay?width=480&height=270&state=built",
     );
-    expect(screen.getByText("clip: lift").closest("tr")?.textContent).toContain("1.5 s, moves 3");
+    expect(screen.getByText("clip: lift").closest("tr")?.textContent).toContain("1.5 s, moves 3 nodes");
   });
   test("of a scene without settings or losses says so", async () => {
     const facts = { ...build().facts, left_out: [], image_sizes: [] };

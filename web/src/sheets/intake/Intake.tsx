@@ -110,7 +110,7 @@ function Counts({ build }: { build: Build }) {
             <tr key={`clip ${c.name}`}>
               <td>clip: {c.name}</td>
               <td className="num text-right">
-                {figure(c.ends_s)} s, moves {figure(c.moves)}
+                {figure(c.ends_s)} s, moves {figure(c.moves)} {c.moves === 1 ? "node" : "nodes"}
               </td>
             </tr>
           ))}
