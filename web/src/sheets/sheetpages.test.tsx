@@ -87,6 +87,19 @@ describe("intake", () => {
     );
     expect(screen.getByText("clip: lift").closest("tr")?.textContent).toContain("1.5 s, moves 3 nodes");
   });
+
+  test("draws every viewpoint at a moment of a clip, once one stays there", async () => {
+    open("/p/1/b/1/intake");
+    const picture = () => screen.getByRole("img", { name: "frame of quay" }).getAttribute("src") ?? "";
+    fireEvent.change(await screen.findByLabelText("Clip"), { target: { value: "lift" } });
+    await waitFor(() => expect(picture()).toContain("&clip=lift&time_s=0"));
+    fireEvent.change(screen.getByLabelText(/Moment/), { target: { value: "0.75" } });
+    await waitFor(() => expect(picture()).toContain("&clip=lift&time_s=0.75"));
+    expect(screen.getByText("0.75 s")).toBeTruthy();
+    fireEvent.change(screen.getByLabelText("Clip"), { target: { value: "" } });
+    await waitFor(() => expect(picture()).not.toContain("clip"));
+    expect(screen.queryByLabelText(/Moment/)).toBeNull();
+  });
   test("of a scene without settings or losses says so", async () => {
     const facts = { ...build().facts, left_out: [], image_sizes: [] };
     open("/p/1/b/1/intake", { [BUILD]: build({ has_own_setup: false, facts }) });

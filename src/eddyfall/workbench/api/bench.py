@@ -42,19 +42,30 @@ class Shot(Schema):
     turn: int = Field(0, ge=0, le=10**12)
 
 
-def answer(request: Any, build: Ref, key: str, viewpoint: str, shot: Shot) -> HttpResponse:
-    """One frame of a build. key: what the build shows; a frame that was drawn before is at hand."""
+class Moment(Schema):
+    """Of a clip of the scene, in s; without one the scene is at rest."""
+
+    clip: str | None = Field(None, max_length=MAX_NAME)
+    time_s: float = Field(0.0, ge=0, le=1e6)
+
+
+def answer(
+    request: Any, build: Ref, key: str, viewpoint: str, shot: Shot, moment: tuple[str, float] | None = None
+) -> HttpResponse:
+    """One frame of a build. key: what the build shows; a frame that was drawn before is at hand. moment: of a clip, by name and s."""
     what = Request(viewpoint, (shot.width, shot.height), None, shot.target)
-    return drawn(request, build, f"{key} {viewpoint!r} {shot.width}x{shot.height} {shot.form} {shot.target!r}", what,
-                 shot.form, client=shot.client, number=shot.turn)  # fmt: skip
+    full = f"{key} {viewpoint!r} {shot.width}x{shot.height} {shot.form} {shot.target!r} {moment!r}"
+    return drawn(request, build, full, what, shot.form, moment, client=shot.client, number=shot.turn)
 
 
-def drawn(request: Any, build: Ref, key: str, what: Request, form: str = "png", **turn: Any) -> HttpResponse:
+def drawn(
+    request: Any, build: Ref, key: str, what: Request, form: str = "png", moment: tuple[str, float] | None = None, **turn: Any
+) -> HttpResponse:
     """What was asked for as a file, drawn now unless it is at hand under its key."""
     start = time.perf_counter()
     at_hand = pictures.AT_HAND.get(key)
     if at_hand is None:
-        at_hand = ask(request, "draw", pictures.frame, build, what, form, **turn)
+        at_hand = ask(request, "draw", pictures.frame, build, what, form, moment, **turn)
         pictures.AT_HAND.put(key, at_hand)
     data, scale = at_hand
     kind = "application/octet-stream" if form == "linear" else "image/png"
@@ -64,12 +75,13 @@ def drawn(request: Any, build: Ref, key: str, what: Request, form: str = "png", 
 
 @route(router, "GET", BUILD + "/frames/{viewpoint}", "viewer")
 def frame(
-    request: Any, project_id: int, number: int, viewpoint: str, shot: Query[Shot], state: Literal["built", "head"] = "head"
-) -> Any:
-    build = builds.build_of(request.project, number)
+    request: Any, project_id: int, number: int, viewpoint: str, shot: Query[Shot], at: Query[Moment],
+    state: Literal["built", "head"] = "head",
+) -> Any:  # fmt: skip
+    build, moment = builds.build_of(request.project, number), None if at.clip is None else (at.clip, at.time_s)
     if state == "built":
-        return answer(request, builds.Built(build.pk), str(build.pk), viewpoint, shot)
-    return answer(request, builds.Head(build.pk), pictures.ledger_key(build), viewpoint, shot)
+        return answer(request, builds.Built(build.pk), str(build.pk), viewpoint, shot, moment)
+    return answer(request, builds.Head(build.pk), pictures.ledger_key(build), viewpoint, shot, moment)
 
 
 @route(router, "GET", CASE + "/frames/{what}", "viewer")

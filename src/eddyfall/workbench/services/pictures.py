@@ -1,5 +1,6 @@
 """Frames as files: drawn by the studio, and kept at hand in the web process by what they show."""
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -9,6 +10,7 @@ from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.exr import png_of
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.scene.clips import at_moment, clip_named
 from eddyfall.core.scene.setup.sections.exposure import Exposure
 from eddyfall.workbench.models import Build, Case
 from eddyfall.workbench.studio.room import STUDIO
@@ -20,8 +22,12 @@ AT_HAND_BYTES = 192 * 1024**2
 AT_HAND = Memo(AT_HAND_BYTES)
 
 
-def frame(build: CoreBuild, request: Request, form: str) -> tuple[bytes, float]:
-    """(PNG, or float32 linear rgb with rows from the top; exposure scale of a linear one, else 1) of a frame."""
+def frame(build: CoreBuild, request: Request, form: str, moment: tuple[str, float] | None = None) -> tuple[bytes, float]:
+    """(PNG, or float32 linear rgb with rows from the top; exposure scale of a linear one, else 1) of a frame; moment: of a clip, by name
+    and s. RequestError for one that there is not."""
+    if moment is not None:
+        name, t_s = moment
+        build = replace(build, scene=at_moment(build.scene, clip_named(build.scene, name), t_s))
 
     def draw(renderer: Renderer) -> Any:
         return renderer.frame(build, request, "display")

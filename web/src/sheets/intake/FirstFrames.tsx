@@ -1,10 +1,75 @@
+import { useEffect, useState } from "react";
 import { type Build, buildPath, csrf, Refusal } from "../../api/client";
 import { useWrite } from "../../api/writes";
 import { Picture } from "../../ui/Picture";
 import { Failed } from "../../ui/state";
+import { figure } from "../../ui/words";
 
-/** A first frame from each viewpoint; each may have the user's own capture to wipe against. */
+/** A first frame from each viewpoint, at a moment of a clip if there are any; each may have the user's own capture to wipe against. */
 export function FirstFrames({ project, build }: { project: number; build: Build }) {
+  const clips = build.facts.clips ?? [];
+  const [moment, setMoment] = useState<Moment>(AT_REST);
+  return (
+    <>
+      {clips.length > 0 && <Player clips={clips} onMoment={setMoment} />}
+      <Frames project={project} build={build} moment={moment} />
+    </>
+  );
+}
+
+type Moment = { clip: string; t: number };
+const AT_REST: Moment = { clip: "", t: 0 };
+const SETTLED_MS = 200; // after which a moment that one drags over is drawn
+
+function Player({
+  clips,
+  onMoment,
+}: {
+  clips: NonNullable<Build["facts"]["clips"]>;
+  onMoment: (moment: Moment) => void;
+}) {
+  const [at, setAt] = useState<Moment>(AT_REST);
+  const clip = clips.find((c) => c.name === at.clip);
+  useEffect(() => {
+    const settled = setTimeout(() => onMoment(at), SETTLED_MS);
+    return () => clearTimeout(settled);
+  }, [at, onMoment]);
+  return (
+    <div className="flex gap-4 items-end mt-3">
+      <label className="text-sm">
+        Clip
+        <select
+          className="select select-sm block mt-1"
+          value={at.clip}
+          onChange={(e) => setAt({ clip: e.target.value, t: 0 })}
+        >
+          <option value="">at rest</option>
+          {clips.map((c) => (
+            <option key={c.name} value={c.name}>
+              {c.name}
+            </option>
+          ))}
+        </select>
+      </label>
+      {clip && (
+        <label className="text-sm grow max-w-md">
+          Moment <span className="num">{at.t.toFixed(2)} s</span> of {figure(clip.ends_s)} s
+          <input
+            type="range"
+            className="range range-xs block mt-3 w-full"
+            min={0}
+            max={clip.ends_s}
+            step={clip.ends_s / 100 || 0.01}
+            value={at.t}
+            onChange={(e) => setAt({ clip: at.clip, t: Number(e.target.value) })}
+          />
+        </label>
+      )}
+    </div>
+  );
+}
+
+function Frames({ project, build, moment }: { project: number; build: Build; moment: Moment }) {
   return (
     <ul className="grid gap-3 grid-cols-2 xl:grid-cols-3 mt-3">
       {build.viewpoints.map((view) => (
@@ -13,6 +78,7 @@ export function FirstFrames({ project, build }: { project: number; build: Build 
           project={project}
           build={build}
           view={view as { key: string; role: string; capture: boolean }}
+          moment={moment}
         />
       ))}
     </ul>
@@ -23,12 +89,15 @@ function First({
   project,
   build,
   view,
+  moment,
 }: {
   project: number;
   build: Build;
   view: { key: string; role: string; capture: boolean };
+  moment: Moment;
 }) {
   const path = `${buildPath(project, build.number)}/frames/${encodeURIComponent(view.key)}`;
+  const asked = moment.clip ? `&clip=${encodeURIComponent(moment.clip)}&time_s=${moment.t}` : "";
   const put = useWrite(async (file: File) => {
     const form = new FormData();
     form.append("picture", file);
@@ -47,7 +116,7 @@ function First({
       <div className="stage aspect-video">
         <Picture
           className="w-full h-full object-contain"
-          src={`${path}?width=480&height=270&state=built`}
+          src={`${path}?width=480&height=270&state=built${asked}`}
           alt={`frame of ${view.key}`}
         />
       </div>
