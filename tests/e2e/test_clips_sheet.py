@@ -28,7 +28,9 @@ def rows_of(page):
 def shows(page, asked):
     """Wait for the picture of a moment, and tell its rows."""
     page.locator(f'img[alt="frame of eye"][src*="{asked}"]').wait_for()
-    page.wait_for_function("""() => { const p = document.querySelector('img[alt="frame of eye"]'); return p.complete && p.naturalWidth > 0; }""")
+    page.wait_for_function(
+        '() => { const p = document.querySelector(`img[alt="frame of eye"]`); return p.complete && p.naturalWidth > 0; }'
+    )
     return rows_of(page)
 
 
@@ -42,8 +44,7 @@ def test_a_gate_is_lifted_on_the_intake_sheet(page, tmp_path):
     slider = page.get_by_label(re.compile("^Moment"))
     box = slider.bounding_box()
     page.mouse.click(box["x"] + box["width"] * 0.98, box["y"] + box["height"] / 2)
-    lifted = shows(page, "clip=lift&time_s=")
-    page.wait_for_function("() => /time_s=(0.9|1)/.test(document.querySelector('img[alt=\\"frame of eye\\"]').src)")
+    page.wait_for_function("() => /time_s=(0.9|1)/.test(document.querySelector('img[alt=\"frame of eye\"]').src)")
     lifted = shows(page, "clip=lift")
     assert lifted[0] < rest[0]
     slider.focus()
