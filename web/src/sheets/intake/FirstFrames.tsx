@@ -35,11 +35,11 @@ function Player({
     return () => clearTimeout(settled);
   }, [at, onMoment]);
   return (
-    <div className="flex gap-4 items-end mt-3">
-      <label className="text-sm">
-        Clip
+    <div className="flex gap-4 items-start mt-3">
+      <label className="flex flex-col gap-1">
+        <span className="second">Clip</span>
         <select
-          className="select select-sm block mt-1"
+          className="select select-sm w-44"
           value={at.clip}
           onChange={(e) => setAt({ clip: e.target.value, t: 0 })}
         >
@@ -52,11 +52,13 @@ function Player({
         </select>
       </label>
       {clip && (
-        <label className="text-sm grow max-w-md">
-          Moment <span className="num">{at.t.toFixed(2)} s</span> of {figure(clip.ends_s)} s
+        <label className="flex flex-col gap-3 grow max-w-md">
+          <span className="second">
+            Moment <span className="num">{at.t.toFixed(2)} s</span> of {figure(clip.ends_s)} s
+          </span>
           <input
             type="range"
-            className="range range-xs block mt-3 w-full"
+            className="range range-xs w-full"
             min={0}
             max={clip.ends_s}
             step={clip.ends_s / 100 || 0.01}
