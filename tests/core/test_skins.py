@@ -172,7 +172,10 @@ def test_hostile_skins_are_one_line(tmp_path, how, says):
 @pytest.mark.parametrize("hand", ["left", "right"])
 def test_a_hand_that_others_made_is_as_large_as_a_hand(hand):
     """A free asset: 25 joints under a node of its own scale. Wherever its joints are, so are its fingers."""
-    scene = read_scene(NPM / "@webxr-input-profiles/assets/dist/profiles/generic-hand" / f"{hand}.glb")
+    path = NPM / "@webxr-input-profiles/assets/dist/profiles/generic-hand" / f"{hand}.glb"
+    if not path.exists():
+        pytest.skip("the packages of free assets are not installed")
+    scene = read_scene(path)
     skin, geometry = scene.skins[0], pack(scene, SETUP)
     joints = np.stack([scene.world_matrices[j][:3, 3] for j in skin.joints])
     things = np.unique(geometry.triangles[:-2])
