@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from eddyfall.core.frame.render import Request
-from eddyfall.core.scene.model import Light, Material
+from eddyfall.core.hashing import freeze
+from eddyfall.core.scene.model import Image, Light, Material, TextureUse
 from eddyfall.core.shade.optics import fresnel, slab, slab_shift, stacked
 from eddyfall.core.shade.srgb import REC709_LUMA
 from eddyfall.core.truth.reference.of_frame import Wanted, compare, reference_of
@@ -129,6 +130,35 @@ def test_what_a_sun_loses_on_its_way(renderer, kind):
     }[kind]()
     nits, _ = seen(renderer, build, samples=2, bounces=0)
     np.testing.assert_allclose(nits, np.ones(3) * left, rtol=2e-3)
+
+
+def lit_by_a_panel(glass, **setup):
+    """A white floor under a panel that shines, glass between the two; nothing else shines."""
+    images = (Image("smooth", freeze(np.zeros((2, 2, 4), np.uint8))),)
+    panel = Material("panel", (0.0, 0.0, 0.0, 1.0), emissive=(50.0, 50.0, 50.0), **LAMBERT)
+    floor = Thing("floor", Shape().quad((-5, 0, 5), (10, 0, 0), (0, 0, -10)), Material("floor", (1.0, 1.0, 1.0, 1.0), **LAMBERT))
+    return build_of(
+        floor, Thing("panel", Shape().quad((-0.5, 2.5, -0.5), (1, 0, 0), (0, 0, 1)), panel), glass, images=images,
+        setup={
+            "viewpoints": {"eye": {"eye": [0, 0.6, 1.2], "target": [0, 0, 0], "fov_y_deg": 20}}, "exposure": {"mode": "off"},
+            "sky": {"ambient": False}, **setup,
+        },
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", ["a body that is not to cast", "a pane that only its picture makes smooth"])
+def test_what_shines_is_counted_once_through_glass(renderer, kind):
+    """Asked for and met by chance, light through glass is the same light: whatever the node says of shadows, wherever a picture takes the
+    roughness away."""
+    block, sheet = Shape().box((-2, 1.0, -2), (2, 1.2, 2)), Shape().quad((-2, 1, 2), (4, 0, 0), (0, 0, -4))
+    if "body" in kind:
+        build = lit_by_a_panel(Thing("glass", block, clear(thickness_m=0.2)))
+        other = lit_by_a_panel(Thing("glass", block, clear(thickness_m=0.2)), nodes={"glass": {"casts": False}})
+    else:
+        build = lit_by_a_panel(Thing("glass", sheet, clear()))
+        other = lit_by_a_panel(Thing("glass", sheet, clear(roughness=0.5, metallic_roughness_texture=TextureUse(0))))
+    (due, error), (same, noise) = (seen(renderer, b, samples=1024, crop=(100, 50, 140, 86), bounces=0) for b in (build, other))
+    assert due[0] > 0.5 and same[0] == pytest.approx(due[0], abs=4 * math.hypot(error, noise))
 
 
 def test_fog_lies_before_a_pane_and_behind_it(renderer):

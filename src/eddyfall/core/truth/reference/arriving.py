@@ -54,7 +54,7 @@ def arrive(
     n = len(start)
     glow, haze, hazed, length = np.zeros((n, 3)), np.zeros((n, 3)), np.zeros(n), np.zeros(n)
     way = Way(
-        np.array(start, float), np.array(direction, float), np.ones((n, 3)), np.full(n, -1), np.zeros(n, np.uint8), np.ones(n),
+        np.array(start, float), np.array(direction, float), np.ones((n, 3)), np.zeros(n, np.uint8), np.ones(n),
         np.ones((n, 3)),
     )  # fmt: skip
     hits = _met_by(scene, way.start, way.direction, key, dimension, culled)

@@ -31,24 +31,24 @@ TURN, ACROSS, ALONG = 0, 1, 2  # dimensions of a crossing's random numbers
 
 class Panes(NamedTuple):
     """By drawable (d,): kind, 0 for what lets nothing through; share of what is not mirrored that goes through it; thickness, where an open
-    sheet's comes from; rougher; double_sided uint8."""
+    sheet's comes from; rougher; double_sided, straight uint8: smooth walls, through which rays to what shines are asked for."""
 
     kind: np.ndarray
     share: np.ndarray
     thickness: np.ndarray
     rougher: np.ndarray
     double_sided: np.ndarray
+    straight: np.ndarray
 
 
 class Way(NamedTuple):
-    """n rays on their way. start, direction (n, 3); weight (n, 3) of what they bring; inside (n,) the body they are in, -1: none;
-    turned (n,) uint8: whether they left the straight line; left (n,), gloss (n, 3): of what they end on, the share of what lies under its
+    """n rays on their way. start, direction (n, 3); weight (n, 3) of what they bring; turned (n,) uint8: whether they left the straight
+    line, or crossed what nothing is asked for through; left (n,), gloss (n, 3): of what they end on, the share of what lies under its
     coat that is not glass, and by how much its mirroring is another than Schlick's curve has it for one face."""
 
     start: np.ndarray
     direction: np.ndarray
     weight: np.ndarray
-    inside: np.ndarray
     turned: np.ndarray
     left: np.ndarray
     gloss: np.ndarray
@@ -71,18 +71,13 @@ def _seen_in(rough, cosine):
 @njit(cache=True, parallel=True, nogil=True)
 def cross(rays, prim, u, v, t, key, dimension, turn, soup, surf, panes, step, way, stays):
     """Rays (m,) of a way at faces of glass: where they go on, or that they stay there, stays (m,) bool."""
-    start, direction, weight, inside, turned, left, gloss = (
-        way.start,
-        way.direction,
-        way.weight,
-        way.inside,
-        way.turned,
-        way.left,
-        way.gloss,
-    )
+    start, direction, weight, turned, left, gloss = way.start, way.direction, way.weight, way.turned, way.left, way.gloss
     for k in prange(len(rays)):
         i, p = rays[k], prim[k]
         d = soup.owner[p]
+        before = turned[i]
+        if panes.straight[d] == 0:  # rays to what shines are blocked by it: what comes through it comes this way alone
+            turned[i] = 1
         m, kind = soup.material[d], panes.kind[d]
         c0, c1, c2 = soup.triangles[p, 0], soup.triangles[p, 1], soup.triangles[p, 2]
         b0 = 1.0 - u[k] - v[k]
@@ -127,14 +122,13 @@ def cross(rays, prim, u, v, t, key, dimension, turn, soup, surf, panes, step, wa
             face = mirrored_by(cosine, ior)
             if chosen < face:
                 ox, oy, oz = 2.0 * cosine * hx - vx, 2.0 * cosine * hy - vy, 2.0 * cosine * hz - vz
-                side, inside[i] = step, d
+                side = step
             else:
                 beyond = math.sqrt(max(1.0 - ior * ior * (1.0 - cosine * cosine), 0.0))
                 along = ior * cosine - beyond
                 ox, oy, oz = along * hx - ior * vx, along * hy - ior * vy, along * hz - ior * vz
-                side, inside[i] = -step, -1
+                side = -step
             _go_on(i, px, py, pz, ex, ey, ez, nx, ny, nz, ox, oy, oz, side, rough, start, direction, weight)
-            turned[i] = 1
             continue
         r, g, b, share = (
             factors[m, BASE],
@@ -170,7 +164,7 @@ def cross(rays, prim, u, v, t, key, dimension, turn, soup, surf, panes, step, wa
                 left[i] = 1.0 - share
                 more = _as_f0(face, cosine) / normal
                 gloss[i, 0], gloss[i, 1], gloss[i, 2] = more, more, more
-                stays[k] = True
+                stays[k], turned[i] = True, before
                 continue
             through = share * (1.0 - face) / chance
             weight[i, 0], weight[i, 1], weight[i, 2] = (
@@ -179,9 +173,7 @@ def cross(rays, prim, u, v, t, key, dimension, turn, soup, surf, panes, step, wa
                 weight[i, 2] * through * b,
             )
             bx, by, bz, _ = _bent(vx, vy, vz, hx, hy, hz, cosine, 1.0 / ior)
-            inside[i] = d
             _go_on(i, px, py, pz, ex, ey, ez, nx, ny, nz, bx, by, bz, -step, rough, start, direction, weight)
-            turned[i] = 1
             continue
         path, bx, by, bz = 0.0, 0.0, 0.0, 0.0
         if kind == SHEET:
@@ -204,7 +196,7 @@ def cross(rays, prim, u, v, t, key, dimension, turn, soup, surf, panes, step, wa
             gloss[i, 0] = _as_f0(face * (1.0 + ar * kr), cosine) / normal
             gloss[i, 1] = _as_f0(face * (1.0 + ag * kg), cosine) / normal
             gloss[i, 2] = _as_f0(face * (1.0 + ab * kb), cosine) / normal
-            stays[k] = True
+            stays[k], turned[i] = True, before
             continue
         weight[i, 0] *= share * kr / chance
         weight[i, 1] *= share * kg / chance
@@ -214,9 +206,6 @@ def cross(rays, prim, u, v, t, key, dimension, turn, soup, surf, panes, step, wa
             lx, ly, lz = 2.0 * cosine * hx - vx, 2.0 * cosine * hy - vy, 2.0 * cosine * hz - vz
             over = 2.0 * (lx * nx + ly * ny + lz * nz)
             ox, oy, oz = lx - over * nx, ly - over * ny, lz - over * nz
-            turned[i] = 1
-        if path > 0.0:
-            turned[i] = 1
         _go_on(
             i,
             px + path * bx,

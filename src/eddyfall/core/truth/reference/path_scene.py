@@ -37,17 +37,19 @@ MOST_CELLS = 512  # columns of cells that a sky picture is picked by
 
 @dataclass(frozen=True)
 class PathScene:
-    """met: rays' view of all that is drawn; blocking: of all that is meant to cast and lets no light through; bending: that, and what light
-    leaves another way than it came; tinting: what light loses some of on its way through, told by `seen`; soup, surfaces: as the kernels
-    read them; double_sided, covers (d,) uint8: drawn from both sides, let light by as their alpha says; sides: the first, or a body of
-    glass; panes: what lets light through; mist: its boxes; lights as the frame has them, sizes (l,) their diameters (m, or m for each m of
-    a sun's distance), blocked (l,) bool: whether anything blocks them; sky as it is seen, sky_lights: whether surfaces get any of it; fog
-    None: there is none; step_m: how far rays start off a surface; far_m: beyond all that is there."""
+    """met: rays' view of all that is drawn; blocking: of all that is meant to cast and lets no light through; bending: that, and all
+    glass that rays to what shines and to the sky are not asked for through; tinting, veiling: what lamps, and what shines, lose some of
+    on their straight way, told by `seen`; soup, surfaces: as the kernels read them; double_sided, covers (d,) uint8: drawn from both
+    sides, let light by as their alpha says; sides: the first, or a body of glass; panes: what lets light through; mist: its boxes; lights
+    as the frame has them, sizes (l,) their diameters (m, or m for each m of a sun's distance), blocked (l,) bool: whether anything blocks
+    them; sky as it is seen, sky_lights: whether surfaces get any of it; fog None: there is none; step_m: how far rays start off a
+    surface; far_m: beyond all that is there."""
 
     met: RayScene
     blocking: RayScene
     bending: RayScene
     tinting: RayScene | None
+    veiling: RayScene | None
     seen: SeenThrough
     soup: Soup
     surfaces: Surfaces
@@ -94,14 +96,15 @@ def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
     told = [build.setup.lights.get(light.name, LightSetup()) for light in frame.stage.lights]
     panes = panes_of(renderer, build, frame, drawn)
     glass, meant = panes.kind > 0, intended(frame)
-    straight = glass & (panes.kind == THIN) & (smoothest(textures.surfaces)[state.material] + panes.rougher < SMOOTH)
-    tinting = meant_to_tint(frame) | (glass & meant)
+    over = drawn & np.isin(state.blend, KINDS_THROUGH)  # what is blended and covers or darkens what lies behind it
+    dims = (over | glass) & state.casts
     covers = state.blended & drawn
     return PathScene(
         met=rays_of(renderer, frame, drawn),
         blocking=rays_of(renderer, frame, meant & ~glass),
-        bending=rays_of(renderer, frame, meant & ~straight),
-        tinting=rays_of(renderer, frame, tinting).solid if tinting.any() else None,
+        bending=rays_of(renderer, frame, (meant & ~glass) | (glass & (panes.straight == 0))),
+        tinting=rays_of(renderer, frame, dims).solid if dims.any() else None,
+        veiling=rays_of(renderer, frame, over | glass).solid if (over | glass).any() else None,
         seen=SeenThrough.of(state),
         soup=Soup(
             geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, state.material
@@ -135,9 +138,10 @@ def panes_of(renderer: Renderer, build: Build, frame: Frame, drawn: np.ndarray) 
     for d in np.flatnonzero(kind == SHEET):
         if renderer.derive(is_closed, frame.known("caster_geometry"), int(d)).value:
             kind[d] = BODY
+    rough = frame.buffers["textures"].surfaces.factors[state.material, ROUGHNESS] + state.rougher
     return Panes(
         kind.astype(np.uint8), np.where(kind > 0, state.transmission, 0.0), state.thickness, state.rougher,
-        state.double_sided.astype(np.uint8),
+        state.double_sided.astype(np.uint8), ((kind == THIN) & (rough < SMOOTH)).astype(np.uint8),
     )  # fmt: skip
 
 
@@ -151,19 +155,6 @@ def is_closed(geometry: Geometry, drawable: int) -> bool:
     d = geometry.drawables[drawable]
     found = edges(geometry.positions[geometry.triangles[d.first : d.last]])
     return found.total > 0 and found.boundary == 0
-
-
-def smoothest(surfaces: Surfaces) -> np.ndarray:
-    """(m,) roughness of materials, pictures left out."""
-    return np.asarray(surfaces.factors[:, ROUGHNESS])
-
-
-def meant_to_tint(frame: Frame) -> np.ndarray:
-    """(d,) bool: what is blended, meant to cast and covers or darkens what lies behind it."""
-    s = frame.stage.state
-    chosen = s.drawn & s.colour_pass & s.casts & np.isin(s.blend, KINDS_THROUGH)
-    chosen[frame.geometry.plate] = False
-    return np.asarray(chosen)
 
 
 def mist_of(frame: Frame) -> Volumes:

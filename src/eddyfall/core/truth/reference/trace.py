@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from eddyfall.core.passes.contract import Camera, Pixels, View
-from eddyfall.core.rays.queries import Hits
+from eddyfall.core.rays.queries import Hits, RayScene
 from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED_RGB, F0_RGB, NORMAL_XYZ, REFLECTING, ROUGH
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.sky import sky_colours_along
@@ -270,7 +270,8 @@ def _ask(
     if made and (light < 0 or scene.blocked[light]):
         blocking = scene.blocking if light >= 0 else scene.bending
         blocked = blocking.blocked(start[:made], direction[:made], distance[:made])
-        _dim(scene, start[:made], direction[:made], distance[:made], value[:made], ~blocked)
+        dims = scene.tinting if light >= 0 else scene.veiling
+        _dim(scene, dims, start[:made], direction[:made], distance[:made], value[:made], ~blocked)
     add_to(which[:made], value[:made], blocked, under, coat)
     if secondary is not None:
         kept = np.flatnonzero(~blocked)
@@ -279,26 +280,28 @@ def _ask(
 
 
 def _dim(
-    scene: PathScene, start: np.ndarray, direction: np.ndarray, distance: np.ndarray, value: np.ndarray, which: np.ndarray
-) -> None:
-    """Take from what rays to lights bring (n, 6) what blended things, glass and mist on their straight way take of it."""
+    scene: PathScene, dims: RayScene | None, start: np.ndarray, direction: np.ndarray, distance: np.ndarray, value: np.ndarray,
+    which: np.ndarray,
+) -> None:  # fmt: skip
+    """Take from what rays (m,) bring, value (m, 6), what blended things, glass and mist take of it on their straight way of distance
+    (m,) m; which (m,) bool: of some of them."""
     at = np.flatnonzero(which)
     if not len(at):
         return
     left = np.ones((len(at), 3))
-    if scene.tinting is not None:
+    if dims is not None:
 
         def take(rays: np.ndarray, _: np.ndarray, __: np.ndarray, kept: np.ndarray) -> None:
             left[rays] *= kept
 
         go_through(
-            scene.tinting, start[at], direction[at], distance[at], scene.seen, scene.surfaces, take, seen_from_end=True, whole=True
+            dims, start[at], direction[at], distance[at], scene.seen, scene.surfaces, take, seen_from_end=True, whole=True
         )  # fmt: skip
     mist = scene.mist
     if len(mist.per_m):
         far, every = np.minimum(distance[at], scene.far_m), np.arange(len(at))
         through_mist(every, start[at], direction[at], far, mist.low, mist.high, mist.per_m, mist.rgb, left, np.zeros_like(left))
-    if scene.tinting is not None or len(mist.per_m):
+    if dims is not None or len(mist.per_m):
         value[at] *= np.tile(left, 2)
 
 
