@@ -15,7 +15,7 @@ from eddyfall.core.raster.rasterise import DITHERED, Cutouts, cut_as
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import Over, with_maps
-from eddyfall.core.scene.model import Material, Scene, vec3
+from eddyfall.core.scene.model import Material, Scene, turned_by, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
@@ -231,10 +231,7 @@ def make_textures(build: Build, geometry: Geometry, stored: tuple[TextureStore, 
             if d.material in others:
                 rows, (second, turn) = np.unique(geometry.triangles[d.first : d.last]), slots[d.material, [5, 7]]
                 uv = (geometry.uv1 if second else geometry.uv0)[rows]
-                if turn:
-                    a, b, c, d_, e, f = store.tables[turn, :6].astype(float)
-                    uv = np.stack([a * uv[:, 0] + b * uv[:, 1] + c, d_ * uv[:, 0] + e * uv[:, 1] + f], axis=1)
-                alpha_uv[rows] = uv
+                alpha_uv[rows] = turned_by(store.tables[turn, :6], uv) if turn else uv
     return Textures(Surfaces(material_factors(build.scene.materials), used, *store, float(bias), int(taps)), alpha_uv)
 
 

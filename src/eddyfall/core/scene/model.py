@@ -1,6 +1,7 @@
 """What a glTF file says, as immutable values. Units and axes are glTF's: metres, +Y up, UV origin top left."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -36,6 +37,13 @@ class SkyPicture:
     half: bool = False
 
 
+def turned_by(turn: Sequence[float] | np.ndarray, uv: np.ndarray) -> np.ndarray:
+    """Coordinates (..., 2) turned by six numbers, as `TextureUse.turn` has them."""
+    a, b, c, d, e, f = (float(v) for v in turn)
+    u, v = uv[..., 0], uv[..., 1]
+    return np.stack([a * u + b * v + c, d * u + e * v + f], axis=-1).astype(uv.dtype)
+
+
 @dataclass(frozen=True)
 class TextureUse:
     """How a material samples an image: wrap per axis, filter, which UV set, and what is done to its coordinates first: turn, the rows
@@ -50,11 +58,7 @@ class TextureUse:
 
     def turned(self, uv: np.ndarray) -> np.ndarray:
         """Coordinates (..., 2) as the picture is read at."""
-        if self.turn == STRAIGHT:
-            return uv
-        a, b, c, d, e, f = self.turn
-        u, v = uv[..., 0], uv[..., 1]
-        return np.stack([a * u + b * v + c, d * u + e * v + f], axis=-1).astype(uv.dtype)
+        return uv if self.turn == STRAIGHT else turned_by(self.turn, uv)
 
 
 @dataclass(frozen=True)

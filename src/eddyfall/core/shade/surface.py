@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit, prange
 
 from eddyfall.core.kernel import light_helper
-from eddyfall.core.scene.model import Material
+from eddyfall.core.scene.model import Material, turned_by
 from eddyfall.core.shade.columns import (
     ALBEDO,
     ALBEDO_RGB,
@@ -347,9 +347,8 @@ def surface_plain(
         elif role == "metallic-roughness":
             roughness, metallic = roughness * value[1], metallic * value[2]
         elif role == "normal":
-            row = surf.slots[slot, 7]
-            if row:
-                uvs = uvs @ surf.tables[row, [[0, 3], [1, 4]]].astype(float)
+            if (turn := int(surf.slots[slot, 7])) > 0:
+                uvs = turned_by(surf.tables[turn, :6], uvs)
             normal = bend_plain(corners, uvs, normal, value[:3], f[9])
         elif role == "emissive":
             emitted *= value[:3]

@@ -10,7 +10,7 @@ import numpy as np
 
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.raster.rasterise import neighbours, wrap
-from eddyfall.core.scene.model import STRAIGHT, Image, Material, TextureUse, Turn
+from eddyfall.core.scene.model import STRAIGHT, Image, Material, TextureUse, Turn, turned_by
 from eddyfall.core.shade.alpha_forms import AS_IT_IS, Form, stored_as
 from eddyfall.core.shade.srgb import DECODE_TABLE, LINEAR_TABLE, encode
 
@@ -200,9 +200,10 @@ def turned_way(u, v, slots, s, tables):
     row = slots[s, 7]
     if row == 0:
         return u, v
-    return tables[row, 0] * np.float64(u) + tables[row, 1] * np.float64(v), tables[row, 3] * np.float64(u) + tables[
-        row, 4
-    ] * np.float64(v)
+    return (
+        tables[row, 0] * np.float64(u) + tables[row, 1] * np.float64(v),
+        tables[row, 3] * np.float64(u) + tables[row, 4] * np.float64(v),
+    )
 
 
 @light_helper
@@ -253,9 +254,8 @@ def sample_plain(
     """Plain twin of `sample`: (rgba (4,), mip level). uv and its derivatives are (2,)."""
     s = store.slots[slot]
     if s[7]:
-        a, b, c, d, e, f = store.tables[s[7], :6].astype(float)
-        linear = np.array([[a, b], [d, e]])
-        uv, duv_dx, duv_dy = linear @ uv + (c, f), linear @ duv_dx, linear @ duv_dy
+        origin, at, right, down = turned_by(store.tables[s[7], :6], np.array([np.zeros(2), uv, duv_dx, duv_dy], float))
+        uv, duv_dx, duv_dy = at, right - origin, down - origin
     size = store.levels[s[0], 1:3].astype(float)
     px, py = np.linalg.norm(duv_dx * size), np.linalg.norm(duv_dy * size)
     step = duv_dx if px > py else duv_dy
