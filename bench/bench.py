@@ -21,6 +21,7 @@ from typing import Any
 import numpy as np
 import shapely
 
+from arrivals import arrivals
 from browser import browser
 from eddyfall.core.bake.light.gather import gather
 from eddyfall.core.bake.light.jobs import job_of, receiver_footprint
@@ -466,6 +467,7 @@ def moves() -> None:
 PARTS: dict[str, Callable[[], None]] = {
     "moves": moves,
     "layers": lambda: layers(show),
+    "arrivals": lambda: arrivals(show),
     "paths": paths,
     "bake": bakes,
     "frame": frame,

@@ -13,6 +13,7 @@ from axe_playwright_python.sync_playwright import Axe
 ROOT = Path(__file__).parents[1]
 FOCUSED = """() => {
     const e = document.activeElement;
+    if (e === document.body) return '';  // nothing has the focus; its text is the whole page's
     return e.getAttribute('aria-label') || e.labels?.[0]?.innerText || e.innerText || '';
 }"""
 

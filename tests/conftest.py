@@ -1,5 +1,6 @@
 """Fixtures several tests share. The demo is written and swept once for the whole run."""
 
+import os
 from pathlib import Path
 
 import pytest
@@ -13,6 +14,27 @@ from eddyfall.core.sweep import SweepResult, sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.demo.tiny import tiny_build
 from eddyfall.demo.write import write_demo
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption(
+        "--long", action="store_true", help="the long tests too, and random samples as large as what is claimed of them"
+    )
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if config.getoption("--long"):
+        os.environ["EDDYFALL_TEST_LONG"] = "1"  # what `sizes.of_many` goes by while tests are collected
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leaves out what is marked `long`, but for a long run and for tests that are asked for by name."""
+    if config.getoption("--long"):
+        return
+    named = [a for a in config.args if "::" in a]
+    left_out = [i for i in items if i.get_closest_marker("long") and not any(a.split("::")[-1] in i.nodeid for a in named)]
+    config.hook.pytest_deselected(items=left_out)
+    items[:] = [i for i in items if i not in left_out]
 
 
 @pytest.fixture

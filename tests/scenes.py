@@ -112,6 +112,12 @@ def glb_bytes(document: dict[str, Any] | bytes, binary: bytes = b"") -> bytes:
     return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
+def glb_parts(data: bytes) -> tuple[dict[str, Any], bytes]:
+    """(JSON, binary chunk) of a GLB of ours."""
+    length = struct.unpack_from("<I", data, 12)[0]
+    return json.loads(data[20 : 20 + length]), data[28 + length :]
+
+
 # The net of the worked case of netting that looks see-through: green .30, fog .66 at .03 a metre, 12 m away before a wall at
 # 12.6 m, a bank at 85 m, and the sky.
 FOGGED: dict[str, Any] = {

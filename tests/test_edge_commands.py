@@ -54,6 +54,7 @@ def test_foliage_by_level(run, tmp_path):
     assert code == 0 and found["materials"][0]["drawn_px"] == pytest.approx(found["materials"][0]["due_px"], rel=0.1)
 
 
+@pytest.mark.long
 def test_spray_and_what_trimming_saves(run, tmp_path):
     """A disc of radius .8 m on a card of 2 m: an octagon saves 47.0 %, and a texel or two less."""
     path = write_build(spray(6, n=1024), tmp_path)

@@ -53,6 +53,7 @@ def test_the_layers_of_a_pixel_add_up_in_both_orders(run, file):
     assert run("order", file, "--viewpoint", "at", "--at", "960,0")[0] == 2
 
 
+@pytest.mark.long
 def test_a_walk_is_told_with_where_it_pops_and_the_map_with_its_line(run, file):
     code, out, _ = run("order", file, "--move", "walk", "--json", "-")
     found = json.loads(out)

@@ -183,6 +183,7 @@ def test_a_wall_beside_the_frame_by_command(run, tmp_path):
     assert on / found["from_others"] == pytest.approx(0.392, abs=0.02) and dials == pytest.approx(-0.98, abs=0.05)
 
 
+@pytest.mark.long
 def test_a_walk_up_to_the_wall_by_command(run, tmp_path):
     """From .870 to .392 of the wall's light on the frame: .82 stops of drift, which a margin or rays into the world can cure."""
     keys = {

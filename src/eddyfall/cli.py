@@ -15,11 +15,13 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from eddyfall.cli_delivery import add_commands as add_delivery_commands
 from eddyfall.cli_edges import add_commands as add_edge_commands
 from eddyfall.cli_glass import add_commands as add_glass_commands
 from eddyfall.cli_layers import add_commands as add_layer_commands
 from eddyfall.cli_light import add_commands as add_light_commands
 from eddyfall.cli_lightmaps import add_commands as add_lightmap_commands
+from eddyfall.cli_materials import add_commands as add_material_commands
 from eddyfall.cli_shadows import add_commands as add_shadow_commands
 from eddyfall.cli_tools import UNFORESEEN, Out, Pipe, end_quietly, inputs, numbers, opened, size, unforeseen
 from eddyfall.core.errors import EddyfallError, RequestError
@@ -62,20 +64,24 @@ def _parser() -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=help_text, description=help_text)
         sub.set_defaults(run=run)
         if file:
-            sub.add_argument("file", type=Path, help="scene: .glb, .gltf or .zip")
+            sub.add_argument("file", type=Path, help="scene: .glb, .gltf, .obj or .zip")
             sub.add_argument("--setup", type=Path, help="setup document (default: FILE with .setup.json, if it is there)")
             sub.add_argument("--target", help="device whose settings apply")
             sub.add_argument("--size", type=size, default=(960, 540), metavar="WxH", help="frame size in px (default 960x540)")
         sub.add_argument("--json", metavar="F", help="write the result as JSON to F, or - for standard output")
         return sub
 
-    command("intake", _intake, "read a scene and say what is in it and what is left out")
+    sub = command("intake", _intake, "read a scene and say what is in it and what is left out")
+    sub.add_argument("--supply", type=Path, nargs="+", default=[], metavar="F", help="pictures that came later: which is which")
+    sub.add_argument("--older", type=Path, help="an older delivery, which knows what the missing pictures looked like")
+    sub.add_argument("--out", type=Path, metavar="F.glb", help="write the scene with the pictures in their places")
     sub = command("frame", _frame, "render one viewpoint")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--out", type=Path, required=True, help="F.png or F.exr")
     sub.add_argument("--samples", type=int, default=1, choices=range(1, 13), metavar="1..12", help="jittered frames averaged")
     sub.add_argument("--clip", metavar="NAME", help="pose the scene as this clip has it")
     sub.add_argument("--time", type=float, default=0.0, metavar="S", help="of the clip (default 0)")
+    sub.add_argument("--variant", metavar="NAME", help="dress the scene as this variant of its materials")
     sub = command("core-sample", _core_sample, "list everything that touched one pixel")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
@@ -115,12 +121,18 @@ def _parser() -> argparse.ArgumentParser:
         "--vinery", action="store_true", help="the vinery with its leaves, mist and shade cloths instead; only written"
     )
     sub.add_argument("--kiosk", action="store_true", help="the kiosk's flat game instead; only written")
+    sub.add_argument("--store", action="store_true", help="the diving store with things from elsewhere instead; only written")
+    sub.add_argument(
+        "--delivery", action="store_true", help="two deliveries of the river front and edits of the first; only written"
+    )
     add_lightmap_commands(command)
     add_shadow_commands(command)
     add_light_commands(command)
     add_layer_commands(command)
     add_glass_commands(command)
     add_edge_commands(command)
+    add_delivery_commands(command)
+    add_material_commands(command)
     command("setup-schema", _setup_schema, "print the JSON Schema of the setup document", file=False)
     command("passes", _passes, "print the pass table of the renderer", file=False)
     return parser
@@ -129,6 +141,10 @@ def _parser() -> argparse.ArgumentParser:
 def _intake(args: Any) -> int:
     from eddyfall.core.handover.documents.facts import IntakeDocument
 
+    if args.supply:
+        from eddyfall.cli_delivery import supply
+
+        return supply(args)
     out, build = Out(args), opened(args)
     facts = IntakeDocument.from_core(build)
     rows = [
@@ -146,9 +162,20 @@ def _intake(args: Any) -> int:
     rows.append(["viewpoints", ", ".join(build.setup.viewpoints)])
     if facts.skins:
         rows.append(["skins", str(facts.skins)])
+    if facts.variants:
+        rows.append(["variants", ", ".join(facts.variants)])
     if facts.clips:
         rows.append(["clips", ", ".join(f"{c.name} ({c.ends_s:.4g} s)" for c in facts.clips)])
     out.table(args.file.name, ["what", "how much"], rows)
+    for one in facts.undrawn:
+        seen = ", ".join(f"{n} px at {v}" for v, n in one.pixels.items()) or "no pixel at any viewpoint"
+        out.say(f"not drawn yet: {one.extension} of {', '.join(one.materials)}: {seen}, of 480 x 270")
+    if facts.arrivals:
+        found = [
+            [a.code, a.subject, a.measure, f"{a.value:.4g}" + ("" if a.unit == "-" else f" {a.unit}"), a.why]
+            for a in facts.arrivals
+        ]
+        out.table("on arrival", ["code", "what", "measure", "value", "why"], found)
     for note in build.notes:
         out.say(f"- {note}" if not note.startswith("  ") else f"  {note}")
     out.result(facts, inputs(args))
@@ -160,11 +187,14 @@ def _frame(args: Any) -> int:
     from eddyfall.core.handover.exr import exr_bytes, png_bytes
     from eddyfall.core.handover.package import write_new
     from eddyfall.core.scene.clips import at_moment, clip_named
+    from eddyfall.core.scene.variants import in_variant
 
     out = Out(args)
     if args.out.suffix.lower() not in (".png", ".exr"):
         raise RequestError("--out must end in .png or .exr")
     build = opened(args)
+    if args.variant is not None:
+        build = replace(build, scene=in_variant(build.scene, args.variant))
     if args.clip is not None:
         clip = clip_named(build.scene, args.clip)
         build = replace(build, scene=at_moment(build.scene, clip, args.time))
@@ -364,15 +394,29 @@ def _demo(args: Any) -> int:
     from eddyfall.demo.write import write_demo
 
     out = Out(args)
-    others = (args.hall, args.yard, args.court, args.gallery, args.meters, args.glass, args.lantern, args.vinery, args.kiosk)
+    others = (
+        args.hall,
+        args.yard,
+        args.court,
+        args.gallery,
+        args.meters,
+        args.glass,
+        args.lantern,
+        args.vinery,
+        args.kiosk,
+        args.store,
+        args.delivery,
+    )
     if args.only_write or any(others):
         from eddyfall.demo.court import write_court
+        from eddyfall.demo.diving_store import write_diving_store
         from eddyfall.demo.gallery import write_gallery
         from eddyfall.demo.glasshouse import write_glasshouse
         from eddyfall.demo.hall import write_hall
         from eddyfall.demo.kiosk import write_kiosk
         from eddyfall.demo.lantern_room import write_lantern_room
         from eddyfall.demo.meter_house import write_meter_house
+        from eddyfall.demo.second_delivery import write_deliveries
         from eddyfall.demo.vinery import write_vinery
         from eddyfall.demo.yard import write_yard
 
@@ -386,6 +430,8 @@ def _demo(args: Any) -> int:
             write_lantern_room,
             write_vinery,
             write_kiosk,
+            write_diving_store,
+            write_deliveries,
         )
         asked = zip(others, writes)
         write = next((write for wanted, write in asked if wanted), write_demo)

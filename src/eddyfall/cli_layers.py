@@ -58,7 +58,7 @@ def blend_advice(args: argparse.Namespace) -> int:
     rows = [
         [c.material, str(c.texels), f"{c.open:.3f}", f"{c.most:.3f}", f"{c.clear:.3f}",
          "-" if c.edge_texels is None else f"{c.edge_texels:.2f}",
-         str(c.hole), c.advice]
+         str(c.hole), f"{c.area_m2:.3g}", f"{c.follows:.2f}", c.advice + (" (wired)" if c.wired else "")]
         for c in found
     ]  # fmt: skip
     head = [
@@ -69,6 +69,8 @@ def blend_advice(args: argparse.Namespace) -> int:
         "all or nothing",
         "edges, texels",
         "largest hole",
+        "area, m2",
+        "follows brightness",
         "asks for",
     ]
     out.table("", head, rows)

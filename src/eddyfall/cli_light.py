@@ -382,7 +382,7 @@ def swap_shader(args: Any) -> int:
     from eddyfall.core.frame.render import Renderer
     from eddyfall.core.handover.documents.light_response import SwapDocument
     from eddyfall.core.handover.package import changes_document, json_bytes, write_new
-    from eddyfall.core.scene.swap import swap_shader as swapped
+    from eddyfall.core.materials.swap import swap_shader as swapped
     from eddyfall.core.truth.response.rehearsal import rehearse
 
     out, build, renderer = Out(args), opened(args), Renderer()

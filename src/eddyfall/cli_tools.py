@@ -127,7 +127,7 @@ class Out:
 def inputs(args: Any) -> list[Path]:
     from eddyfall.core.intake import default_setup_path
 
-    return [args.file, args.setup or default_setup_path(args.file), *([args.changes] if hasattr(args, "changes") else [])]
+    return [args.file, args.setup or default_setup_path(args.file), *([args.changes] if getattr(args, "changes", None) else [])]
 
 
 def opened(args: Any) -> Any:

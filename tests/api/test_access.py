@@ -11,7 +11,7 @@ PEOPLE = ("anonymous", "stranger", "viewer", "artist", "lead")
 LEAST = {"viewer": ("viewer", "artist", "lead"), "artist": ("artist", "lead"), "lead": ("lead",)}
 VALUES = {"number": 1, "viewpoint": "eye", "case_number": 1, "sweep_id": 1, "finding_id": 1, "rank": 0, "what": "before",
           "change_id": 1, "asset": "fender_net", "x": 1, "job_id": 1, "invitation_id": 1,
-          "package_id": 1, "username": "nobody", "kind": "scene"}  # fmt: skip
+          "package_id": 1, "username": "nobody", "kind": "scene", "delivery_id": 1, "which": "before", "missing": "post"}  # fmt: skip
 
 
 def routes():

@@ -13,12 +13,14 @@ from hypothesis import settings as hypothesis_settings
 from hypothesis import strategies as st
 from schemathesis.checks import not_a_server_error
 
+from sizes import of_many
+
 LEFT_ALONE = {("get", "/api/health")}  # without workers it is 503, as it should be: tested elsewhere
 # What takes away what the other cases need comes last, the session at the very end.
 LAST = [("delete", "/api/projects/{project_id}/members/{username}"), ("delete", "/api/projects/{project_id}/builds/{number}"),
         ("delete", "/api/projects/{project_id}"), ("post", "/api/session/password"), ("post", "/api/session"),
         ("delete", "/api/session")]  # fmt: skip
-CASES = 2000
+CASES = of_many(2000, 600)
 BAD = {"NUL": "a\0b", "surrogate": "\ud800x", "huge": "x" * 200_000, "number": 10**400, "control": "\x1b[2J\u202e"}
 
 

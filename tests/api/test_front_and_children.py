@@ -1,6 +1,7 @@
 """nginx as it is set up in front, and the processes of a site: kept running, found again after their launcher was killed, and no others."""
 
 import json
+import re
 import shutil
 import signal
 import socket
@@ -15,9 +16,20 @@ import pytest
 
 from eddyfall.site.children import Child, alive, end_left_behind, started_at
 from eddyfall.site.cluster import ClusterError, free_port
-from eddyfall.site.front import Front, program
+from eddyfall.site.front import UPLOAD, Front, program
 
 SLEEP = [sys.executable, "-c", "import time; time.sleep(600)"]
+
+
+def test_every_route_that_takes_files_may_be_large_in_front():
+    """And no other one."""
+    from eddyfall.workbench.api import api
+
+    values = {"project_id": 3, "number": 1, "viewpoint": "eye", "delivery_id": 1}
+    for path, methods in api.get_openapi_schema()["paths"].items():
+        takes = any("multipart/form-data" in o.get("requestBody", {}).get("content", {}) for o in methods.values())
+        made = re.sub(r"{(\w+)}", lambda m: str(values.get(m[1], 1)), path)
+        assert bool(re.match(UPLOAD, made)) == takes, path
 
 
 def until(ready, seconds=30):

@@ -41,6 +41,7 @@ def visit():
     return looked_along(visited(), at=SPOT, every=2)
 
 
+@pytest.mark.long
 def test_light_on_the_frame_is_forecast_as_each_pose_has_it(visit):
     """Against rays classified in a frame of each pose, which knows nothing of what was followed before."""
     build = visited()
@@ -92,6 +93,7 @@ def test_a_margin_helps_where_what_is_lost_lies_beside_the_frame():
     assert cured.measured_drift == pytest.approx(margin.drift, abs=0.1), "what the forecast of the remedy says is then drawn"
 
 
+@pytest.mark.long
 def test_what_does_not_change_does_not_drift():
     still = {"a": VISIT["c"] | {"t_s": 0}, "b": VISIT["c"] | {"t_s": 1}}
     found = looked_along(visited(still), at=SPOT, every=5)
@@ -103,6 +105,7 @@ def test_what_does_not_change_does_not_drift():
     assert world.holds and world.measured_drift < 0.1
 
 
+@pytest.mark.long
 def test_light_that_lies_in_a_lightmap_does_not_drift():
     build = visited(bake={"resolution": 64, "samples": 256}, meshes={"floor": {"lightmap_uv": 0}})
     found = looked_along(bake(build).build, at=SPOT, every=10)

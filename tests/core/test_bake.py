@@ -14,9 +14,9 @@ from eddyfall.core.compute import DaskCluster, Processes
 from eddyfall.core.frame.lightmap_store import stored_map
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from eddyfall.core.scene.drawables import pack
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Light
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
 

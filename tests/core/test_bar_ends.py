@@ -25,6 +25,7 @@ def post(**setup):
     return build_of(*things, setup=merged(raw, setup))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     "shadow",
     [

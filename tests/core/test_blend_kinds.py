@@ -119,6 +119,7 @@ def test_only_texels_that_triangles_cover_count():
     assert census(tiled, renderer.geometry(tiled), 1).open == pytest.approx(0.5, abs=0.01)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("make", "kind"), [(opaque, "opaque"), (grille, "cutout")])
 def test_what_is_blended_for_nothing_is_found_and_drawn_as_what_it_is(make, kind):
     build = textured(make(np.random.default_rng(3)))
@@ -148,3 +149,28 @@ def test_a_card_that_cuts_nothing_from_anywhere_is_told(renderer):
     assert [(r.change.title, r.verdict) for r in found.remedies] == [("draw cutter no more", "cures")]
     views = {n: {"eye": [x, 1.6, 0.0], "target": [x, 1.6, -1.0], "fov_y_deg": 55} for n, x in (("left", -1), ("right", 1))}
     assert not cut_found(mist_and_cutter(viewpoints=views)) and not cut_found(mist_and_cutter(-1.0))
+
+
+def test_seventeen_texels_of_eighty_let_a_little_through():
+    """Derived: 17 of 80 covered texels at code 219, the rest 255: mean .970, the worst lets 14.1 % through. It is opaque."""
+    alpha, mask = np.ones((16, 16)), np.zeros((16, 16), bool)
+    mask[:8, :10] = True
+    alpha[:1, :10], alpha[1:2, :7] = 219 / 255, 219 / 255
+    alpha[8:] = 0  # what no triangle covers is not asked
+    told = counted("m", alpha, mask)
+    assert (told.texels, told.holes, told.advice) == (80, 0, "opaque")
+    assert 1 - told.open == pytest.approx(0.970, abs=5e-4) and told.most == pytest.approx(0.141, abs=5e-4)
+
+
+def test_colour_wired_to_opacity_is_told_from_mist_that_is_as_bright_as_it_is_dense():
+    rng = np.random.default_rng(5)
+    bright = rng.uniform(30, 240, (64, 64))
+    whole = np.ones(bright.shape, bool)
+    wired = counted("m", bright / 255, whole, bright)
+    assert wired.wired and wired.advice == "opaque" and wired.follows > 0.999
+    y, x = np.mgrid[0:64, 0:64] / 31.5 - 1
+    mist = np.clip(1 - np.hypot(x, y), 0, 1)
+    assert not counted("m", mist, whole, mist * 255).wired, "it ends in nothing"
+    painted = np.clip(rng.uniform(0.2, 0.9, (64, 64)), 0, 1)
+    assert not counted("m", painted, whole, bright).wired, "the one has nothing to do with the other"
+    assert not counted("m", np.full((64, 64), 0.5), whole, bright).wired

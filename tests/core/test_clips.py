@@ -10,8 +10,8 @@ from scipy.spatial.transform import Rotation, Slerp
 from eddyfall.core.errors import RequestError, SceneError
 from eddyfall.core.scene.clips import at_moment, between, clip_named
 from eddyfall.core.scene.drawables import pack
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from glb_files import glb
 from strangers import NPM, strangers

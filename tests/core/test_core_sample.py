@@ -8,6 +8,7 @@ from eddyfall.core.frame.core_sample import core_sample
 from eddyfall.core.frame.render import Renderer, Request, render
 from eddyfall.core.scene.changes import apply_change, set_leaf
 from scenes import Thing, build_of, flat, net_build, wall
+from sizes import of_many
 
 SIZE = (960, 540)
 
@@ -24,7 +25,7 @@ def test_layers_add_up_on_random_pixels_of_the_demo(demo, renderer, viewpoint):
         viewpoint = next(v for v in demo.setup.viewpoints if demo.setup.viewpoints[v].role == "edit")
     linear = renderer.frame(demo, Request(viewpoint, SIZE), "linear").linear
     rng = np.random.default_rng(len(viewpoint))
-    for _ in range(30):
+    for _ in range(of_many(30, 8)):
         x, y = int(rng.integers(0, SIZE[0])), int(rng.integers(0, SIZE[1]))
         assert_adds_up(core_sample(renderer, demo, Request(viewpoint, SIZE), x, y), linear)
 

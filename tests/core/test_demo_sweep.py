@@ -79,6 +79,7 @@ def test_the_best_remedies_change_nothing_elsewhere(demo_sweep):
         assert found.best.new_findings == ()
 
 
+@pytest.mark.long
 def test_nothing_in_the_finding_hash_depends_on_numbers(demo, demo_sweep, renderer):
     smaller = sweep(demo, size=(480, 270), renderer=renderer, budget=0)  # what is found, without its remedies
     assert {f.fingerprint for f in smaller.findings} <= {f.fingerprint for f in demo_sweep.findings}

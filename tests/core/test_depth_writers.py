@@ -104,6 +104,7 @@ CLEAR = Material("clear", (1.0, 1.0, 1.0, 0.0), unlit=True, alpha_mode="BLEND", 
 GLASS = Material("clear", (1.0, 1.0, 1.0, 1.0), metallic=0.0, roughness=0.0, ior=1.0, transmission=1.0, double_sided=True)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("pane", [CLEAR, GLASS])
 @pytest.mark.parametrize("copy_from", ["opaque", "prepass"])
 def test_fog_takes_the_depth_of_a_pane_that_stands_in_the_copy(pane, copy_from):

@@ -17,6 +17,7 @@ def of(found, leaf, new=None):
     return next(d for d in found.turned if d.leaf == leaf and (new is None or d.new == new))
 
 
+@pytest.mark.long
 def test_dials_of_bounce_before_the_shining_wall():
     """At the level view 8 of 128 steps find a third of what is on the frame: steps buy light; all that is behind the eye no dial finds."""
     setup = {"bounce": {"enabled": True, "steps": 8, "rays": 4}, "depth": {"copy_from": "opaque"}}
@@ -37,6 +38,7 @@ def test_dials_of_bounce_before_the_shining_wall():
     assert of(blind, "fallback").price.off < 0.6 * blind.now[0][1].off
 
 
+@pytest.mark.long
 def test_dials_of_reflection_and_where_nothing_is_on():
     build = mirror_room(rough=0.2, depth={"copy_from": "opaque"}, reflect={"enabled": True, "rays": 2})
     found = dials(Renderer(), build, Request("eye"))
@@ -63,6 +65,7 @@ def test_noise_falls_with_the_root_of_rays_or_faster():
     assert added_noise(off, "bounce") == (0.0, 0.0)
 
 
+@pytest.mark.long
 def test_noise_beyond_what_a_target_allows_is_told_and_cured_by_so_many_rays_and_a_line_up_finds_them():
     assert [s.code for s in FAMILY.inspect(Survey(level(1), Renderer()))] == []
     small = sweep(level(1, budget={"noise": 0.1}), size=(480, 270))

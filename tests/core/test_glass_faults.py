@@ -81,6 +81,7 @@ def test_line_ups_try_what_brings_it_back():
     assert by["switch refraction on"] == by["let near glass show what is behind it"] == "no effect"
 
 
+@pytest.mark.long
 def test_dirt_masks_what_is_lost_where_it_shines_itself(renderer):
     """Under an even sky a dirty pane is bright by itself: a darker one behind it, that is in no copy, is lost as before and shows no more.
     In the dark dirt hides nothing: what is left of the light is off by the same share."""

@@ -65,6 +65,7 @@ def test_a_copy_of_after_holds_it_where_the_eye_sees_what_is_mirrored_through_it
     )
 
 
+@pytest.mark.long
 def test_a_clear_pane_is_missed_by_what_its_faces_let_in():
     """Both faces of a pane let in (1 - .04)^2 = .9216 at the most: left out, what is mirrored through it is at least 8.5 % too bright."""
     (absent,) = absent_from(RENDERER, frame_of(over_a_floor(rgb=(1.0, 1.0, 1.0))))
@@ -86,6 +87,7 @@ def found_in(build):
     return [f for f in sweep(build, renderer=RENDERER, size=SIZE).findings if f.code == CODE]
 
 
+@pytest.mark.long
 def test_it_is_found_and_a_planar_mirror_cures_it():
     (found,) = found_in(over_a_floor())
     assert found.suspicion.cause == "tinted" and found.suspicion.subjects == ("floor", "pane")

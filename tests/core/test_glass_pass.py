@@ -12,9 +12,9 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.passes import refract
 from eddyfall.core.passes.refract import panes_of
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.shade.glass import levels_of
 from eddyfall.demo.shapes import Shape
 from glass_scenes import behind_panes, clear, pane, slab_at_45, two_panes

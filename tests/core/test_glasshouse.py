@@ -33,6 +33,7 @@ def test_the_pop_is_cured_by_the_least_shift_and_a_rank_breaks_the_pane(house):
     assert any("draught_pane" in title for title in rank.new_findings)
 
 
+@pytest.mark.long
 def test_each_cause_has_its_cure_and_crossing_banners_are_peeled(house):
     build, _, findings = house
     by_cause = {f.suspicion.cause: f for f in findings}
@@ -52,6 +53,7 @@ def test_each_cause_has_its_cure_and_crossing_banners_are_peeled(house):
     assert left == {("order.leftover", "materials.tank_glass.triangles"), ("order.leftover", "nodes.mist_card.key_shift_m")}
 
 
+@pytest.mark.long
 def test_a_line_up_on_the_banners_says_that_no_order_clears_them_and_peeling_or_cutting_does(house):
     build, _, findings = house
     crossed = next(f for f in findings if f.code == "order.no-valid-order")
@@ -65,6 +67,7 @@ def test_a_line_up_on_the_banners_says_that_no_order_clears_them_and_peeling_or_
     assert clears and all(title.startswith(("peel", "keep a list", "split")) for title in clears)
 
 
+@pytest.mark.long
 def test_a_line_up_on_the_mist_clears_the_pop_with_what_the_sweep_offers(house):
     build, _, findings = house
     flip = next(f for f in findings if f.code == "order.flip")

@@ -14,8 +14,8 @@ import trimesh
 from eddyfall.core.frame.render import render
 from eddyfall.core.hashing import digest
 from eddyfall.core.intake import open_build
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup.sections.exposure import Exposure
 from scenes import Thing, build_of, flat, floor, glb_bytes, wall, write_build
 

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from eddyfall.core.errors import SceneError
-from eddyfall.core.scene.gltf_read import read_scene
+from eddyfall.core.scene.read.gltf import read_scene
 from hostile_files import FILES, GIB, triangle
 
 

@@ -8,8 +8,8 @@ import pytest
 
 from eddyfall.core.errors import SceneError
 from eddyfall.core.scene.drawables import pack
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from glb_files import glb, matrix, turn
 
@@ -86,6 +86,6 @@ def test_hostile_ones_are_one_line(tmp_path, how, says):
 
 
 def test_more_triangles_than_are_drawn_are_refused_before_they_are_unpacked(tmp_path, monkeypatch):
-    monkeypatch.setattr("eddyfall.core.scene.gltf_read.MAX_TRIANGLES", 3)
+    monkeypatch.setattr("eddyfall.core.scene.read.claims.MAX_TRIANGLES", 3)
     with pytest.raises(SceneError, match="draws 4 triangles"):
         read_scene(posts(tmp_path))

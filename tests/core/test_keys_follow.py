@@ -13,10 +13,11 @@ from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Image, Light, Material, TextureUse
 from eddyfall.demo.shapes import Shape, grid_charts
 from scenes import Thing, build_of
+from sizes import of_many
 
 SIZE = (64, 36)
-SEQUENCES = 100
-ASKED = 8  # families of each, so that every one of them is asked some thirty times
+SEQUENCES = of_many(100, 25)
+ASKED = 8  # families of each, so that every one of them is asked some thirty times in a long run
 ALPHA = np.full((8, 8, 4), 255, np.uint8)
 ALPHA[::2, :, 3] = 0
 CHANGES = (

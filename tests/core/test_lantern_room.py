@@ -27,6 +27,7 @@ def test_exactly_the_seeded_causes_are_found_and_no_twin(room):
         assert all(twin["subject"] not in f.suspicion.subjects for f in findings if f.code == twin["twin_of"])
 
 
+@pytest.mark.long
 def test_repairs_leave_nothing_but_the_mist_over_its_pane(room, renderer):
     """What is blended behind a pane can be hidden by it or drawn over it; nothing here draws it in its place."""
     build, _, findings = room
@@ -48,6 +49,7 @@ def test_the_chain_of_each_broken_glass_is_named(room, renderer):
         assert not told.broken and kept == pytest.approx(told.due, rel=0.12)
 
 
+@pytest.mark.long
 def test_line_ups_of_cases_clear_what_the_sweep_offers(room):
     build, _, findings = room
     for cause, subject, view in (("green_pane", "green_pane", "panes"), ("sealed_glass", "sealed_gauge", "gauges")):

@@ -93,6 +93,7 @@ def test_in_the_gallery_exactly_the_seeded_causes_are_found_and_each_is_cured(ga
         assert not any(row["subject"] in f.suspicion.subjects for f in swept.findings if f.code == row["twin_of"]), row
 
 
+@pytest.mark.long
 def test_a_line_up_on_the_dark_board_clears_it_with_what_the_sweep_offers(gallery, swept):
     found = next(f for f in swept.findings if f.code == "reflect.off-screen")
     spot = tuple(v // 2 for v in found.suspicion.regions["gauges"])

@@ -9,10 +9,10 @@ import pytest
 from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.lineup import line_up
+from eddyfall.core.materials.swap import swap_shader
 from eddyfall.core.scene.changes import Change, apply_change, set_leaf
 from eddyfall.core.scene.maps import drawn_maps, drawn_materials, overridden_maps
 from eddyfall.core.scene.model import Image, Material, TextureUse
-from eddyfall.core.scene.swap import swap_shader
 from eddyfall.core.sweep import sweep
 from eddyfall.core.truth.response.alone import alone
 from eddyfall.core.truth.response.in_place import in_place, shown_of

@@ -104,6 +104,7 @@ def test_a_copy_set_by_a_target_is_tried_where_it_wins():
     assert trial.change.scope == "target" and trial.after == pytest.approx(0, abs=1e-3)
 
 
+@pytest.mark.long
 def test_missing_shadow_of_the_far_pier_is_cleared_by_reach_and_not_by_resolution(demo, demo_sweep, renderer):
     found = next(f for f in demo_sweep.findings if f.code == "shadow.out-of-reach")
     view = found.impact.viewpoint

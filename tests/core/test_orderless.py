@@ -136,6 +136,7 @@ def test_what_has_no_order_is_peeled_or_listed(scene):
     assert told["average layers by their coverage"].new_findings == ("layers put together as weighted are off at eye",)
 
 
+@pytest.mark.long
 def test_an_average_that_is_off_is_a_finding_and_a_floor_is_refused():
     told = found(six("weighted", alpha=0.4))
     assert told.keys() == {"order.approximate", "order.leftover"}, "an average asks for no ranks"

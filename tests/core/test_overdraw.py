@@ -79,6 +79,7 @@ def test_trimmed_cards_show_the_same_and_lay_less():
     assert now.idle / now.depth.sum() < 0.15
 
 
+@pytest.mark.long
 def test_a_budget_is_held_against_what_is_laid_and_trimming_proves_itself():
     build = spray(6)
     mean = overdraw_of(RENDERER.frame(build, Request("eye", (480, 270)))).mean

@@ -64,6 +64,7 @@ def test_a_copy_from_the_opaque_depth_mends_the_crate(renderer):
     assert told["grey", "fog"].status == "mismatched" and told["grey", "fog"].measured is False
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     "make",
     [
@@ -84,6 +85,7 @@ def test_what_is_declared_is_what_hiding_shows_in_demo_builds(make, renderer):
     assert [key for key, c in told.items() if c.disagrees] == []
 
 
+@pytest.mark.long
 def test_what_is_declared_is_what_hiding_shows_on_the_river(demo, renderer):
     told, _ = cells(renderer, demo, "gallery" if "gallery" in demo.setup.viewpoints else next(iter(demo.setup.viewpoints)))
     assert [key for key, c in told.items() if c.disagrees] == []

@@ -12,9 +12,9 @@ from eddyfall.core.errors import SceneError
 from eddyfall.core.frame.render import Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.demo.shapes import Shape
 from layer_scenes import EXACT

@@ -242,6 +242,7 @@ def found_in(build, codes=("reflect.",), renderer=None):
     return [f for f in sweep(build, renderer=renderer).findings if f.suspicion.code.startswith(codes)]
 
 
+@pytest.mark.long
 def test_a_box_through_a_partition_leaks_and_each_cure_is_measured():
     build, _ = capture(halves(probes={"both": THROUGH}))
     (leak,) = [f for f in found_in(build) if f.suspicion.code == "reflect.leak"]
@@ -362,6 +363,7 @@ def test_bad_mirrors_and_torn_probes_are_one_line_and_leave_all_as_it_was(boxed,
     assert np.isfinite(shown_by(probes, np.ones((1, 3)), np.array([[0, 0, 1.0]]), np.zeros(1))[0]).all()
 
 
+@pytest.mark.long
 def test_what_only_a_mirror_or_a_probe_can_show_is_cured_by_them_and_a_thing_left_out_of_mirrors_is_told():
     build = mirror_room(depth={"copy_from": "opaque"}, reflect={"enabled": True})
     (lost,) = [f for f in found_in(build) if f.suspicion.code == "reflect.off-screen"]
@@ -391,6 +393,7 @@ def test_in_the_meter_house_exactly_the_seeded_causes_are_found_and_each_is_cure
     assert sweep(repaired).findings == ()
 
 
+@pytest.mark.long
 def test_a_line_up_on_each_finding_of_the_meter_house_clears_it_with_what_the_sweep_offers(meter_house):
     """As a case is opened on it: its code's symptom, a spot within its region at the viewpoint where most is spoilt."""
     build, _, findings = meter_house

@@ -126,6 +126,7 @@ def test_light_from_around_that_gets_truer_elsewhere_is_counted_apart_and_what_g
     assert worse.light_truer == 0 and worse.elsewhere > 0.002
 
 
+@pytest.mark.long
 def test_a_proof_goes_along_the_moves_of_the_set_up():
     """Up to the shining wall the floor loses what gives it its light; with rays into the world it does not. The way back is refused."""
     keys = {"a": {"t_s": 0, "viewpoint": "near"}, "b": {"t_s": 1, "eye": [1.5, 1.6, 6.0], "target": [3.0, 0.0, 6.0]}}

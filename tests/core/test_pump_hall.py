@@ -54,6 +54,7 @@ def test_what_a_shell_with_a_bare_strip_shares_follows_from_its_size(found):
     assert duct.value == pytest.approx(100 * (side + strip / 2) / (2 * side + strip / 2), abs=0.05)
 
 
+@pytest.mark.long
 def test_the_repaired_hall_is_clean(hall, found):
     build = hall[0]
     for suspicion in found:
@@ -69,6 +70,7 @@ def test_the_repaired_hall_is_clean(hall, found):
     assert [(s.code, s.title) for s in left] == []
 
 
+@pytest.mark.long
 def test_why_names_the_seeded_cause_of_each_seeded_texel_first():
     build, truth = make_hall()
     geometry = pack(build.scene, build.setup)

@@ -17,8 +17,8 @@ from eddyfall.core.hashing import freeze
 from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import Change, Operation, apply_change
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.model import Light, Mesh, Primitive
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.sweep import sweep
 from eddyfall.core.uv.repair import turn_matrix
@@ -209,6 +209,7 @@ def as_made():
     return {name: found(case.make(), case.after) for name, case in CASES.items()}
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", CASES)
 def test_the_same_is_found_at_a_hundredth_and_at_a_hundred_times_the_size(name, as_made):
     case, normal = CASES[name], as_made[name]
@@ -239,6 +240,7 @@ def lengths_of(finding):
                 yield float(value)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("name", CASES)
 def test_ten_kilometres_away_the_same_is_found_or_precision_is_said_to_be_lost(name, as_made):
     case = CASES[name]

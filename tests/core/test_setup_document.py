@@ -7,7 +7,7 @@ import pytest
 from eddyfall.core.errors import RequestError, SetupError
 from eddyfall.core.frame.affects import affects, described_schema
 from eddyfall.core.scene.changes import apply_change, set_resolved
-from eddyfall.core.scene.container import parse_json
+from eddyfall.core.scene.read.container import parse_json
 from eddyfall.core.scene.resolve import resolve
 from eddyfall.core.scene.setup import normalised, parse_setup, read_setup
 from eddyfall.core.scene.setup.sections.exposure import Exposure

@@ -14,6 +14,7 @@ from eddyfall.core.truth.autopsy import shadow_autopsy
 from eddyfall.demo.shapes import Shape
 from plain_rays import plain_hits
 from scenes import Thing, build_of, floor, merged
+from sizes import of_many
 
 SIZE = (320, 180)
 TOWARDS = np.array([0.0, 0.5, -0.866])  # the sun stands behind the screen, 30 degrees up
@@ -98,7 +99,7 @@ PLANTED = {
 def test_in_random_yards_the_planted_cause_is_named_and_the_healthy_twin_agrees():
     rng, named, tried = np.random.default_rng(5), 0, 0
     causes = list(PLANTED)
-    for number in range(120):
+    for number in range(of_many(120, 32)):
         up, around = np.radians(rng.uniform(20, 60)), rng.uniform(-0.8, 0.8)
         sun = [float(np.sin(around) * np.cos(up)), float(np.sin(up)), float(-np.cos(around) * np.cos(up))]
         wide, high, z = rng.uniform(1, 6), rng.uniform(0.5, 3), rng.uniform(-14, -6)
@@ -133,7 +134,7 @@ def test_in_random_yards_the_planted_cause_is_named_and_the_healthy_twin_agrees(
             continue  # what was planted is too weak to lose it here: a low bias, say
         tried += 1
         named += found.lost_at == cause
-    assert tried >= 60 and named >= 0.95 * tried, (named, tried)
+    assert tried >= of_many(60, 16) and named >= 0.95 * tried, (named, tried)
 
 
 def test_every_test_stands_in_the_chain_whatever_fails_before_it():
@@ -231,7 +232,7 @@ def test_the_sky_has_no_shadow():
 def test_a_shadow_goes_with_who_wrote_it_unless_something_else_stands_behind():
     # The reverse question, held to drawing the frame without that caster and to rays that meet triangles one by one.
     rng, tried, alone = np.random.default_rng(3), 0, 0
-    for _ in range(24):
+    for _ in range(of_many(24, 6)):
         high, z = rng.uniform(1.0, 2.0), rng.uniform(-11, -9)
         setup = {"shadow": {"reach_m": 60.0, "resolution": 2048, "cascades": 2}}
         wall = Thing("wall", Shape().box((-2.5, 0, z - 0.3), (rng.uniform(-1, 2.5), high, z), 1.0))
@@ -257,7 +258,8 @@ def test_a_shadow_goes_with_who_wrote_it_unless_something_else_stands_behind():
             tried += 1
             alone += not others
             assert still == bool(others), (writer, others, found)
-    assert tried >= 60 and 10 <= alone <= tried - 10, (tried, alone)
+    least = of_many(10, 2)
+    assert tried >= of_many(60, 15) and least <= alone <= tried - least, (tried, alone)
 
 
 def test_the_critical_resolution_makes_a_thin_shadow_as_wide_as_the_filter():

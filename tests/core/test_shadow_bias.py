@@ -201,6 +201,7 @@ LIGHTS = {
 }
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("filter_px", [1, 3, 7])
 @pytest.mark.parametrize("name", LIGHTS)
 def test_thresholds_equal_re_rendered_biases_count_for_count(name, filter_px):

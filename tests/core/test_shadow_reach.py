@@ -40,6 +40,7 @@ def finding_of(build, size=SIZE, **options):
     return findings[0] if findings else None
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("depth_m", "reach_m"), [(385, 360), (120, 90), (120, 60), (700, 200)])
 def test_pier_beyond_the_reach_is_found_and_every_cure_cures(depth_m, reach_m):
     build = pier(depth_m, reach_m)

@@ -84,6 +84,7 @@ def test_numbers_of_penumbrae_by_hand():
     assert (t[s < 0.9].min() - t[s < 0.1].min()) / -2 == pytest.approx(DISC_10_90, abs=0.001)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(
     ("settings", "technique", "within"),
     [
@@ -178,6 +179,7 @@ def suspicions(build):
     return FAMILY.inspect(Survey(build, Renderer(), size=SIZE))
 
 
+@pytest.mark.long
 def test_an_edge_far_too_narrow_is_found_and_a_search_cures_it():
     build = ledge(height=9.0, eye=2.0, diameter_deg=2.0)
     found = [f for f in sweep(build, size=SIZE).findings if f.code == CODE]

@@ -7,7 +7,7 @@ import pytest
 
 from eddyfall.core.errors import SceneError
 from eddyfall.core.scene.drawables import pack
-from eddyfall.core.scene.gltf_read import read_scene
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.scene.skins import posed, weights_of
 from glb_files import glb, matrix, turn

@@ -258,7 +258,7 @@ def test_a_sky_lies_beside_the_scene_or_in_its_zip(tmp_path):
     "skies", [5, [5], [{"name": 5}], [{"uri": 7}], [{"uri": "../x.exr"}], [{"bufferView": 99, "mimeType": "image/x-exr"}], [{}]]
 )
 def test_extras_that_others_call_skies_leave_the_rest_to_be_read(tmp_path, skies):
-    from eddyfall.core.scene.gltf_read import read_scene
+    from eddyfall.core.scene.read.gltf import read_scene
 
     scene = replace(court().scene, skies=())
     data = write_glb(scene)

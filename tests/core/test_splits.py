@@ -210,6 +210,7 @@ def test_a_pair_that_a_rank_turns_round_is_told_as_its_reach_and_others_are_not(
     assert [f.code for f in plain if f.code.startswith("order.")] == ["order.wrong"]
 
 
+@pytest.mark.long
 def test_a_rank_that_changes_no_pixel_is_left_over_and_one_that_does_is_not():
     """At x = 1 the mist is farther by its key as well: a rank below changes nothing there. At x = -1 it does what it was set for."""
     idle = sweep(mist_and_cutter(1.0, nodes={"mist": {"draw_rank": -1}}), renderer=RENDERER).findings

@@ -11,9 +11,9 @@ from eddyfall.core.errors import SceneError
 from eddyfall.core.frame.render import Request
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.gltf_write import moved, write_glb
 from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.textures import build_store, sample, sample_plain
 from eddyfall.core.truth.reference.of_frame import Wanted, reference_of

@@ -85,6 +85,7 @@ def test_padding_that_is_offered_is_a_little_more_than_the_critical_one(yard, sw
         assert needed < pad <= needed + 0.02, (cause, needed, pad)
 
 
+@pytest.mark.long
 def test_the_repaired_yard_sweeps_clean_but_for_limits_that_leave_out_nothing_any_more(yard, swept, renderer):
     build = apply_changes(yard[0], rename_clashes([f.best.change for f in swept.findings]))
     survey, left_over = Survey(build, renderer, pictures=False), next(f for f in families() if f.name == "shadow leftovers")
@@ -97,6 +98,7 @@ def test_the_repaired_yard_sweeps_clean_but_for_limits_that_leave_out_nothing_an
     assert [(s.code, s.cause) for family in families() for s in family.inspect(survey.on(build))] == []
 
 
+@pytest.mark.long
 def test_leftovers_name_the_barrows_padding_and_no_setting_that_is_needed(yard, renderer):
     found = leftovers(renderer, yard[0], size=(320, 180))
     assert [".".join(s.path) for s in found.settings if not s.needed] == ["nodes.barrow.bounds_padding_m"]

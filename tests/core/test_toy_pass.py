@@ -218,7 +218,10 @@ def test_what_a_frame_is_given_is_made_by_the_settings_that_are_said(leaf, secti
     for name, field in type(part).model_fields.items():
         value = getattr(part, name)
         words = [word for word in get_args(field.annotation) if isinstance(word, str) and word != value]
-        other = words[0] if words else not value if isinstance(value, bool) else (value or 0) + 1
+        if isinstance(value, tuple):
+            other = tuple(v / 2 for v in value)
+        else:
+            other = words[0] if words else not value if isinstance(value, bool) else (value or 0) + 1
         setup = leaf.setup.model_copy(update={section: part.model_copy(update={name: other})})
         keys = Renderer().frame(leaf.with_setup(setup), Request("eye", (32, 18))).keys
         for given, settings in GIVEN.items():

@@ -26,12 +26,14 @@ def test_exactly_the_seeded_causes_are_found_and_no_twin(house):
         assert all(twin["subject"] not in f.suspicion.subjects for f in findings if f.code == twin["twin_of"])
 
 
+@pytest.mark.long
 def test_repairs_leave_nothing(house, renderer):
     build, _, findings = house
     repaired = apply_changes(build, [f.best.change for f in findings])
     assert not sweep(repaired, renderer=renderer).findings
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("cause", "subject", "view"), [
     ("vine_leaves", "vine_leaves", "leaves"), ("stencil", "stencil", "signs"), ("far_hedge", "far_hedge", "hedges"),
 ])  # fmt: skip

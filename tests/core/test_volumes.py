@@ -171,6 +171,7 @@ def findings(build):
     return [f for f in sweep(build, renderer=RENDERER).findings if f.code.startswith(("volume.", "order."))]
 
 
+@pytest.mark.long
 def test_a_sheet_in_mist_is_told_and_parts_cure_it():
     (found,) = findings(mist_and_sheet(NEAR + LONG / 2 - 5.0, sheet=0.02))
     assert found.code == CODE and found.suspicion.subjects == ("mist", "sheet") and found.suspicion.value > 10_000
@@ -179,6 +180,7 @@ def test_a_sheet_in_mist_is_told_and_parts_cure_it():
     assert not findings(apply_change(mist_and_sheet(NEAR + LONG / 2 - 5.0, sheet=0.02), found.best.change))
 
 
+@pytest.mark.long
 def test_mist_that_is_not_sorted_is_right_for_what_lies_behind_and_wrong_for_what_stands_before():
     """Switching a volume's sorting off has to be followed by a look at spray before the mist and behind it."""
     assert not findings(mist_and_sheet(80.0, "none", sheet=0.02))

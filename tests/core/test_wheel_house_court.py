@@ -33,6 +33,7 @@ def test_exactly_the_seeded_causes_are_found_and_each_is_cured(court, swept):
         assert not any(row["subject"] in (f.suspicion.cause, *f.suspicion.subjects) for f in swept.findings), row
 
 
+@pytest.mark.long
 def test_the_repaired_court_has_none_left_and_its_shade_is_dark(court, swept):
     repaired = apply_changes(court[0], [f.remedies[0].change for f in swept.findings])
     assert sweep(repaired).findings == ()
@@ -49,6 +50,7 @@ def test_its_sky_goes_through_its_files(tmp_path):
     assert np.degrees(np.arccos(np.dot(sun.towards, np.array(SUN) / np.linalg.norm(SUN)))) < 0.1
 
 
+@pytest.mark.long
 def test_line_ups_on_what_is_seen_clear_with_what_the_sweep_offers(court, swept):
     symptoms = {"shadow.doubled": ("false shadow", "store_room"), "shadow.sky-sun-off": ("missing shadow", "paving")}
     for found in swept.findings:

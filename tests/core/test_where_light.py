@@ -144,6 +144,7 @@ def marching(**dials):
     return {"bounce": {"enabled": True, "steps": 64, **dials}, "depth": {"copy_from": "opaque"}}
 
 
+@pytest.mark.long
 def test_what_a_pass_finds_of_it_and_what_no_dial_of_it_can():
     """Of what is on the frame 64 steps find nearly all and 8 half; of the rest nothing, until a margin or rays into the world are drawn."""
     share = {}

@@ -115,6 +115,17 @@ def browser():
         yield playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
 
 
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item, call):
+    """What a failed test's pages showed stands beside the failure: a wait in vain says nothing of what was there instead."""
+    report = yield
+    if call.when == "call" and report.failed and (browser := item.funcargs.get("browser")):
+        for page in [p for context in browser.contexts for p in context.pages]:
+            shown = page.evaluate("() => document.body.innerText.slice(0, 1500)")
+            report.sections.append((f"page {page.url}", shown))
+    return report
+
+
 @pytest.fixture
 def page(browser, stack):
     """A signed-in page that fails the test on any error of its scripts."""

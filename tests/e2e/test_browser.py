@@ -198,6 +198,7 @@ def grille():
     return build_of(*things, images=(Image("bars", grating((128, 128, 128))),), setup=setup)
 
 
+@pytest.mark.long
 def test_a_lost_hole_is_measured_mended_and_measured_again(page, tmp_path):
     path = write_build(grille(), tmp_path, "grille")
     bring(page, "Grille", path, path.with_suffix(".setup.json"))
@@ -237,6 +238,7 @@ def court():
     return replace(build, scene=build.scene.with_sky(SkyPicture("noon.exr", freeze(made(256, fine=16)))))
 
 
+@pytest.mark.long
 def test_the_sun_of_a_sky_is_found_put_beside_it_as_a_light_and_handed_over(page, tmp_path):
     path = write_build(court(), tmp_path, "court")
     (tmp_path / "noon.exr").write_bytes(sky_bytes(made(256, fine=16)))
@@ -404,8 +406,8 @@ def test_the_whole_path_by_keyboard_alone(browser, stack, tmp_path):
     page.keyboard.press("Tab")
     page.keyboard.type("weirgate")
     page.keyboard.press("Enter")
-    page.get_by_role("heading", name="Projects").wait_for()
-    go_to("Weirgate Pump Station")
+    page.get_by_role("link", name="Weirgate Pump Station").wait_for()
+    go_to("^Weirgate Pump Station")
     page.keyboard.press("Enter")
     page.get_by_role("heading", name=re.compile("Build 1: 9 defects")).wait_for()
     go_to(r"^Open case \d$")
@@ -476,6 +478,7 @@ def slip():
     )  # fmt: skip
 
 
+@pytest.mark.long
 def test_a_bias_is_solved_on_the_sheet_kept_and_handed_over(page, tmp_path):
     path = write_build(slip(), tmp_path, "slip")
     project = bring(page, "Slip", path, path.with_suffix(".setup.json"))

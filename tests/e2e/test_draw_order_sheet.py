@@ -3,6 +3,8 @@
 import re
 from functools import partial
 
+import pytest
+
 from browser_helpers import bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end, tab_to
 from layer_scenes import card, mist_and_cutter, unlit
 from scenes import write_build
@@ -16,6 +18,7 @@ def walked():
     return mist_and_cutter(more=(pane,), viewpoints=views, moves={"walk": {"keys": keys}})
 
 
+@pytest.mark.long
 def test_a_pop_is_found_and_mended_by_the_least_shift_from_the_sweep_to_the_hand_over(page, tmp_path):
     path = write_build(walked(), tmp_path, "mist")
     project = bring(page, "Mist", path, path.with_suffix(".setup.json"))

@@ -25,6 +25,7 @@ def nets(page, tmp_path):
     return bring(page, "Nets", *with_setup(write_build(net_build(), tmp_path, "nets")))
 
 
+@pytest.mark.long
 @pytest.mark.parametrize(("whose", "after_s", "least"), [("nets", 0.0, 1), ("demo", 2.5, 3)])
 def test_a_killed_worker_ends_as_done_or_failed_and_never_by_halves(page, stack, nets, whose, after_s, least):
     project = nets if whose == "nets" else 1

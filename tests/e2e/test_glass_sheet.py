@@ -2,11 +2,14 @@
 
 import re
 
+import pytest
+
 from browser_helpers import bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end
 from glass_scenes import two_panes
 from scenes import write_build
 
 
+@pytest.mark.long
 def test_a_pane_that_is_lost_and_one_that_is_shut_are_put_right(page, tmp_path):
     path = write_build(two_panes(materials={"near glass": {"transmits": "none"}}), tmp_path, "panes")
     project = bring(page, "Panes", path, path.with_suffix(".setup.json"))

@@ -3,6 +3,8 @@
 import re
 from dataclasses import replace
 
+import pytest
+
 from browser_helpers import barriers, bring, command_line, fits_in_every_way, hand_over, sweep_to_the_end
 from eddyfall.core.scene.model import Material
 from eddyfall.core.scene.setup import normalised
@@ -71,6 +73,7 @@ def test_a_frame_is_held_against_its_reference_whole_and_in_a_region(page, tmp_p
     assert barriers(page) == []
 
 
+@pytest.mark.long
 def test_light_from_beside_the_frame_is_found_told_and_cured_by_a_margin_to_the_hand_over(page, tmp_path):
     """From the sweep to the sheet, to what no dial finds, to the margin that holds it, kept, proved, handed over."""
     wall = {"eye": [1.5, 1.6, 6.0], "target": [3.0, 0.0, 6.0]}
@@ -129,6 +132,7 @@ def _goes_along_the_walk(page, path):
     assert page.get_by_label("Symptom").input_value() == "drifts while moving"
 
 
+@pytest.mark.long
 def test_a_door_behind_the_eye_is_mirrored_by_a_probe_from_the_sweep_to_the_hand_over(page, tmp_path):
     """What no dial finds: a probe is placed where the sweep proposes it, kept, proved, held against what is there, and handed over."""
     build = mirror_room(depth={"copy_from": "opaque"}, reflect={"enabled": True})

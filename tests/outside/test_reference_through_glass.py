@@ -18,6 +18,7 @@ from eddyfall.demo.shapes import Shape
 from glass_scenes import FRONT, behind_panes, clear, pane, two_panes
 from layer_scenes import EXACT, card, unlit
 from scenes import Thing, build_of
+from sizes import of_many
 
 mi.set_variant("scalar_rgb")
 SIZE, MIDDLE = (240, 136), (119, 67, 121, 69)
@@ -146,6 +147,7 @@ def lit_by_a_panel(glass, **setup):
     )  # fmt: skip
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("kind", ["a body that is not to cast", "a pane that only its picture makes smooth"])
 def test_what_shines_is_counted_once_through_glass(renderer, kind):
     """Asked for and met by chance, light through glass is the same light: whatever the node says of shadows, wherever a picture takes the
@@ -268,7 +270,7 @@ class GlassRoom:
         return np.array([np.array(mi.render(made, seed=seed))[..., :3].reshape(-1, 3) for seed in range(BATCHES)])
 
 
-@pytest.mark.parametrize("seed", range(2))
+@pytest.mark.parametrize("seed", range(of_many(2, 1)))
 def test_a_room_with_glass_in_it_agrees(renderer, seed):
     room = GlassRoom(seed)
     wanted = Wanted(request=Request("eye", ROOM), samples=SAMPLES, asked=Asked(bounces=BOUNCES, spread=True))

@@ -126,6 +126,7 @@ def beside_a_slanted_wall(degrees, off=(0.0, 0.0), texels=32, long=3.2):
     return build, middle, across
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("degrees", [10, 30, 45, 60, 80])
 @pytest.mark.parametrize("off", [(0.0, 0.0), (0.023, -0.041)])
 def test_light_leaks_past_a_slanted_wall_as_far_as_the_farthest_corner_of_its_texels(degrees, off):

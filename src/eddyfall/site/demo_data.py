@@ -1,6 +1,7 @@
 """Fills the demo's projects, as jobs of the worker: the river front, swept, with one case half worked and one with a kept change and its
 proof; the pump hall, baked; the tow-path yard; the wheel-house court; the gauge gallery; the meter house;
-the glasshouse; the lantern room; the vinery; and the kiosk's flat game."""
+the glasshouse; the lantern room; the vinery; the kiosk's flat game; the quay,
+delivered a second time over twelve edits; and the diving store."""
 
 import os
 import tempfile
@@ -14,12 +15,16 @@ from procrastinate.contrib.django import app
 from eddyfall import warm
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.frame.render import Renderer
+from eddyfall.core.handover.documents.changes import change_json
 from eddyfall.core.handover.documents.facts import IntakeDocument
 from eddyfall.core.lineup import line_up
+from eddyfall.core.scene.changes import read_changes
 from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES, Progress
 from eddyfall.demo.court import NAME as COURT_NAME
 from eddyfall.demo.court import write_court
+from eddyfall.demo.diving_store import NAME as STORE_NAME
+from eddyfall.demo.diving_store import write_diving_store
 from eddyfall.demo.gallery import NAME as GALLERY_NAME
 from eddyfall.demo.gallery import write_gallery
 from eddyfall.demo.glasshouse import NAME as GLASS_NAME
@@ -32,6 +37,8 @@ from eddyfall.demo.lantern_room import NAME as LANTERN_NAME
 from eddyfall.demo.lantern_room import write_lantern_room
 from eddyfall.demo.meter_house import NAME as METERS_NAME
 from eddyfall.demo.meter_house import write_meter_house
+from eddyfall.demo.second_delivery import NAME as QUAY_NAME
+from eddyfall.demo.second_delivery import SECOND, write_deliveries
 from eddyfall.demo.vinery import NAME as VINERY_NAME
 from eddyfall.demo.vinery import write_vinery
 from eddyfall.demo.write import NAME, write_demo
@@ -39,6 +46,7 @@ from eddyfall.demo.yard import NAME as YARD_NAME
 from eddyfall.demo.yard import write_yard
 from eddyfall.site.demo_start import (
     COURT,
+    DELIVERED,
     GALLERY,
     GLASS,
     KIND,
@@ -47,13 +55,14 @@ from eddyfall.site.demo_start import (
     METERS,
     PUMP_HALL,
     RIVER_FRONT,
+    STORE,
     USER,
     VINERY,
     YARD,
 )
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.api.views import case_out
-from eddyfall.workbench.models import Build, Case, Job, Project, Proof, Sweep
+from eddyfall.workbench.models import Build, Case, Change, Delivery, Job, Project, Proof, Sweep
 from eddyfall.workbench.services import builds, cases, ledger, projects, proofs, sweeps
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -78,7 +87,9 @@ def demo(job_id: int) -> None:
             LANTERN: _swept_later(LANTERN_NAME, "the lantern room", write_lantern_room),
             VINERY: _swept_later(VINERY_NAME, "the vinery", write_vinery),
             KIOSK: _swept_later(KIOSK_NAME, "the kiosk's game", write_kiosk),
+            STORE: _swept_later(STORE_NAME, "the diving store", write_diving_store),
             YARD: _swept_later(YARD_NAME, "the tow-path yard", write_yard),
+            DELIVERED: _delivered_twice,
         }
         return fills[project.name](project, user, lambda what, share: attempt.progress(what, 0.4 + 0.6 * share))
 
@@ -103,6 +114,28 @@ def _swept_later(name: str, what: str, write_to: Callable[[Path], dict[str, Path
         return f"{what} is here; its sweep is next", write
 
     return fill
+
+
+def _delivered_twice(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:
+    """The river front with edits kept on it, and a second delivery whose rehearsal is a job of its own."""
+    progress("building the river front", 0.1)
+    with tempfile.TemporaryDirectory() as folder:
+        paths = write_deliveries(Path(folder))
+        core = _opened(paths["glb"])
+        scene, setup, second = (paths[kind].read_bytes() for kind in ("glb", "setup", "second"))
+        changes = read_changes(paths["changes"])
+
+    def write() -> None:
+        project.builds.all().delete()
+        build = _build(project, user, core, QUAY_NAME, scene, setup)
+        for position, change in enumerate(changes, start=1):
+            Change.objects.create(build=build, position=position, key=change.id, document=change_json(change), kept_by=user)
+        Build.objects.filter(pk=build.pk).update(version=len(changes) + 1)
+        job = jobs.new(project, user, "delivery")
+        Delivery.objects.create(build=build, job=job, scene=files.add(build, "delivery", SECOND, second))
+        jobs.defer("delivery", job)
+
+    return "the quay is here, with twelve edits; the rehearsal of its second delivery is next", write
 
 
 def _river_front(project: Project, user: Any, progress: Progress) -> tuple[str, Any]:

@@ -14,7 +14,8 @@ KIND = "demo"
 RIVER_FRONT, PUMP_HALL, YARD = "Weirgate Pump Station", "Weirgate pump hall", "Weirgate tow-path yard"
 COURT, GALLERY, METERS = "Weirgate wheel-house court", "Weirgate gauge gallery", "Weirgate meter house"
 GLASS, LANTERN, VINERY, KIOSK = "Weirgate glasshouse", "Weirgate lantern room", "Weirgate vinery", "Weirgate kiosk game"
-PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT, GALLERY, METERS, GLASS, LANTERN, VINERY, KIOSK)
+DELIVERED, STORE = "Weirgate quay, delivered twice", "Weirgate diving store"
+PROJECTS = (RIVER_FRONT, PUMP_HALL, YARD, COURT, GALLERY, METERS, GLASS, LANTERN, VINERY, KIOSK, DELIVERED, STORE)
 
 
 @transaction.atomic
@@ -40,7 +41,7 @@ def _filled(project: Project) -> bool:
 def standing() -> tuple[bool, bool, list[str]]:
     """(whether a build can be looked at, whether nothing of the demo's own is under way any more, why what was not filled was not)."""
     mine: Any = Membership.objects.filter(user__username=USER, project__name__in=PROJECTS).values_list("project_id", flat=True)
-    jobs_left = Job.objects.filter(project_id__in=list(mine), kind__in=(KIND, "sweep"), state__in=Job.UNDER_WAY)
+    jobs_left = Job.objects.filter(project_id__in=list(mine), kind__in=(KIND, "sweep", "delivery"), state__in=Job.UNDER_WAY)
     failed = [p.jobs.filter(kind=KIND).first() for p in Project.objects.filter(pk__in=list(mine)) if not _filled(p)]
     why = [f"{job.project.name}: {job.message}" for job in failed if job is not None and job.state not in Job.UNDER_WAY]
     return Project.objects.filter(pk__in=list(mine), builds__isnull=False).exists(), not jobs_left.exists(), why

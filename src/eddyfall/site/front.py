@@ -11,7 +11,7 @@ from pathlib import Path
 
 from eddyfall.site.cluster import ClusterError
 
-UPLOAD = r"^/api/projects/[0-9]+/builds(/[0-9]+/captures/.+)?$"
+UPLOAD = r"^/api/projects/[0-9]+/builds(/[0-9]+/(captures/.+|deliveries|supply))?$"
 SMALL_BODY_MIB = 2
 CONNECTIONS_OF_ONE = 256
 SIGN_INS_A_MINUTE, SIGN_INS_AT_ONCE = 60, 60  # from one address, right or wrong

@@ -208,7 +208,7 @@ def cancel(job: Job) -> None:
 
 def cancel_of(builds: Any, why: str) -> None:
     """End every job that works on some builds, in the caller's transaction; an attempt under way finds itself superseded."""
-    works = ("sweep", "bake", "package", "intake")
+    works = ("sweep", "bake", "package", "intake", "delivery")
     for field in (*(f"{w}__build__in" for w in works), "proof__case__build__in"):
         Job.objects.filter(**{field: builds}, state__in=Job.UNDER_WAY).update(
             state=Job.CANCELLED, message=why, ended=timezone.now(), cancel_asked=True

@@ -72,7 +72,7 @@ class File(models.Model):
     """A file on disk by SHA-256, owned by one build."""
 
     build = models.ForeignKey(Build, models.CASCADE, related_name="files")
-    kind = models.CharField(max_length=20)  # scene, setup, capture, evidence, trial
+    kind = models.CharField(max_length=20)  # scene, setup, capture, evidence, trial, delivery
     name = models.CharField(max_length=255)
     sha256 = models.CharField(max_length=64, db_index=True)
     size = models.BigIntegerField()
@@ -258,3 +258,22 @@ class Intake(models.Model):
     setup_name = models.CharField(max_length=255, default="")
     setup_sha256 = models.CharField(max_length=64, db_index=True, default="")
     build = models.ForeignKey(Build, models.SET_NULL, null=True)
+
+
+class Delivery(models.Model):
+    """A new delivery of a build, rehearsed: result as the core reports it, plan: what acceptance writes, of head_version and of the
+    answers so far. accepted: the build it became."""
+
+    build = models.ForeignKey(Build, models.CASCADE, related_name="deliveries")
+    job = models.OneToOneField(Job, models.CASCADE, related_name="delivery")
+    scene = models.ForeignKey(File, models.CASCADE, related_name="+")
+    setup = models.ForeignKey(File, models.SET_NULL, null=True, related_name="+")
+    answers: Any = models.JSONField(default=dict)
+    head_version = models.PositiveIntegerField(default=0)
+    result: Any = models.JSONField(null=True)
+    plan: Any = models.JSONField(null=True)
+    accepted = models.ForeignKey(Build, models.SET_NULL, null=True, related_name="+")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]

@@ -10,8 +10,8 @@ from eddyfall.core.sweep import sweep as core_sweep
 from eddyfall.core.sweep.run import SWEEP_MEMO_BYTES
 from eddyfall.workbench import files
 from eddyfall.workbench.jobs import Attempt, run
-from eddyfall.workbench.models import Bake, Intake, Package, Proof, Sweep
-from eddyfall.workbench.services import bakes, builds, intakes, proofs, sweeps
+from eddyfall.workbench.models import Bake, Delivery, Intake, Package, Proof, Sweep
+from eddyfall.workbench.services import bakes, builds, deliveries, intakes, proofs, sweeps
 from eddyfall.workbench.services import handover as handovers
 
 
@@ -90,3 +90,14 @@ def intake(job_id: int) -> None:
 
     run(job_id, work)
     intakes.let_go(job_id)
+
+
+@app.task(name="eddyfall.delivery")
+def delivery(job_id: int) -> None:
+    """Read a new delivery of a build and rehearse it."""
+
+    def work(attempt: Attempt) -> tuple[str, Any]:
+        row = Delivery.objects.select_related("build__project", "scene", "setup").get(job_id=job_id)
+        return deliveries.run(row, attempt.progress, Renderer(Memo(SWEEP_MEMO_BYTES)))
+
+    run(job_id, work)

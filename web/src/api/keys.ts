@@ -22,6 +22,15 @@ export const keys = {
   events: (project: number) => ["events", project],
   jobs: (project: number) => ["jobs", project],
   builds: (project: number) => ["builds", project],
+  deliveries: (project: number, build: number) => ["deliveries", project, build],
+  delivery: (project: number, build: number, delivery: number) => ["delivery", project, build, delivery],
+  conversions: (project: number, build: number, ...of: (string | null)[]) => [
+    "conversions",
+    project,
+    build,
+    ...of,
+  ],
+  twins: (project: number, build: number, of: (number | null)[]) => ["twins", project, build, ...of],
   build: (project: number, build: number) => ["build", project, build],
   setup: (project: number, build: number, viewpoint: string | undefined, target: string) => [
     "setup",

@@ -33,6 +33,30 @@ export const useBuilds = (project: number) =>
       must(client.GET("/api/projects/{project_id}/builds", { params: { path: { project_id: project } } })),
   });
 
+/** New deliveries of a build, the newest first. */
+export const useDeliveries = (project: number, number: number) =>
+  useQuery({
+    queryKey: keys.deliveries(project, number),
+    queryFn: () =>
+      must(client.GET("/api/projects/{project_id}/builds/{number}/deliveries", at(project, number))),
+    refetchInterval: (q) => (q.state.data?.some((d) => underWay(d.job)) ? 1000 : false),
+  });
+
+/** One delivery; asked for often while it is rehearsed. */
+export const useDelivery = (project: number, number: number, delivery: number) =>
+  useQuery({
+    queryKey: keys.delivery(project, number, delivery),
+    queryFn: () =>
+      must(
+        client.GET("/api/projects/{project_id}/builds/{number}/deliveries/{delivery_id}", {
+          params: { path: { project_id: project, number, delivery_id: delivery } },
+        }),
+      ),
+    refetchInterval: (q) => (q.state.data && underWay(q.state.data.job) ? 500 : false),
+  });
+
+export const underWay = (job: { state: string }) => job.state === "running" || job.state === "waiting";
+
 /** Jobs of a project; asked for often while one is under way. */
 export const useJobs = (project: number) =>
   useQuery({

@@ -193,6 +193,7 @@ describe("the frame around every sheet", () => {
       (c) => c.textContent,
     );
     expect(tables).toEqual([
+      "Intake",
       "Bench",
       "Lightmaps",
       "Draw order",

@@ -58,6 +58,7 @@ const everyone = {
   ],
   "GET /api/projects/1/builds": [build()],
   [BUILD]: build(),
+  [`${BUILD}/deliveries`]: [],
 };
 function open(path: string, answers: Record<string, unknown> = {}) {
   const asked = serve({ ...everyone, ...answers });

@@ -12,9 +12,10 @@ from eddyfall.core.defects.contract import Candidate, Code, Cost, Evidence, Fami
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
 from eddyfall.core.layers.capture import covered_by
-from eddyfall.core.layers.census import CLEAR_SHARE, COHERENT, EDGE_TEXELS, OPEN, Census, census
+from eddyfall.core.layers.census import CLEAR_SHARE, COHERENT, EDGE_TEXELS, FOLLOWS, OPEN, Census, census
 from eddyfall.core.layers.level import level_with_others
 from eddyfall.core.layers.pairs import LEAST_PIXELS
+from eddyfall.core.materials.shown import shown_on
 from eddyfall.core.scene.changes import Change, set_leaf
 from eddyfall.core.scene.setup.sections.order import Order
 from eddyfall.core.shade.blend import KINDS
@@ -45,7 +46,8 @@ def blended_materials(survey: Survey, viewpoint: str | None = None) -> dict[int,
 
 def census_of(survey: Survey, material: int) -> Census:
     """A material's census, remembered with all that it was made from."""
-    known: Census = survey.renderer.derive(census, survey.build, survey.renderer.packed(survey.build), material).value
+    build = shown_on(survey.build, survey.target).build
+    known: Census = survey.renderer.derive(census, build, survey.renderer.packed(build), material).value
     return known
 
 
@@ -73,12 +75,13 @@ def conclude(survey: Survey, seen: dict[str, dict[int, Shown]]) -> list[Suspicio
         view = max(there, key=lambda v: int(there[v].where.sum()))
         told, things = there[view].census, tuple(dict.fromkeys(t for s in there.values() for t in s.things))
         change, costs = _change(survey, told.material, told.advice), (Cost("sorted draws", -len(things), "draws"),)
-        what = "something opaque" if told.advice == "opaque" else "a cutout"
+        what = "a cutout" if told.advice == "cutout" else "something opaque"
+        what = "its colour's brightness: it was wired to its opacity" if told.wired else f"that of {what}"
         pixels = {v: int(s.where.sum()) for v, s in there.items()}
         result.append(
             Suspicion(
                 code=UNJUSTIFIED, cause_kind="material", cause=told.material,
-                title=f"{told.material} is blended, its alpha is that of {what}",
+                title=f"{told.material} is blended, its alpha is {what}",
                 subjects=things, value=float(pixels[view]), limit=LEAST_PIXELS,
                 evidence=(
                     Evidence(measure=f"pixels that are blended for nothing at {view}", value=pixels[view], unit="px", limit=LEAST_PIXELS,
@@ -88,6 +91,8 @@ def conclude(survey: Survey, seen: dict[str, dict[int, Shown]]) -> list[Suspicio
                     Evidence(measure="of them the one that lets through most", value=told.most, unit="share"),
                     Evidence(measure="share of them that is all there or not at all", value=told.clear, unit="share",
                              source=f"a cutout from {CLEAR_SHARE:g} on, edges up to {EDGE_TEXELS:g} texels"),
+                    Evidence(measure="how closely its alpha goes with the brightness of its colour", value=told.follows, unit="r",
+                             source=f"wired from {FOLLOWS:g} on, where nothing of it is not there at all"),
                 ),
                 pixels=pixels, regions={v: region_of(s.where) for v, s in there.items()},
                 candidates=(Candidate(change=change, predicts="depth, shadows and light from around as for what is solid", costs=costs),),

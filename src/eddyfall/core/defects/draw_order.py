@@ -14,6 +14,7 @@ from itertools import combinations
 import numpy as np
 
 from eddyfall.core.compare.ciede2000 import VISIBLE_DIFFERENCE
+from eddyfall.core.defects.blend_kinds import census_of
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.order_symptoms import OVER, POPS
 from eddyfall.core.defects.order_ways import (
@@ -261,12 +262,22 @@ def conclude(survey: Survey, seen: dict[str, Seen | None]) -> list[Suspicion]:
     tied = [(v, k) for v, s in there.items() for k in s.knots if not s.turned and not filled & {*k.members}]
     within = {_key(a, b) for _, k in tied for a in k.members for b in k.members if a != b}
     popping = {_key(p.first, p.second) for s in there.values() for p in s.pops}
-    told = [_told(survey, pair, there) for pair in pairs if pair not in within or pair in popping]
+    told = [
+        _told(survey, pair, there)
+        for pair in pairs
+        if (pair not in within or pair in popping) and not (pair[0] == pair[1] and _only_wired(survey, pair[0]))
+    ]
     return [
         *told,
         *_no_order(survey, tied, max((s.deepest for s in there.values()), default=0)),
         *_approximate(survey, {v: s.loose for v, s in there.items() if s.loose is not None}),
     ]
+
+
+def _only_wired(survey: Survey, thing: str) -> bool:
+    """Whether a thing is blended for no other reason than that its colour was wired to its opacity, which is told as that."""
+    material = survey.geometry.drawables[survey.geometry.names[thing]].material
+    return material >= 0 and census_of(survey, material).wired
 
 
 def _approximate(survey: Survey, seen: dict[str, Loose]) -> Iterator[Suspicion]:

@@ -15,6 +15,7 @@ from eddyfall.core.defects.survey import Survey
 from eddyfall.core.frame.derive import Known, Later, derive
 from eddyfall.core.frame.memo import Memo
 from eddyfall.core.hashing import digest
+from eddyfall.core.materials.shown import shown_on
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.receivers import NO_SET, Receiver, receivers, triangles_of, uv_of
@@ -35,6 +36,7 @@ class Lightmaps:
     def __init__(self, survey: Survey, bake: Bake) -> None:
         self.survey, self.bake = survey, bake
         self.build = survey.build
+        self.drawn = shown_on(survey.build, None).build  # as bakes see it
         self.geometry: Geometry = survey.geometry
         self.receivers: list[Receiver] = receivers(self.build, self.geometry, bake)
         self.sets = light_sets(self.build)
@@ -61,12 +63,12 @@ class Lightmaps:
         return report
 
     def scene(self, light_set: str | None) -> LitScene:
-        scene: LitScene = self.survey.derive(light_scene, self.build, self.packed, light_set)
+        scene: LitScene = self.survey.derive(light_scene, self.drawn, self.packed, light_set)
         return scene
 
     def stamped(self, light_set: str | None) -> str:
         """Stamp of all that light can meet and of all that shines in a light set."""
-        stamp: str = derive(JUDGED, stamp_of_scene, self.build, self.packed, light_set).value
+        stamp: str = derive(JUDGED, stamp_of_scene, self.drawn, self.packed, light_set).value
         return stamp
 
     def raw(self, receiver: Receiver, light_set: str | None) -> Raw:
@@ -90,7 +92,7 @@ class Lightmaps:
         return derive(JUDGED, make, *arguments).value
 
     def stale(self, light_set: str | None) -> list[Staleness]:
-        result: list[Staleness] = derive(JUDGED, stale, self.build, self.packed, light_set, self.bake).value
+        result: list[Staleness] = derive(JUDGED, stale, self.drawn, self.packed, light_set, self.bake).value
         return result
 
     def shown(self, receivers_: list[Receiver], seen: Seen) -> dict[str, int]:

@@ -11,10 +11,10 @@ import numpy as np
 from eddyfall.core.defects.contract import Candidate, Code, Evidence, Family, Lever, Suspicion
 from eddyfall.core.defects.registry import register
 from eddyfall.core.defects.survey import Survey, region_of
+from eddyfall.core.materials.swap import swap_shader
 from eddyfall.core.scene.changes import Change, Op
 from eddyfall.core.scene.names import short_id
 from eddyfall.core.scene.setup import STOCK_SHADERS
-from eddyfall.core.scene.swap import swap_shader
 from eddyfall.core.truth.response.alone import BROKEN, WEAK
 from eddyfall.core.truth.response.in_place import DIM, InPlace, in_place, shown_of, usual_answer
 from eddyfall.core.truth.response.rivals import TURNED, Cause, Rival, Tried, rivals_of, tried

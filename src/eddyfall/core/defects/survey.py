@@ -11,6 +11,7 @@ import numpy as np
 
 from eddyfall.core.frame.render import DEFAULT_SIZE, Frame, Renderer, Request
 from eddyfall.core.frame.stage import make_stage, make_state
+from eddyfall.core.materials.shown import shown_on
 from eddyfall.core.passes.contract import Stage
 from eddyfall.core.raster.depth_format import DepthFormat
 from eddyfall.core.rays.queries import RayScene
@@ -93,11 +94,10 @@ class Survey:
 
     def stage(self, viewpoint: str | None = None) -> Stage:
         """States of drawables, lights and settings at a viewpoint (the first if None), without drawing anything."""
-        resolved = self.resolved(viewpoint or self.viewpoints[0])
-        state = self.derive(
-            make_state, self.build, self.renderer.packed(self.build), frozenset(), False, frozenset(), resolved[Refract].enabled
-        )
-        return make_stage(self.build, state, resolved)
+        resolved, build = self.resolved(viewpoint or self.viewpoints[0]), shown_on(self.build, self.target).build
+        packed, refract = self.renderer.packed(build), resolved[Refract].enabled
+        state = self.derive(make_state, build, packed, frozenset(), False, frozenset(), refract)
+        return make_stage(build, state, resolved)
 
     def resolved(self, viewpoint: str) -> Resolved:
         if viewpoint not in self._resolved:

@@ -9,7 +9,7 @@ from eddyfall.core.frame.schedule import schedule, settings_of
 from eddyfall.core.passes.contract import Pass
 from eddyfall.core.scene.setup import Setup, setup_schema
 from eddyfall.core.scene.setup.registry import sections
-from eddyfall.core.scene.setup.tables import Answers, MaterialMap, MoveKey, Passes, Slot
+from eddyfall.core.scene.setup.tables import Answers, MaterialMap, MoveKey, Parameter, ParameterValue, Passes, Slot
 
 
 def affects(path: str) -> list[str]:
@@ -38,6 +38,7 @@ def _holders() -> dict[str, type[BaseModel]]:
     }
     inner: dict[str, type[BaseModel]] = {
         "shaders.passes": Passes, "shaders.answers": Answers, "shaders.slots": Slot, "materials.maps": MaterialMap, "moves.keys": MoveKey,
+        "shaders.parameters": Parameter, "materials.values": ParameterValue,
     }  # fmt: skip
     return {**sections(), **tables, **inner}
 

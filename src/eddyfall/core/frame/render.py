@@ -22,6 +22,7 @@ from eddyfall.core.frame.stage import (
     alpha_tests,
     coverage_keepers,
     cuts_by,
+    error_paint,
     make_camera,
     make_cutouts,
     make_shadow_cutouts,
@@ -33,6 +34,7 @@ from eddyfall.core.frame.stage import (
     shadow_alpha_tests,
 )
 from eddyfall.core.hashing import digest
+from eddyfall.core.materials.shown import shown_on
 from eddyfall.core.passes import contract
 from eddyfall.core.passes.contract import Camera, DrawableState, Pass, Pixels, Stage
 from eddyfall.core.passes.registry import passes
@@ -177,7 +179,9 @@ class Renderer:
         chosen = passes_for(upto, before)
         return self._drawn(build, replace(request, crop=window or window_of(build, request, chosen)), chosen)
 
-    def _drawn(self, build: Build, request: Request, chosen: tuple[Pass[Any], ...]) -> Frame:
+    def _drawn(self, asked: Build, request: Request, chosen: tuple[Pass[Any], ...]) -> Frame:
+        shown = shown_on(asked, request.target)
+        build = shown.build
         packed = self.packed(build)
         base: Geometry = packed.value
         geometry = base if request.plate is None else base.with_plate(request.plate)
@@ -200,7 +204,8 @@ class Renderer:
         state = self.derive(
             make_state, build, packed, request.hidden, request.plate is not None, mapped, resolved[Refract].enabled
         )
-        stage = make_stage(build, state.value, resolved, request.paint)
+        paint = (*error_paint(shown.errors, geometry, resolved), *request.paint)
+        stage = make_stage(build, state.value, resolved, paint)
         camera = request.camera or make_camera(build, request.viewpoint, request.size[0] / request.size[1])
         pixels = Pixels(request.size, request.window, request.jitter)
         plate_key = b"" if request.plate is None else np.ascontiguousarray(request.plate, np.float64).tobytes()
@@ -221,7 +226,7 @@ class Renderer:
             "frame_size": Known(request.size, digest(request.size)),
         }
         if any("mirrors" in p.reads for p in chosen):
-            known["mirrors"] = self._mirrored(build, request, camera, packed, state.value)
+            known["mirrors"] = self._mirrored(asked, request, camera, packed, state.value)
         values = {name: k.value for name, k in known.items()}
         keys = {name: k.key for name, k in known.items()}
         for p in chosen:

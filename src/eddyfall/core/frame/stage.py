@@ -9,16 +9,19 @@ import numpy as np
 from eddyfall.core.errors import RequestError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.passes.contract import Camera, DrawableState, LightState, LookUp, Stage, Textures
+from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.passes.draw_order import TRIANGLES
 from eddyfall.core.raster.coverage import with_coverage_kept
 from eddyfall.core.raster.rasterise import DITHERED, Cutouts, cut_as
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
-from eddyfall.core.scene.maps import Over, with_maps
+from eddyfall.core.scene.maps import Over, shader_of, with_maps
 from eddyfall.core.scene.model import Material, Scene, turned_by, vec3
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import STOCK_SHADERS
+from eddyfall.core.scene.setup.sections.exposure import Exposure
 from eddyfall.core.scene.setup.sections.shadow import Shadow, Technique
+from eddyfall.core.scene.setup.sections.textures import Textures as TextureSettings
 from eddyfall.core.scene.setup.tables import (
     CUTS_BY,
     SHADOWS_THROUGH,
@@ -40,6 +43,7 @@ from eddyfall.core.shade.alpha_forms import Form, form_of
 from eddyfall.core.shade.blend import KINDS, REFRACTING, VOLUME
 from eddyfall.core.shade.columns import BASE_ALPHA
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
+from eddyfall.core.shade.srgb import decode
 from eddyfall.core.shade.surface import Surfaces, material_factors
 from eddyfall.core.shade.textures import TextureStore, build_store
 
@@ -55,6 +59,7 @@ WHOLE = (
     "writes_depth",
 )
 REAL = ("padding_m", "draw_distance_m", "key_shift_m", "sort_place", "transmission", "rougher", "per_m", "volume_rgb")
+Paint = tuple[tuple[int, tuple[float, float, float]], ...]
 SOLID = ("opaque", "cutout")  # kinds that block light unless their material says otherwise
 BLEND_OF_MODE = {"OPAQUE": "opaque", "MASK": "cutout", "BLEND": "blended"}
 
@@ -106,7 +111,7 @@ def material_states(build: Build) -> list[MaterialState]:
                 key,
                 entry.blend or BLEND_OF_MODE[material.alpha_mode],
                 double_sided,
-                entry.shader or STOCK_SHADERS[material.alpha_mode],
+                shader_of(material, entry),
                 material.alpha_cutoff,
                 double_sided if entry.casts_both_sides is None else entry.casts_both_sides,
                 entry.triangles,
@@ -429,6 +434,15 @@ def look_at(eye: Any, target: Any) -> tuple[tuple[float, ...], ...]:
 
 def _rows(matrix: np.ndarray) -> tuple[tuple[float, ...], ...]:
     return tuple(tuple(float(v) for v in row) for row in matrix)
+
+
+def error_paint(errors: frozenset[int], geometry: Geometry, resolved: Resolved) -> Paint:
+    """Flat colours by drawable for materials, by number, without a base shader: nits that are shown as the error colour."""
+    if not errors:
+        return ()
+    e = resolved[Exposure]
+    r, g, b = (float(v) for v in decode(np.array(resolved[TextureSettings].error_rgb)) / exposure_scale(e.mode, e.ev100))
+    return tuple((i, (r, g, b)) for i, d in enumerate(geometry.drawables) if d.material in errors)
 
 
 def make_stage(build: Build, state: DrawableState, resolved: Resolved, paint: Any = ()) -> Stage:

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 from eddyfall.core.errors import SceneError
 from eddyfall.core.scene.build import Build, check_keys, made_up_keys
-from eddyfall.core.scene.gltf_read import read_scene
 from eddyfall.core.scene.model import Scene, sky_named
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.resolve import skies_named
 from eddyfall.core.scene.setup import Setup, parse_setup, read_setup
 from eddyfall.core.scene.sky_pictures import SUFFIXES, read_sky

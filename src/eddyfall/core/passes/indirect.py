@@ -25,7 +25,7 @@ from eddyfall.core.shade.grids import gathered
 from eddyfall.core.shade.lightmaps import add_lightmaps, irradiance_at, page_position
 from eddyfall.core.shade.probes import mirrored_ways, shown_by
 from eddyfall.core.shade.sky import SkyLight, add_ambient, ambient_plain
-from eddyfall.core.shade.surface import Soup
+from eddyfall.core.shade.surface import soup_of
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -113,8 +113,7 @@ def _lit(inputs: Values, section: IndirectSection, surface: np.ndarray, shaded: 
             alone = add_ambient(surface, lit_by_sky, pixels.origin, pixels.jitter, view.rays, sky, np.zeros_like(shaded))
             shaded = (shaded + alone * inputs["occluded"][..., None]).astype(np.float32)
     if by_map:
-        g = inputs["geometry"]
-        soup = Soup(g.positions, g.normals, g.uv0, g.uv1, g.triangles, g.owner, section.material)
+        soup = soup_of(inputs["geometry"], section.material)
         dimmed = section.receives is not None or section.occluded == "indirect"
         baked = add_lightmaps(
             surface, visible, inputs["drawable"], inputs["triangle"], pixels.origin, pixels.jitter, view.rays, soup,

@@ -7,6 +7,7 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Stage, Values
 from eddyfall.core.rays.queries import RayScene
+from eddyfall.core.shade.columns import UNLIT
 from eddyfall.core.shade.facing import face_normals
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming_all, shares_all
 from eddyfall.core.shade.mean_colour import mean_colours
@@ -61,5 +62,9 @@ def world_light(inputs: Values, world: World, place: np.ndarray, direction: np.n
             far = np.full(len(lit), np.inf) if lights.kind[k] == DIRECTIONAL else distance[lit]
             arrives[lit[blocking.blocked(start[lit], towards[lit], far)]] = 0.0
         lux += arrives[:, None] * lights.power[k]
-    radiance[met] = gives_back[material] * lux / np.pi + shines[material]
+    back, own = gives_back[material], shines[material]
+    if len(geometry.colours):  # as on the whole of a triangle, as pictures are as on the whole of a material
+        tint = geometry.colours[geometry.triangles[triangle]].mean(axis=1)[:, :3]
+        back, own = back * tint, np.where(inputs["textures"].surfaces.factors[material, UNLIT, None] > 0, own * tint, own)
+    radiance[met] = back * lux / np.pi + own
     return hits.triangle >= 0, radiance

@@ -14,8 +14,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from eddyfall.core.errors import ChangeError, SetupError
 from eddyfall.core.scene.build import Build, check_keys
-from eddyfall.core.scene.container import parse_json
 from eddyfall.core.scene.names import short_id
+from eddyfall.core.scene.read.container import parse_json
 from eddyfall.core.scene.resolve import Resolved
 from eddyfall.core.scene.setup import Setup, normalised, parse_setup
 from eddyfall.core.scene.setup.document import first_fault

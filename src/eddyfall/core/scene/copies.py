@@ -9,6 +9,7 @@ from eddyfall.core.errors import SceneError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.model import Mesh, Primitive
 from eddyfall.core.scene.setup.tables import CopyRule, MirrorPlane
+from eddyfall.core.scene.tangents import turned
 
 MAX_COPIED_TRIANGLES = 20_000_000
 STRIP_GAP = 0.1  # tiles between the pieces of an unwrapped edge strip
@@ -89,6 +90,8 @@ def _copy(part: Primitive, step: _Step, lightmap_uv: int) -> Primitive:
     attributes["POSITION"] = freeze((part.positions.astype(np.float64) @ linear.T + step.matrix[:3, 3]).astype(np.float32))
     if "NORMAL" in attributes:
         attributes["NORMAL"] = freeze((attributes["NORMAL"].astype(np.float64) @ linear.T).astype(np.float32))
+    if "TANGENT" in attributes:
+        attributes["TANGENT"] = freeze(turned(attributes["TANGENT"], linear))
     key = f"TEXCOORD_{lightmap_uv}"
     if key in attributes and (step.shift.any() or any(step.flips)):
         uv = attributes[key].astype(np.float64)
@@ -111,6 +114,8 @@ def shelled(parts: list[Primitive], rule: CopyRule, lightmap_uv: int, materials:
     for part, behind in zip(parts, inner):
         attributes = {**part.attributes, "POSITION": freeze(behind.astype(np.float32))}
         attributes["NORMAL"] = freeze(-part.attributes["NORMAL"])
+        if "TANGENT" in attributes:
+            attributes["TANGENT"] = freeze(part.attributes["TANGENT"] * np.array([1, 1, 1, -1], np.float32))
         if key in attributes and any(rule.uv_offset):
             attributes[key] = freeze((part.attributes[key].astype(np.float64) + np.array(rule.uv_offset)).astype(np.float32))
         other = part.material if material is None else material

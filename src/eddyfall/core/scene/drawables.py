@@ -1,6 +1,6 @@
 """The scene as the renderer takes it: world-space triangles in one set of arrays, one drawable per material part of a node."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -8,13 +8,15 @@ import numpy as np
 from eddyfall.core.hashing import digest, freeze
 from eddyfall.core.scene.clips import morphed
 from eddyfall.core.scene.copies import evaluate_copies
-from eddyfall.core.scene.model import Mesh, Scene, vec3
+from eddyfall.core.scene.model import Mesh, Primitive, Scene, vec3
 from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.tables import MeshSetup, NodeSetup
 from eddyfall.core.scene.skins import posed, sets_of
 from eddyfall.core.scene.splits import Piece, cut, plane_through
+from eddyfall.core.scene.tangents import tangents_of, turned
 
 NOWHERE = (0.0, 0.0, 0.0)
+NONE = freeze(np.zeros((0, 4), np.float32))
 
 
 @dataclass(frozen=True)
@@ -36,7 +38,8 @@ class Drawable:
 
 @dataclass(frozen=True)
 class Geometry:
-    """World-space arrays: float32 positions, normals (v, 3), uv0, uv1 (v, 2); int32 triangles (t, 3), owner (t,).
+    """World-space arrays: float32 positions, normals (v, 3), uv0, uv1 (v, 2); int32 triangles (t, 3), owner (t,); colours,
+    tangents (v, 4), or (0, 4) where no part has any.
 
     The last drawable is always the *plate*: two triangles, far away until an experiment puts them somewhere.
     """
@@ -48,6 +51,8 @@ class Geometry:
     triangles: np.ndarray
     owner: np.ndarray
     drawables: tuple[Drawable, ...]
+    colours: np.ndarray = field(default_factory=lambda: NONE)
+    tangents: np.ndarray = field(default_factory=lambda: NONE)
 
     @property
     def plate(self) -> int:
@@ -100,7 +105,10 @@ class Geometry:
 
     @cached_property
     def content_hash(self) -> str:
-        return digest(self.positions, self.normals, self.uv0, self.uv1, self.triangles, [d.material for d in self.drawables])
+        others = [values for values in (self.colours, self.tangents) if len(values)]
+        return digest(
+            self.positions, self.normals, self.uv0, self.uv1, self.triangles, [d.material for d in self.drawables], *others
+        )  # fmt: skip
 
     def with_plate(self, corners: np.ndarray) -> "Geometry":
         """The same geometry with the plate at four world corners (4, 3), in the order of its outline."""
@@ -129,6 +137,9 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
     default (index -1)."""
     parts: list[tuple[Drawable, Piece]] = []
     meshes = {i: final_mesh(scene, setup, i) for i in {n.mesh for n in scene.nodes if n.mesh is not None}}
+    coloured, combed = (
+        any(key in part.attributes for mesh in meshes.values() for part in mesh.primitives) for key in ("COLOR_0", "TANGENT")
+    )
     for number, node in enumerate(scene.nodes):
         if node.mesh is None:
             continue
@@ -156,6 +167,11 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
                 "uv0": part.attributes.get("TEXCOORD_0", blank),
                 "uv1": part.attributes.get("TEXCOORD_1", blank),
             }
+            if coloured:
+                columns["colours"] = _colours(part)
+            if combed:
+                skinned = node.skin is not None and sets_of(part)
+                columns["tangents"] = turned(tangents_of(part), there.linear if skinned else linear)
             name = scene.node_keys[number]
             if len(primitives) > 1:
                 name += "/" + (scene.material_keys[part.material] if part.material is not None else f"part {part_number}")
@@ -168,11 +184,22 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
             if len(order) == len(indices) and len(primitives) == 1:
                 indices = indices[list(order)]
             parts.append((drawable, Piece(columns, indices.astype(np.int32))))
-    far = np.full((4, 3), 1e9, np.float32)
+    far, plain = np.full((4, 3), 1e9, np.float32), {"colours": np.ones((4, 4), np.float32)} if coloured else {}
+    plain |= {"tangents": np.zeros((4, 4), np.float32)} if combed else {}
     blank = np.zeros((4, 2), np.float32)
     up = np.tile(np.array([0, 1, 0], np.float32), (4, 1))
-    plate = Piece({"positions": far, "normals": up, "uv0": blank, "uv1": blank}, np.array([[0, 1, 2], [0, 2, 3]], np.int32))
+    plate = Piece(
+        {"positions": far, "normals": up, "uv0": blank, "uv1": blank} | plain, np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+    )
     return _joined([*_split(parts, setup), (Drawable("(plate)", "", "", 0, -1, 0, 0, NOWHERE, NOWHERE), plate)])
+
+
+def _colours(part: Primitive) -> np.ndarray:
+    """(v, 4) float32 colours of a part's vertices: white where it has none, opaque where they have three channels."""
+    found = part.attributes.get("COLOR_0")
+    if found is None:
+        return np.ones((len(part.positions), 4), np.float32)
+    return found if found.shape[1] == 4 else np.concatenate([found, np.ones((len(found), 1), np.float32)], axis=1)
 
 
 def _split(parts: list[tuple[Drawable, Piece]], setup: Setup) -> list[tuple[Drawable, Piece]]:
@@ -203,9 +230,7 @@ def _joined(parts: list[tuple[Drawable, Piece]]) -> Geometry:
         owner.append(np.full(len(piece.triangles), number, np.int32))
         vertices += len(piece.positions)
         faces += len(piece.triangles)
-    columns = {
-        name: freeze(np.concatenate([p.columns[name] for _, p in parts])) for name in ("positions", "normals", "uv0", "uv1")
-    }
+    columns = {name: freeze(np.concatenate([p.columns[name] for _, p in parts])) for name in parts[0][1].columns}
     return Geometry(
         **columns, triangles=freeze(np.concatenate(triangles)), owner=freeze(np.concatenate(owner)),
         drawables=tuple(_named_apart(drawables)),

@@ -4,19 +4,21 @@ import copy
 import json
 import math
 import struct
+from dataclasses import replace
 from itertools import zip_longest
 from typing import Any
 
 import numpy as np
 
-from eddyfall.core.scene.images import encode_png
-from eddyfall.core.scene.model import STRAIGHT, Image, Material, Primitive, Scene, TextureUse, Turn
+from eddyfall.core.scene.images import encode_png, kind_of
+from eddyfall.core.scene.model import STRAIGHT, Image, Material, Node, Primitive, Scene, TextureUse, Turn
 from eddyfall.core.scene.sky_pictures import sky_bytes
 
 COMPONENT_OF = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121,
                 np.dtype(np.int16): 5122, np.dtype(np.int8): 5120}  # fmt: skip
 KIND_OF = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
-MOVED, INSTANCING = "KHR_texture_transform", "EXT_mesh_gpu_instancing"
+MOVED, INSTANCING, DRACO = "KHR_texture_transform", "EXT_mesh_gpu_instancing", "KHR_draco_mesh_compression"
+SPECULAR_GLOSS = "KHR_materials_pbrSpecularGlossiness"
 WRAP_CODES = {"repeat": 10497, "mirror": 33648, "clamp": 33071}
 
 
@@ -53,32 +55,49 @@ def moved(turn: Turn) -> dict[str, Any]:
 
 
 def _same_nodes(a: Scene, b: Scene) -> bool:
-    return len(a.nodes) == len(b.nodes) and all(x is y or np.array_equal(x.matrix, y.matrix) for x, y in zip(a.nodes, b.nodes))
+    return len(a.nodes) == len(b.nodes) and all(
+        x is y or (x.mesh == y.mesh and np.array_equal(x.matrix, y.matrix)) for x, y in zip(a.nodes, b.nodes)
+    )
 
 
 class _Writer:
     def __init__(self) -> None:
         self.doc: dict[str, Any] = {}
         self.binary = bytearray()
+        self.without_bytes: list[dict[str, Any]] = []  # buffers whose views are unpacked from those of another
 
     def patched(self, scene: Scene, original: Scene) -> bytes:
         assert original.source is not None
         self.doc = copy.deepcopy(original.source.json)
-        offsets = []
-        for buffer in map(np.ndarray.tobytes, original.source.buffers):
+        places = []
+        for said, buffer in zip(self.doc.get("buffers", []), original.source.buffers):
+            if not len(buffer):
+                self.without_bytes.append(said)
+                places.append((len(self.without_bytes), 0))
+                continue
             self._align()
-            offsets.append(len(self.binary))
-            self.binary += buffer
+            places.append((0, len(self.binary)))
+            self.binary += buffer.tobytes()
         for view in self.doc.get("bufferViews", []):
-            view["byteOffset"] = view.get("byteOffset", 0) + offsets[view["buffer"]]
-            view["buffer"] = 0
+            for part in (view, *view.get("extensions", {}).values()):
+                if "buffer" in part:
+                    part["buffer"], offset = places[part["buffer"]]
+                    part["byteOffset"] = part.get("byteOffset", 0) + offset
         for index, (new, old) in enumerate(zip(scene.meshes, original.meshes)):
             if new is old:
                 continue
             entries = self.doc["meshes"][index]["primitives"]
             for part, before in zip(new.primitives, old.primitives):
-                if part is not before:
-                    self._replace(entries[before.source_index], part)
+                if part is before:
+                    continue
+                own = entries[before.source_index]
+                if part.material != before.material and part.material is not None:
+                    own["material"] = part.material
+                if (
+                    any(part.attributes.get(k) is not a for k, a in before.attributes.items())
+                    or part.indices is not before.indices
+                ):
+                    self._replace(own, part)
             gone = {p.source_index for p in old.primitives[len(new.primitives) :]}
             self.doc["meshes"][index]["primitives"] = entries = [e for i, e in enumerate(entries) if i not in gone]
             for part in new.primitives[len(old.primitives) :]:
@@ -89,6 +108,11 @@ class _Writer:
         if scene.skies:
             self._skies(scene)
         used: list[str] = []
+        for index, (now, was) in enumerate(zip(scene.materials, original.materials)):
+            if now is not was:
+                self.doc.setdefault("samplers", [])
+                self.doc.setdefault("textures", [])
+                self._changed_material(self.doc["materials"][index], now, was, used)
         for material in scene.materials[len(original.materials) :]:
             self.doc.setdefault("samplers", [])
             self.doc.setdefault("textures", [])
@@ -100,6 +124,8 @@ class _Writer:
             self.doc["extensionsUsed"] = sorted({*self.doc.get("extensionsUsed", []), *used})
         of_file, parted = len(self.doc.get("nodes", [])), set[int]()
         for index, (node, old_node) in enumerate(zip(scene.nodes, original.nodes)):
+            if node.mesh != old_node.mesh and index < of_file:
+                self.doc["nodes"][index]["mesh"] = node.mesh
             if not np.array_equal(node.matrix, old_node.matrix):
                 if index >= of_file:  # an instance: a list of instances is one for all that share it
                     parted.add(int(node.parent or 0))
@@ -108,9 +134,44 @@ class _Writer:
                 for key in ("translation", "rotation", "scale"):
                     entry.pop(key, None)
                 entry["matrix"] = [float(v) for v in node.matrix.T.reshape(-1)]
+        for node in scene.nodes[len(original.nodes) :]:
+            self._new_node(node)
         for index in sorted(parted):
             self._part_instances(scene, index, of_file)
+        self._drop_unused(DRACO, [part for mesh in self.doc.get("meshes", []) for part in mesh["primitives"]])
+        self._drop_unused(SPECULAR_GLOSS, self.doc.get("materials", []))
         return self._finish()
+
+    def _changed_material(self, entry: dict[str, Any], now: Material, before: Material, used: list[str]) -> None:
+        """Of a material's entry only what changed; what we do not model stays as it was."""
+        plain = _Writer()
+        plain.doc = {"samplers": [], "textures": []}
+        ignored: list[str] = []
+        old, new = plain._material(replace(before, gloss=None), ignored), plain._material(now, ignored)
+        if before.gloss is not None and now.gloss is None:
+            entry.get("extensions", {}).pop(SPECULAR_GLOSS, None)
+        _lay_over(entry, old, new, self._material(now, used))
+        if not entry.get("extensions", True):
+            del entry["extensions"]
+        if before.gloss is not None and now.gloss is None:
+            entry.setdefault("pbrMetallicRoughness", {})  # said by metal and roughness now, even where all is as without a word
+
+    def _drop_unused(self, name: str, entries: list[dict[str, Any]]) -> None:
+        """Take an extension of entries (parts, materials) off the lists once none has it."""
+        if not any(name in entry.get("extensions", {}) for entry in entries):
+            for key in ("extensionsUsed", "extensionsRequired"):
+                left = [n for n in self.doc.pop(key, []) if n != name]
+                if left:
+                    self.doc[key] = left
+
+    def _new_node(self, node: Node) -> None:
+        """A node that stands by itself: a root of the file's scene."""
+        scenes = self.doc.get("scenes") or [{}]
+        self.doc["scenes"] = scenes
+        self.doc.setdefault("nodes", []).append(
+            {"name": node.name, "mesh": node.mesh, "matrix": [float(v) for v in node.matrix.T.reshape(-1)]}
+        )
+        scenes[self.doc.get("scene", 0)].setdefault("nodes", []).append(len(self.doc["nodes"]) - 1)
 
     def _part_instances(self, scene: Scene, index: int, of_file: int) -> None:
         """A node's instances, the scene's nodes from number `of_file` on that hang on it, as nodes of their own."""
@@ -130,6 +191,9 @@ class _Writer:
                 self.doc.setdefault("images", []).append(self._image(image))
             elif image is not original.images[index]:
                 self.doc["images"][index] = self._image(image)
+            elif original.source is not None and (data := original.source.outside.get(index)) is not None:
+                # What came in a file of its own goes along as it was.
+                self.doc["images"][index] = {"name": image.name, "mimeType": kind_of(data), "bufferView": self._view(data)}
 
     def _replace(self, entry: dict[str, Any], part: Primitive) -> None:
         accessors = self.doc.get("accessors", [])
@@ -138,6 +202,9 @@ class _Writer:
         for key, array in part.attributes.items():
             if before.get(key) and array.dtype != np.float32:
                 self.doc["accessors"][entry["attributes"][key]]["normalized"] = True
+        extensions = entry.get("extensions", {})
+        if extensions.pop(DRACO, None) is not None and not extensions:
+            del entry["extensions"]
         entry.pop("targets", None)
         if part.targets:
             entry["targets"] = [{key: self._accessor(a, 34962, key == "POSITION") for key, a in t.items()} for t in part.targets]
@@ -270,6 +337,21 @@ class _Writer:
                 extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": strength}
         if m.unlit:
             extensions["KHR_materials_unlit"] = {}
+        if m.gloss is not None:
+            del entry["pbrMetallicRoughness"]
+            said: dict[str, Any] = {
+                "diffuseFactor": list(m.gloss.diffuse_rgba), "specularFactor": list(m.gloss.specular_rgb),
+                "glossinessFactor": m.gloss.glossiness,
+            }  # fmt: skip
+            for key, use in (
+                ("diffuseTexture", m.gloss.diffuse_texture),
+                ("specularGlossinessTexture", m.gloss.specular_texture),
+            ):
+                if picture := self._texture(use):
+                    said[key] = picture
+            extensions[SPECULAR_GLOSS] = said
+        if m.specular != 1.0 or m.specular_rgb != (1.0, 1.0, 1.0):
+            extensions["KHR_materials_specular"] = {"specularFactor": m.specular, "specularColorFactor": list(m.specular_rgb)}
         if m.ior != 1.5:
             extensions["KHR_materials_ior"] = {"ior": m.ior}
         if m.transmission or m.transmission_texture:
@@ -327,13 +409,25 @@ class _Writer:
     def _finish(self) -> bytes:
         self._align()
         if self.binary:
-            self.doc["buffers"] = [{"byteLength": len(self.binary)}]
+            self.doc["buffers"] = [{"byteLength": len(self.binary)}, *self.without_bytes]
         text = json.dumps(self.doc, separators=(",", ":"), allow_nan=False).encode()
         text += b" " * (-len(text) % 4)
         body = struct.pack("<II", len(text), 0x4E4F534A) + text
         if self.binary:
             body += struct.pack("<II", len(self.binary), 0x004E4942) + bytes(self.binary)
         return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
+
+
+def _lay_over(entry: dict[str, Any], old: dict[str, Any], new: dict[str, Any], written: dict[str, Any]) -> None:
+    """Keys that differ between two ways to say a material, laid over its entry as they are written there."""
+    for key in {*old, *new}:
+        if key not in new:
+            entry.pop(key, None)
+        elif old.get(key) != new[key]:
+            if isinstance(new[key], dict) and isinstance(entry.get(key, {}), dict) and not key.endswith("Texture"):
+                _lay_over(entry.setdefault(key, {}), old.get(key, {}), new[key], written[key])
+            else:
+                entry[key] = written[key]
 
 
 def _small(indices: np.ndarray) -> np.ndarray:

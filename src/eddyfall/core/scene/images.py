@@ -1,4 +1,4 @@
-"""PNG, JPEG and WebP to pixels, sizes checked from the header before anything is decoded."""
+"""PNG, JPEG, WebP and KTX2 to pixels, sizes checked from the header before anything is decoded."""
 
 import io
 import warnings
@@ -6,6 +6,7 @@ import zlib
 from dataclasses import dataclass
 
 import numpy as np
+import opengl_basisu
 import png
 from PIL import Image as PillowImage
 from PIL import UnidentifiedImageError
@@ -13,6 +14,7 @@ from PIL import UnidentifiedImageError
 from eddyfall.core.errors import SceneError
 from eddyfall.core.scene.model import Image
 
+KTX2 = b"\xabKTX 20\xbb\r\n\x1a\n"
 MAX_PIXELS_EACH = 64_000_000
 MAX_PIXELS_ALL = 512_000_000
 
@@ -23,21 +25,26 @@ class ImageBudget:
 
     pixels: int = 0
 
+    def take(self, width: int, height: int, where: str) -> None:
+        """Count a picture; SceneError if it, or all of them, have more pixels than are decoded."""
+        if width * height > MAX_PIXELS_EACH:
+            raise SceneError(f"{width} x {height} pixels, more than {MAX_PIXELS_EACH}", where)
+        self.pixels += width * height
+        if self.pixels > MAX_PIXELS_ALL:
+            raise SceneError(f"all images together have more than {MAX_PIXELS_ALL} pixels", where)
+
 
 def decode_image(data: bytes, budget: ImageBudget, where: str) -> tuple[np.ndarray, np.ndarray | None]:
     """(uint8 (height, width, 4), the uint16 codes of a 16-bit PNG or None).
 
-    FileNotFoundError if the bytes are no readable PNG, JPEG or WebP; SceneError over budget."""
+    FileNotFoundError if the bytes are no readable PNG, JPEG, WebP or KTX2; SceneError over budget."""
+    if data[:12] == KTX2:
+        return _transcoded(data, budget, where), None
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
             picture = PillowImage.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP"))
-            size = picture.width * picture.height
-            if size > MAX_PIXELS_EACH:
-                raise SceneError(f"{picture.width} x {picture.height} pixels, more than {MAX_PIXELS_EACH}", where)
-            budget.pixels += size
-            if budget.pixels > MAX_PIXELS_ALL:
-                raise SceneError(f"all images together have more than {MAX_PIXELS_ALL} pixels", where)
+            budget.take(picture.width, picture.height, where)
             if picture.format == "PNG" and data[24:25] == b"\x10":  # IHDR bit depth 16
                 wide = _sixteen_bit(data)
                 return (wide // 257).astype(np.uint8), wide
@@ -50,6 +57,19 @@ def decode_image(data: bytes, budget: ImageBudget, where: str) -> tuple[np.ndarr
             raise FileNotFoundError(f"no readable PNG, JPEG or WebP ({type(error).__name__})") from None
 
 
+def _transcoded(data: bytes, budget: ImageBudget, where: str) -> np.ndarray:
+    """uint8 (height, width, 4) of a Basis Universal picture in a KTX2 file, its finest level. Whether its codes are sRGB is what the
+    material reads them as, whatever the file's own flag says: encoders set it on normal maps too."""
+    try:
+        texture = opengl_basisu.open(data)
+        budget.take(texture.width, texture.height, where)
+        if texture.codec.is_hdr or texture.faces != 1 or texture.is_video:
+            raise FileNotFoundError("a KTX2 file of wide range, of six faces or of frames, which is no picture of a material")
+        return np.ascontiguousarray(texture.transcode("rgba8").data)
+    except (opengl_basisu.BasisuError, ValueError, MemoryError) as error:
+        raise FileNotFoundError(f"no readable KTX2 ({str(error)[:80]})") from None
+
+
 def _sixteen_bit(data: bytes) -> np.ndarray:
     """uint16 (height, width, 4) of a 16-bit PNG of any kind; grey is repeated, missing alpha is full."""
     width, height, rows, info = png.Reader(bytes=data).read()
@@ -57,6 +77,12 @@ def _sixteen_bit(data: bytes) -> np.ndarray:
     colour = planes[..., :3] if info["planes"] >= 3 else np.repeat(planes[..., :1], 3, axis=2)
     alpha = planes[..., -1:] if info["alpha"] else np.full((height, width, 1), 65535, np.uint16)
     return np.concatenate([colour, alpha], axis=2)
+
+
+def kind_of(data: bytes) -> str:
+    """The MIME type of a picture's bytes, by how they begin."""
+    begins = {b"\x89PNG": "image/png", b"\xff\xd8": "image/jpeg", b"RIFF": "image/webp", KTX2[:4]: "image/ktx2"}
+    return next((kind for start, kind in begins.items() if data.startswith(start)), "image/png")
 
 
 def encode_png(image: Image) -> bytes:

@@ -9,7 +9,7 @@ from typing import Any, Literal
 import numpy as np
 
 from eddyfall.core.scene.model import Material, TextureUse
-from eddyfall.core.scene.setup.document import STOCK_SHADERS
+from eddyfall.core.scene.setup.document import GLOSS_SHADER, STOCK_SHADERS
 from eddyfall.core.scene.setup.tables import MAP_ROLES, MapRole, MaterialMap, MaterialSetup, Shader, Slot
 
 Shown = Literal["its own", "default", "factor"]
@@ -36,7 +36,7 @@ def field_of(role: MapRole) -> str:
 
 def shader_of(material: Material, entry: MaterialSetup) -> str:
     """Key of the base shader that a material has."""
-    return entry.shader or STOCK_SHADERS[material.alpha_mode]
+    return entry.shader or (STOCK_SHADERS[material.alpha_mode] if material.gloss is None else GLOSS_SHADER)
 
 
 def drawn_maps(build: Any, index: int) -> dict[MapRole, DrawnMap]:

@@ -62,10 +62,22 @@ class TextureUse:
 
 
 @dataclass(frozen=True)
+class Gloss:
+    """What a material says by KHR_materials_pbrSpecularGlossiness, and by nothing else: diffuse_rgba and specular_rgb (F0) linear,
+    glossiness 0 to 1, their pictures (the second: specular in sRGB, gloss in alpha)."""
+
+    diffuse_rgba: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
+    specular_rgb: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    glossiness: float = 1.0
+    diffuse_texture: TextureUse | None = None
+    specular_texture: TextureUse | None = None
+
+
+@dataclass(frozen=True)
 class Material:
     """glTF metallic-roughness material. `base_rgba` linear; `emissive` linear times strength, nits; transmission: share of the light that
     is not mirrored which goes through (KHR_materials_transmission); of its light white at 0, attenuation_rgb is left after attenuation_m
-    (KHR_materials_volume)."""
+    (KHR_materials_volume); specular, specular_rgb: what the mirror of what is no metal is multiplied by (KHR_materials_specular)."""
 
     name: str
     base_rgba: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
@@ -90,6 +102,9 @@ class Material:
     thickness_texture: TextureUse | None = None
     attenuation_m: float = math.inf
     attenuation_rgb: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    specular: float = 1.0
+    specular_rgb: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    gloss: Gloss | None = None
 
     @property
     def uses(self) -> dict[str, TextureUse | None]:
@@ -110,13 +125,14 @@ class Primitive:
     """One material part of a mesh. `attributes` by glTF name (POSITION float32 (n, 3) ...), `indices` int32 (t, 3).
 
     `source_index` is its place among the file's primitives, which also counts those that were left out. `targets`: what is added to
-    attributes (n, 3) for each unit of a morph weight."""
+    attributes (n, 3) for each unit of a morph weight. `variants`: (number of a variant, material it has in it)."""
 
     attributes: dict[str, np.ndarray]
     indices: np.ndarray
     material: int | None
     source_index: int = field(default=-1, metadata={"hashed": False})
     targets: tuple[dict[str, np.ndarray], ...] = ()
+    variants: tuple[tuple[int, int], ...] = field(default=(), metadata={"hashed": False})
 
     @property
     def positions(self) -> np.ndarray:
@@ -189,16 +205,19 @@ class Camera:
 
 @dataclass(frozen=True)
 class Source:
-    """The file as it came: its JSON and buffers (n,) uint8, so that what we do not model survives a rewrite."""
+    """The file as it came: its JSON and buffers (n,) uint8, so that what we do not model survives a rewrite; outside: bytes of pictures
+    that came in files of their own, by number."""
 
     json: dict[str, Any]
     buffers: tuple[np.ndarray, ...]
     raw: bytes | None = None
+    outside: dict[int, bytes] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
 class Scene:
-    """All of one glTF file that Eddyfall reads. `notes` says what was left out and why."""
+    """All of one glTF file that Eddyfall reads. `notes` says what was left out and why; missing: numbers of pictures that are not there;
+    variants: names of what its materials may be changed to together."""
 
     meshes: tuple[Mesh, ...] = ()
     nodes: tuple[Node, ...] = ()
@@ -211,6 +230,8 @@ class Scene:
     clips: tuple[Any, ...] = ()
     notes: tuple[str, ...] = field(default=(), metadata={"hashed": False})
     source: Source | None = field(default=None, metadata={"hashed": False})
+    missing: tuple[int, ...] = field(default=(), metadata={"hashed": False})
+    variants: tuple[str, ...] = field(default=(), metadata={"hashed": False})
 
     @cached_property
     def content_hash(self) -> str:

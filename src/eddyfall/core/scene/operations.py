@@ -9,6 +9,7 @@ from eddyfall.core.errors import ChangeError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import operation
+from eddyfall.core.scene.model import Node
 
 
 @operation("node.move")
@@ -24,6 +25,34 @@ def move_node(build: Build, params: dict[str, Any]) -> Build:
     matrix = np.array(node.matrix)
     matrix[:3, 3] += np.linalg.solve(parent[:3, :3], by)
     return replace(build, scene=build.scene.with_node(index, replace(node, matrix=freeze(matrix))))
+
+
+@operation("node.stand_in")
+def stand_in(build: Build, params: dict[str, Any]) -> Build:
+    """Let a `mesh` of the scene stand at `place` (4 x 4 by rows, world): in the empty `node`, or in a new one of that name. ChangeError for
+    unknown meshes, a node that has a shape, a place that is none."""
+    key, mesh, place = params.get("node"), params.get("mesh"), params.get("place")
+    if not isinstance(mesh, str) or mesh not in build.scene.mesh_keys:
+        raise ChangeError(f"mesh {mesh!r} does not exist")
+    if not isinstance(key, str) or not key:
+        raise ChangeError("node must be a name")
+    numbers = place if isinstance(place, list) else []
+    if len(numbers) != 16 or not all(isinstance(v, (int, float)) and type(v) is not bool and abs(v) < 1e6 for v in numbers):
+        raise ChangeError("place must be 16 numbers")
+    world = np.array(numbers, float).reshape(4, 4)
+    if not np.allclose(world[3], (0, 0, 0, 1)) or abs(np.linalg.det(world[:3, :3])) < 1e-12:
+        raise ChangeError("place must be the matrix of a place that has a size")
+    number, scene = build.scene.mesh_keys.index(mesh), build.scene
+    if key not in scene.node_number:
+        made = Node(key, freeze(world), mesh=number)
+        return replace(build, scene=replace(scene, nodes=(*scene.nodes, made)))
+    index = scene.node_number[key]
+    node = scene.nodes[index]
+    if node.mesh is not None or any(n.parent == index for n in scene.nodes):
+        raise ChangeError(f"node {key!r} is not empty")
+    parent = np.eye(4) if node.parent is None else scene.world_matrices[node.parent]
+    matrix = freeze(np.linalg.solve(parent, world))
+    return replace(build, scene=scene.with_node(index, replace(node, mesh=number, matrix=matrix)))
 
 
 @operation("scene.move")

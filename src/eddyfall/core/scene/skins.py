@@ -18,11 +18,13 @@ LEAST_SUM = 1e-6  # of weights: a corner with less has no joint, and stands wher
 
 @dataclass(frozen=True)
 class Posed:
-    """positions, normals (v, 3) float32 in the world; turned (v,) bool: corners that the joints mirror."""
+    """positions, normals (v, 3) float32 in the world; turned (v,) bool: corners that the joints mirror; linear (v, 3, 3): what they do to
+    directions."""
 
     positions: np.ndarray
     normals: np.ndarray
     turned: np.ndarray
+    linear: np.ndarray
 
 
 def sets_of(part: Primitive) -> list[int]:
@@ -54,6 +56,7 @@ def posed(scene: Scene, number: int, part: Primitive) -> Posed:
     of_joint = np.stack([world[joint] @ inverse for joint, inverse in zip(skin.joints, skin.inverse)])
     joints, weights = weights_of(part)
     places, normals = (np.empty((len(joints), 3), np.float32) for _ in range(2))
+    by = np.empty((len(joints), 3, 3))
     mirrored = np.empty(len(joints), bool)
     for first in range(0, len(joints), AT_ONCE):
         some = slice(first, first + AT_ONCE)
@@ -70,8 +73,8 @@ def posed(scene: Scene, number: int, part: Primitive) -> Posed:
         length = np.linalg.norm(turned, axis=1, keepdims=True)
         places[some] = np.einsum("vij,vj->vi", linear, part.positions[some].astype(np.float64)) + blend[:, :3, 3]
         normals[some] = np.where(length > 1e-30, turned / np.maximum(length, 1e-30), [0.0, 1.0, 0.0])
-        mirrored[some] = det < 0
-    return Posed(places, normals, mirrored)
+        mirrored[some], by[some] = det < 0, linear
+    return Posed(places, normals, mirrored, by)
 
 
 def astray(part: Primitive) -> float:

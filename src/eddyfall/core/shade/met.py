@@ -10,6 +10,7 @@ import numpy as np
 from eddyfall.core.kernel import helper, light_helper
 from eddyfall.core.shade.columns import BASE, EMISSIVE, METALLIC, ROUGHNESS, UNLIT
 from eddyfall.core.shade.textures import sample_at, turned
+from eddyfall.core.shade.vertex_colours import vertex_colour
 
 FOOTPRINT_UV = 1.0 / 64
 OCCLUSION_ROLE, NORMAL_ROLE = 4, 2
@@ -55,10 +56,11 @@ def met_normal(normals, c0, c1, c2, b0, u, v, ex, ey, ez):
 
 
 @helper
-def met_material(surf, m, uv0, uv1, c0, c1, c2, b0, u, v):
+def met_material(surf, m, uv0, uv1, colours, c0, c1, c2, b0, u, v):
     """(base r, g, b, emitted r, g, b, metallic, roughness) of material m at a hit; an unlit one shines its colour and reflects nothing."""
     f, used = surf.factors, surf.used
-    r, g, b = f[m, BASE], f[m, BASE + 1], f[m, BASE + 2]
+    vr, vg, vb, _ = vertex_colour(colours, c0, c1, c2, b0, u, v)
+    r, g, b = f[m, BASE] * vr, f[m, BASE + 1] * vg, f[m, BASE + 2] * vb
     er, eg, eb = f[m, EMISSIVE], f[m, EMISSIVE + 1], f[m, EMISSIVE + 2]
     metal, rough = f[m, METALLIC], f[m, ROUGHNESS]
     for role in range(OCCLUSION_ROLE):

@@ -24,6 +24,7 @@ from eddyfall.core.shade.columns import (
     EMITTED_RGB,
     F0,
     F0_RGB,
+    F0_TINT,
     METALLIC,
     NORMAL,
     NORMAL_SCALE,
@@ -36,6 +37,7 @@ from eddyfall.core.shade.columns import (
     UNLIT,
 )
 from eddyfall.core.shade.textures import TextureStore, sample, sample_plain, turned_way
+from eddyfall.core.shade.vertex_colours import vertex_colour
 
 
 class Rays(NamedTuple):
@@ -48,7 +50,8 @@ class Rays(NamedTuple):
 
 
 class Soup(NamedTuple):
-    """World arrays the surface kernel reads: positions, normals, uv0, uv1, triangles, and the material row of each triangle's owner."""
+    """World arrays the surface kernel reads: positions, normals, uv0, uv1, triangles, the material row of each triangle's owner, and
+    colours and tangents of vertices (v, 4), or none (0, 4)."""
 
     positions: np.ndarray
     normals: np.ndarray
@@ -57,19 +60,22 @@ class Soup(NamedTuple):
     triangles: np.ndarray
     owner: np.ndarray
     material: np.ndarray
+    colours: np.ndarray
+    tangents: np.ndarray
 
 
 def soup_of(geometry: Any, material: np.ndarray) -> Soup:
     """The arrays of packed geometry, with the material row of each drawable (d,)."""
-    return Soup(geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, material)
+    g = geometry
+    return Soup(g.positions, g.normals, g.uv0, g.uv1, g.triangles, g.owner, material, g.colours, g.tangents)
 
 
 class Surfaces(NamedTuple):
     """Material table (last row: default) and its textures, flat because numba's parallel loops take no nested tuples.
 
-    factors (m, 18) float64: base rgba, metallic, roughness, emissive rgb, normal scale, F0 of the dielectric, unlit, occlusion strength,
-    index of refraction, thickness in m, what is absorbed per m, rgb; used (m, 7) int32: texture slots of base,
-    metallic-roughness, normal, emissive, occlusion, transmission, thickness; then the fields of TextureStore; mip bias; most taps."""
+    factors (m, 21) float64: base rgba, metallic, roughness, emissive rgb, normal scale, F0 of the dielectric, unlit, occlusion strength,
+    index of refraction, thickness in m, what is absorbed per m, rgb, what F0 is multiplied by, rgb; used (m, 7) int32: texture slots of
+    base, metallic-roughness, normal, emissive, occlusion, transmission, thickness; then the fields of TextureStore; mip bias; most taps."""
 
     factors: np.ndarray
     used: np.ndarray
@@ -92,7 +98,7 @@ def material_factors(materials: tuple[Material, ...]) -> np.ndarray:
     """`Surfaces.factors` of a scene's materials, default material last."""
     rows = []
     for m in (*materials, Material("(default)")):
-        f0 = ((m.ior - 1.0) / (m.ior + 1.0)) ** 2 if m.ior > 0 else 1.0
+        f0 = m.specular * (((m.ior - 1.0) / (m.ior + 1.0)) ** 2 if m.ior > 0 else 1.0)
         rows.append(
             [
                 *m.base_rgba,
@@ -106,6 +112,7 @@ def material_factors(materials: tuple[Material, ...]) -> np.ndarray:
                 m.ior,
                 m.thickness_m,
                 *absorbed_per_m(m),
+                *m.specular_rgb,
             ]
         )
     return np.array(rows, np.float64)
@@ -151,6 +158,8 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
     m = soup.material[soup.owner[t]]
     f, used = surf.factors, surf.used
     r, g, b, a = f[m, BASE], f[m, BASE + 1], f[m, BASE + 2], f[m, BASE_ALPHA]
+    vr, vg, vb, va = vertex_colour(soup.colours, t0, t1, t2, b0, b1, b2)
+    r, g, b, a = r * vr, g * vg, b * vb, a * va
     metallic, rough = f[m, METALLIC], f[m, ROUGHNESS]
     er, eg, eb = f[m, EMISSIVE], f[m, EMISSIVE + 1], f[m, EMISSIVE + 2]
     open_to = 1.0
@@ -175,6 +184,8 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
                 r, g, b, a = r * tr, g * tg, b * tb, a * ta
             elif k == 1:
                 rough, metallic = rough * tg, metallic * tb
+            elif k == 2 and soup.tangents.shape[0] > 0 and soup.tangents[t0, 3] != 0.0:
+                nx, ny, nz = _bend_along(soup.tangents, t0, t1, t2, b0, b1, b2, nx, ny, nz, tr, tg, tb, f[m, NORMAL_SCALE])
             elif k == 2:
                 au, av = turned_way(u1, v1, surf.slots, s, surf.tables)
                 bu, bv = turned_way(u2, v2, surf.slots, s, surf.tables)
@@ -194,9 +205,9 @@ def surface_at(px, py, t, rays, soup, surf, rows, i):
         keep = 1.0 - metallic
         rows[i, ALBEDO], rows[i, ALBEDO + 1], rows[i, ALBEDO + 2] = r * keep, g * keep, b * keep
         rows[i, F0], rows[i, F0 + 1], rows[i, F0 + 2] = (
-            f[m, DIELECTRIC_F0] * keep + r * metallic,
-            f[m, DIELECTRIC_F0] * keep + g * metallic,
-            f[m, DIELECTRIC_F0] * keep + b * metallic,
+            min(f[m, DIELECTRIC_F0] * f[m, F0_TINT], 1.0) * keep + r * metallic,
+            min(f[m, DIELECTRIC_F0] * f[m, F0_TINT + 1], 1.0) * keep + g * metallic,
+            min(f[m, DIELECTRIC_F0] * f[m, F0_TINT + 2], 1.0) * keep + b * metallic,
         )
         rows[i, ROUGH] = rough
         rows[i, EMITTED], rows[i, EMITTED + 1], rows[i, EMITTED + 2] = er, eg, eb
@@ -247,6 +258,23 @@ def _bend(positions, t0, t1, t2, u1, v1, u2, v2, nx, ny, nz, tr, tg, tb, scale):
     ox, oy, oz = tx * mx + cx * my + nx * mz, ty * mx + cy * my + ny * mz, tz * mx + cz * my + nz * mz
     inv = 1.0 / max(math.sqrt(ox * ox + oy * oy + oz * oz), 1e-12)
     return ox * inv, oy * inv, oz * inv
+
+
+@light_helper
+def _bend_along(tangents, t0, t1, t2, b0, b1, b2, nx, ny, nz, tr, tg, tb, scale):
+    """Normal-mapped normal by the tangents that vertices carry, between them as they are (glTF 2.0, 3.7.2.1: the bitangent is
+    cross(normal, tangent) * w)."""
+    tx = b0 * tangents[t0, 0] + b1 * tangents[t1, 0] + b2 * tangents[t2, 0]
+    ty = b0 * tangents[t0, 1] + b1 * tangents[t1, 1] + b2 * tangents[t2, 1]
+    tz = b0 * tangents[t0, 2] + b1 * tangents[t1, 2] + b2 * tangents[t2, 2]
+    side = 1.0 if tangents[t0, 3] > 0.0 else -1.0
+    cx, cy, cz = (ny * tz - nz * ty) * side, (nz * tx - nx * tz) * side, (nx * ty - ny * tx) * side
+    mx, my, mz = (tr * 2.0 - 1.0) * scale, (tg * 2.0 - 1.0) * scale, tb * 2.0 - 1.0
+    ox, oy, oz = tx * mx + cx * my + nx * mz, ty * mx + cy * my + ny * mz, tz * mx + cz * my + nz * mz
+    length = math.sqrt(ox * ox + oy * oy + oz * oz)
+    if length < 1e-12:
+        return nx, ny, nz
+    return ox / length, oy / length, oz / length
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -325,6 +353,8 @@ def surface_plain(
     m = int(soup.material[soup.owner[t]])
     f = surf.factors[m]
     base, metallic, roughness, emitted = f[:4].copy(), f[4], f[5], f[6:9].copy()
+    if len(soup.colours):
+        base *= weights @ soup.colours[tri].astype(np.float64)
     used, open_to = [], 1.0
     for k, role in enumerate(("base", "metallic-roughness", "normal", "emissive", "occlusion")):
         slot = int(surf.used[m, k])
@@ -346,6 +376,11 @@ def surface_plain(
             base *= value
         elif role == "metallic-roughness":
             roughness, metallic = roughness * value[1], metallic * value[2]
+        elif role == "normal" and len(soup.tangents) and soup.tangents[tri[0], 3] != 0:
+            tangent, side = weights @ soup.tangents[tri, :3].astype(np.float64), np.sign(float(soup.tangents[tri[0], 3]))
+            x, y, z = (2 * value[:3] - 1) * np.array([f[9], f[9], 1.0])
+            normal = x * tangent + y * side * np.cross(normal, tangent) + z * normal
+            normal /= np.linalg.norm(normal)
         elif role == "normal":
             if (turn := int(surf.slots[slot, 7])) > 0:
                 uvs = turned_by(surf.tables[turn, :6], uvs)
@@ -362,7 +397,7 @@ def surface_plain(
         row[ROUGH], row[EMITTED_RGB] = 1.0, base[:3]
     else:
         row[ALBEDO_RGB] = base[:3] * (1 - metallic)
-        row[F0_RGB] = f[10] * (1 - metallic) + base[:3] * metallic
+        row[F0_RGB] = np.minimum(f[10] * f[18:21], 1.0) * (1 - metallic) + base[:3] * metallic
         row[ROUGH], row[EMITTED_RGB] = roughness, emitted
     row[NORMAL_XYZ], row[DISTANCE], row[OPEN] = normal, depth * np.linalg.norm(direction), open_to
     return row, float(base[3]), used

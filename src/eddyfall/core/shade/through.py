@@ -54,9 +54,9 @@ def go_through(
         away, facing = (np.einsum("nk,nk->n", of, towards[rays]) for of in (place - starts[rays], normal))
         owner, turned = geometry.owner[triangle], (facing > 0) == seen_from_end
         kept = keeps(
-            geometry.triangles, geometry.uv0, geometry.uv1, triangle, u.astype(np.float64), v.astype(np.float64), np.abs(facing),
-            by.material[owner], by.blend[owner], by.transmission[owner], by.bends[owner], by.thickness[owner], surfaces.factors,
-            surfaces.used, surfaces.slots, surfaces.levels, surfaces.tables, surfaces.texels, whole,
+            geometry.triangles, geometry.uv0, geometry.uv1, geometry.colours, triangle, u.astype(np.float64), v.astype(np.float64),
+            np.abs(facing), by.material[owner], by.blend[owner], by.transmission[owner], by.bends[owner], by.thickness[owner],
+            surfaces.factors, surfaces.used, surfaces.slots, surfaces.levels, surfaces.tables, surfaces.texels, whole,
         )  # fmt: skip
         kept[~((turned | by.double_sided[owner]) & ~(by.bends[owner] & ~turned))] = 1.0
         solid = by.bends[owner] & (by.thickness[owner] == BACK_FACES)

@@ -8,9 +8,10 @@ from numba import njit
 from eddyfall.core.kernel import light_helper
 from eddyfall.core.shade.blend import KINDS, REFRACTING
 from eddyfall.core.shade.brdf import schlick
-from eddyfall.core.shade.columns import BASE, BASE_ALPHA, DIELECTRIC_F0, IOR, METALLIC, SIGMA, THICKNESS
+from eddyfall.core.shade.columns import BASE, BASE_ALPHA, DIELECTRIC_F0, F0_TINT, IOR, METALLIC, SIGMA, THICKNESS
 from eddyfall.core.shade.glass import BACK_FACES, FAR_M, MAP, MISSING, THICKNESS_ROLE, TRANSMISSION_ROLE, mirrored_by, slab_lets
 from eddyfall.core.shade.textures import sample
+from eddyfall.core.shade.vertex_colours import vertex_colour
 
 KIND_CUTOUT, KIND_BLENDED, KIND_PREMULTIPLIED, KIND_MULTIPLY = (
     KINDS[name] for name in ("cutout", "blended", "premultiplied", "multiply")
@@ -19,8 +20,8 @@ KIND_CUTOUT, KIND_BLENDED, KIND_PREMULTIPLIED, KIND_MULTIPLY = (
 
 @njit(cache=True)
 def keeps(
-    triangles, uv0, uv1, triangle, u, v, cosine, material, blend, transmission, bends, thickness, factors, used, slots, levels, tables,
-    texels, whole,
+    triangles, uv0, uv1, colours, triangle, u, v, cosine, material, blend, transmission, bends, thickness, factors, used, slots, levels,
+    tables, texels, whole,
 ):  # fmt: skip
     """(n, 3) of what is seen through triangles (n,) at barycentric u, v (n,), how much is kept; cosine (n,): of the ray with their normals;
     pictures at their finest level. Of glass: its colour and transmission, what both its faces let in (as pass 8.5 has it; whole: with
@@ -30,6 +31,10 @@ def keeps(
     for i in range(len(triangle)):
         m, t, k = material[i], triangle[i], blend[i]
         r, g, b, a = factors[m, BASE], factors[m, BASE + 1], factors[m, BASE + 2], factors[m, BASE_ALPHA]
+        vr, vg, vb, va = vertex_colour(
+            colours, triangles[t, 0], triangles[t, 1], triangles[t, 2], 1.0 - u[i] - v[i], u[i], v[i]
+        )  # fmt: skip
+        r, g, b, a = r * vr, g * vg, b * vb, a * va
         if used[m, 0] >= 0:
             tr, tg, tb, ta = texel(triangles, uv0, uv1, t, u[i], v[i], used[m, 0], slots, levels, tables, texels)
             r, g, b, a = r * tr, g * tg, b * tb, a * ta
@@ -57,7 +62,7 @@ def keeps(
                         share * (1.0 - metal) * slab_lets(mirrored_by(cosine[i], 1.0 / max(factors[m, IOR], 1.0)), absorbed)
                     )
                     continue
-                f0 = factors[m, DIELECTRIC_F0] * (1.0 - metal) + colour * metal
+                f0 = min(factors[m, DIELECTRIC_F0] * factors[m, F0_TINT + c], 1.0) * (1.0 - metal) + colour * metal
                 enters = 1.0 - schlick(f0, min(1.0, 50.0 * f0), cosine[i])
                 out[i, c] = share * colour * (1.0 - metal) * enters * enters * math.exp(-factors[m, SIGMA + c] * way)
     return out

@@ -9,7 +9,22 @@ from ninja.parser import Parser
 
 from eddyfall.core.errors import EddyfallError
 from eddyfall.core.scene.names import first_bad_text
-from eddyfall.workbench.api import bench, builds, cases, health, layers, ledger, light, lightmaps, people, shadows, sweeps, work
+from eddyfall.workbench.api import (
+    arrivals,
+    bench,
+    builds,
+    cases,
+    deliveries,
+    health,
+    layers,
+    ledger,
+    light,
+    lightmaps,
+    people,
+    shadows,
+    sweeps,
+    work,
+)
 from eddyfall.workbench.errors import Dropped, Refused
 from eddyfall.workbench.outages import outage
 
@@ -25,7 +40,7 @@ class TextParser(Parser):
 
 
 api = NinjaAPI(title="Eddyfall", version="1", urls_namespace="api", docs_url=None, parser=TextParser())
-for room in (people, health, builds, sweeps, cases, bench, lightmaps, shadows, light, layers, ledger, work):
+for room in (people, health, builds, arrivals, deliveries, sweeps, cases, bench, lightmaps, shadows, light, layers, ledger, work):
     api.add_router("", room.router)
 
 

@@ -43,23 +43,27 @@ class Shot(Schema):
 
 
 class Moment(Schema):
-    """Of a clip of the scene, in s; without one the scene is at rest."""
+    """Of a clip of the scene, in s, without one the scene is at rest; dressed as a variant of its materials."""
 
     clip: str | None = Field(None, max_length=MAX_NAME)
     time_s: float = Field(0.0, ge=0, le=1e6)
+    variant: str | None = Field(None, max_length=MAX_NAME)
+
+    @property
+    def told(self) -> pictures.Posed | None:
+        """What it asks for; None for the scene as it is."""
+        return (self.clip, self.time_s, self.variant) if self.clip is not None or self.variant is not None else None
 
 
-def answer(
-    request: Any, build: Ref, key: str, viewpoint: str, shot: Shot, moment: tuple[str, float] | None = None
-) -> HttpResponse:
-    """One frame of a build. key: what the build shows; a frame that was drawn before is at hand. moment: of a clip, by name and s."""
+def answer(request: Any, build: Ref, key: str, viewpoint: str, shot: Shot, moment: pictures.Posed | None = None) -> HttpResponse:
+    """One frame of a build. key: what the build shows; a frame that was drawn before is at hand. moment: of a clip, and a variant."""
     what = Request(viewpoint, (shot.width, shot.height), None, shot.target)
     full = f"{key} {viewpoint!r} {shot.width}x{shot.height} {shot.form} {shot.target!r} {moment!r}"
     return drawn(request, build, full, what, shot.form, moment, client=shot.client, number=shot.turn)
 
 
 def drawn(
-    request: Any, build: Ref, key: str, what: Request, form: str = "png", moment: tuple[str, float] | None = None, **turn: Any
+    request: Any, build: Ref, key: str, what: Request, form: str = "png", moment: pictures.Posed | None = None, **turn: Any
 ) -> HttpResponse:
     """What was asked for as a file, drawn now unless it is at hand under its key."""
     start = time.perf_counter()
@@ -78,7 +82,7 @@ def frame(
     request: Any, project_id: int, number: int, viewpoint: str, shot: Query[Shot], at: Query[Moment],
     state: Literal["built", "head"] = "head",
 ) -> Any:  # fmt: skip
-    build, moment = builds.build_of(request.project, number), None if at.clip is None else (at.clip, at.time_s)
+    build, moment = builds.build_of(request.project, number), at.told
     if state == "built":
         return answer(request, builds.Built(build.pk), str(build.pk), viewpoint, shot, moment)
     return answer(request, builds.Head(build.pk), pictures.ledger_key(build), viewpoint, shot, moment)

@@ -129,6 +129,7 @@ class ViewpointOut(Schema):
 
 class BuildOut(BuildLine):
     has_own_setup: bool
+    settings_of: int | None  # the build whose settings went on, where a delivery was accepted without its own
     facts: BuildFacts
     files: list[FileOut]
     viewpoints: list["ViewpointOut"]

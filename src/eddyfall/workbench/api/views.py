@@ -7,6 +7,7 @@ from eddyfall.workbench.models import (
     Build,
     Case,
     Change,
+    Delivery,
     Event,
     Finding,
     Intake,
@@ -65,11 +66,13 @@ def build_out(build: Build) -> dict[str, Any]:
         for key, view in setup.viewpoints.items()
     ]
     facts = {k: v for k, v in build.facts.items() if k != "setup"}
-    return {**build_line(build), "has_own_setup": build.has_own_setup, "facts": facts, "viewpoints": views,
-            "files": list(build.files.filter(kind__in=("scene", "setup"))), "targets": list(setup.targets)}  # fmt: skip
+    over = Delivery.objects.filter(accepted=build, setup=None).select_related("build").first()
+    return {**build_line(build), "has_own_setup": build.has_own_setup, "settings_of": over.build.number if over else None,
+            "facts": facts, "viewpoints": views, "files": list(build.files.filter(kind__in=("scene", "setup"))),
+            "targets": list(setup.targets)}  # fmt: skip
 
 
-ABOUT = {"sweep": "sweep", "proof": "proof", "handover": "package", "bake": "bake", "intake": "intake"}
+ABOUT = {"sweep": "sweep", "proof": "proof", "handover": "package", "bake": "bake", "intake": "intake", "delivery": "delivery"}
 WORDS = {"sweep": "sweep", "handover": "hand over", "bake": "bake"}
 
 
@@ -78,6 +81,8 @@ def about(job: Job) -> str:
     row = getattr(job, ABOUT.get(job.kind, ""), None)
     if row is None:
         return "filling of the demo" if job.kind == "demo" else job.kind
+    if isinstance(row, Delivery):
+        return f"delivery over build {row.build.number}"
     if isinstance(row, Intake):
         return f"intake of {row.scene_name}"
     if job.kind == "proof":

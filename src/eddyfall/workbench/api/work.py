@@ -17,7 +17,7 @@ from eddyfall.workbench.services import builds, handover
 from eddyfall.workbench.services.projects import note
 
 router = Router(tags=["work"])
-OF_JOBS = ("sweep__build", "package__build", "bake__build", "proof__case", "intake__build")
+OF_JOBS = ("sweep__build", "package__build", "bake__build", "proof__case", "intake__build", "delivery__build")
 
 
 @route(router, "GET", "/projects/{project_id}/jobs", "viewer", response=list[JobOut])

@@ -15,7 +15,7 @@ from eddyfall.core.intake import finish_build
 from eddyfall.core.scene.build import Build as CoreBuild
 from eddyfall.core.scene.changes import Change as CoreChange
 from eddyfall.core.scene.changes import apply_changes
-from eddyfall.core.scene.gltf_read import read_scene
+from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import Setup, parse_setup
 from eddyfall.workbench import files, jobs
 from eddyfall.workbench.errors import NotThere, Refused

@@ -17,26 +17,32 @@ from eddyfall.workbench.models import Build, File, Intake, Job, Project
 from eddyfall.workbench.reading import read_upload
 from eddyfall.workbench.services.projects import note
 
-SCENE_ENDINGS = (".glb", ".gltf", ".zip")
+SCENE_ENDINGS = (".glb", ".gltf", ".zip", ".obj")
 OPEN_TIMES = 3  # an open build with its world arrays and a frame's buffers, against its scene alone
 
 
 def upload(project: Project, user: Any, scene: "UploadedFile[bytes]", setup: "UploadedFile[bytes] | None") -> Intake:
     """Store an upload and ask for it to be read. Refused(422) for other kinds of files, Refused(507) for a full disk."""
-    name = str(scene.name or "scene")
-    if not name.lower().endswith(SCENE_ENDINGS):
-        raise Refused(422, f"{name}: a scene is a .glb, a .gltf without files beside it, or a .zip")
+    name = scene_name(scene)
     paths: list[Path] = []
     try:
-        scene_path = _arrive(scene, paths)
-        setup_path = _arrive(setup, paths) if setup else None
+        scene_path = arrive(scene, paths)
+        setup_path = arrive(setup, paths) if setup else None
         return _store(project, user, name, scene_path, str(setup.name) if setup else "", setup_path)
     finally:
         for path in paths:
             path.unlink(missing_ok=True)
 
 
-def _arrive(upload_: "UploadedFile[bytes]", paths: list[Path]) -> Path:
+def scene_name(scene: "UploadedFile[bytes]") -> str:
+    """The name of an uploaded scene. Refused(422) for other kinds of files."""
+    name = str(scene.name or "scene")
+    if not name.lower().endswith(SCENE_ENDINGS):
+        raise Refused(422, f"{name}: a scene is a .glb, a .gltf or .obj without files beside it, or a .zip")
+    return name
+
+
+def arrive(upload_: "UploadedFile[bytes]", paths: list[Path]) -> Path:
     """The upload beside the store: a second name of the file it already is, else a copy."""
     path = files.temporary()
     paths.append(path)
@@ -72,13 +78,18 @@ def run(row: Intake, attempt: jobs.Attempt) -> tuple[str, Any]:
     scene = files.path_of(row.scene_sha256)
     setup = files.path_of(row.setup_sha256) if row.setup_sha256 else None
     read = read_upload(scene, row.scene_name, setup, row.setup_name, attempt.progress)
+    check_room(row.scene_name, read)
+    return "ready", lambda: _make(row, read)
+
+
+def check_room(name: str, read: dict[str, Any]) -> None:
+    """Refused(422) for what takes more memory when it is open than this server has. read: as `read_upload` gives it."""
     need = read["open_bytes"] * OPEN_TIMES
     if need > settings.MEMORY_BYTES:
         raise Refused(
-            422, f"{row.scene_name}: open it would take about {need >> 20} MiB, and this server's budget is "
+            422, f"{name}: open it would take about {need >> 20} MiB, and this server's budget is "
             f"{settings.MEMORY_BYTES >> 20} MiB (EDDYFALL_MEMORY_MIB)",
         )  # fmt: skip
-    return "ready", lambda: _make(row, read)
 
 
 def _make(row: Intake, read: dict[str, Any]) -> None:

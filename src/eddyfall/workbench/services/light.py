@@ -20,8 +20,8 @@ from eddyfall.core.handover.documents.roles import SideBySideDocument
 from eddyfall.core.handover.documents.screen_budget import ScreenBudgetDocument
 from eddyfall.core.handover.documents.where_light import WhereDocument
 from eddyfall.core.handover.exr import png_of
+from eddyfall.core.materials.swap import swap_shader
 from eddyfall.core.scene.build import Build as CoreBuild
-from eddyfall.core.scene.swap import swap_shader
 from eddyfall.core.truth.dials import Dials
 from eddyfall.core.truth.dials import dials as turn_dials
 from eddyfall.core.truth.moving.along import WORST, Along, along, move_of, spot_of

@@ -12,6 +12,7 @@ from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.stage import material_states
 from eddyfall.core.handover.documents.base import Anything, Document
 from eddyfall.core.handover.documents.changes import change_json
+from eddyfall.core.materials.shown import works
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import SCOPE_ORDER, Change, Op, Scope, apply_change, difference, pointer, set_leaf, set_resolved
 from eddyfall.core.scene.names import short_id
@@ -75,11 +76,14 @@ class SettingRow(FieldRow):
 
 
 class ShaderRow(Document):
-    """A shader: which passes it has, and which materials use it."""
+    """A shader: which passes it has, which materials use it, whether it has a version for the target that is looked at; the targets it has
+    one for (null: all)."""
 
     key: str
     passes: dict[str, bool]
     materials: list[str]
+    works: bool = True
+    works_on: list[str] | None = None
 
 
 class MaterialRow(Document):
@@ -151,7 +155,7 @@ def sheet(build: Build, viewpoint: str | None, target: str | None) -> SetupSheet
     return SetupSheet(
         viewpoint=view, target=target, role=build.setup.viewpoints[view].role, sections=list(sections()),
         fields=rows,
-        shaders=[ShaderRow(key=n, passes=passes(build, n), materials=used.get(n, [])) for n in names], materials=materials,
+        shaders=[_shader_row(build, n, used.get(n, []), target) for n in names], materials=materials,
         tables=[_table(build, name) for name in TABLES], exceptions=_exceptions(build),
     )  # fmt: skip
 
@@ -223,6 +227,14 @@ def with_reasons(shown: SetupSheet, reasons: dict[str, str]) -> SetupSheet:
     fields = [r.model_copy(update={"reason": why(*place(r))}) if r.winner != "default" else r for r in shown.fields]
     exceptions = [e.model_copy(update={"reason": why(e.table, e.key, e.field)}) for e in shown.exceptions]
     return shown.model_copy(update={"fields": fields, "exceptions": exceptions})
+
+
+def _shader_row(build: Build, key: str, materials: list[str], target: str | None) -> ShaderRow:
+    on = build.setup.shaders[key].works_on if key in build.setup.shaders else None
+    return ShaderRow(
+        key=key, passes=passes(build, key), materials=materials, works=works(build.setup, key, target),
+        works_on=None if on is None else list(on),
+    )  # fmt: skip
 
 
 def passes(build: Build, shader: str) -> dict[str, bool]:

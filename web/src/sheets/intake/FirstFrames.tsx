@@ -1,6 +1,7 @@
 import { useEffect, useState } from "react";
 import { type Build, buildPath, csrf, Refusal } from "../../api/client";
-import { useWrite } from "../../api/writes";
+import { useKeep, useWrite } from "../../api/writes";
+import { Pick } from "../../ui/Pick";
 import { Picture } from "../../ui/Picture";
 import { Failed } from "../../ui/state";
 import { figure } from "../../ui/words";
@@ -9,10 +10,14 @@ import { figure } from "../../ui/words";
 export function FirstFrames({ project, build }: { project: number; build: Build }) {
   const clips = build.facts.clips ?? [];
   const [moment, setMoment] = useState<Moment>(AT_REST);
+  const [variant, setVariant] = useState("");
   return (
     <>
+      {(build.facts.variants ?? []).length > 0 && (
+        <Variants project={project} build={build} variant={variant} pick={setVariant} />
+      )}
       {clips.length > 0 && <Player clips={clips} onMoment={setMoment} />}
-      <Frames project={project} build={build} moment={moment} />
+      <Frames project={project} build={build} moment={moment} variant={variant} />
     </>
   );
 }
@@ -71,7 +76,67 @@ function Player({
   );
 }
 
-function Frames({ project, build, moment }: { project: number; build: Build; moment: Moment }) {
+/** A variant of the scene's materials, to be looked at, and to be kept. */
+function Variants({
+  project,
+  build,
+  variant,
+  pick,
+}: {
+  project: number;
+  build: Build;
+  variant: string;
+  pick: (variant: string) => void;
+}) {
+  const keep = useKeep(project, build.number);
+  return (
+    <div className="flex gap-3 items-end mt-3">
+      <Pick
+        label="Variant"
+        above
+        className="w-44"
+        value={variant}
+        options={[{ value: "", words: "as it is" }, ...(build.facts.variants ?? [])]}
+        pick={pick}
+      />
+      {variant && (
+        <button
+          type="button"
+          className="btn btn-sm"
+          disabled={keep.isPending}
+          onClick={() =>
+            keep.mutate({
+              change: {
+                id: `variant ${variant}`,
+                title: `variant ${variant}`,
+                scope: "project",
+                operation: { name: "scene.variant", params: { variant } },
+              },
+              evidence: { from: "intake" },
+              reason: "",
+            })
+          }
+        >
+          Keep {variant}
+        </button>
+      )}
+      {keep.isSuccess && <span className="second">It is in the ledger.</span>}
+      <Failed error={keep.error} />
+    </div>
+  );
+}
+
+function Frames({
+  project,
+  build,
+  moment,
+  variant,
+}: {
+  project: number;
+  build: Build;
+  moment: Moment;
+  variant: string;
+}) {
   return (
     <ul className="grid gap-3 grid-cols-2 xl:grid-cols-3 mt-3">
       {build.viewpoints.map((view) => (
@@ -81,6 +146,7 @@ function Frames({ project, build, moment }: { project: number; build: Build; mom
           build={build}
           view={view as { key: string; role: string; capture: boolean }}
           moment={moment}
+          variant={variant}
         />
       ))}
     </ul>
@@ -92,14 +158,17 @@ function First({
   build,
   view,
   moment,
+  variant,
 }: {
   project: number;
   build: Build;
   view: { key: string; role: string; capture: boolean };
   moment: Moment;
+  variant: string;
 }) {
   const path = `${buildPath(project, build.number)}/frames/${encodeURIComponent(view.key)}`;
-  const asked = moment.clip ? `&clip=${encodeURIComponent(moment.clip)}&time_s=${moment.t}` : "";
+  const posed = moment.clip ? `&clip=${encodeURIComponent(moment.clip)}&time_s=${moment.t}` : "";
+  const asked = variant ? `${posed}&variant=${encodeURIComponent(variant)}` : posed;
   const put = useWrite(async (file: File) => {
     const form = new FormData();
     form.append("picture", file);

@@ -7,6 +7,7 @@ import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
 import { bytes, figure, when } from "../../ui/words";
 import { Bring } from "./Bring";
+import { Deliveries } from "./delivery/Deliveries";
 import { FirstFrames } from "./FirstFrames";
 import { Members } from "./Members";
 
@@ -28,7 +29,25 @@ export function Intake() {
         )}
       </div>
       <aside className="flex flex-col gap-6">
-        <Bring project={project} />
+        <Bring project={project} build={Number.isNaN(build) ? undefined : build} />
+        {!Number.isNaN(build) && <Deliveries project={project} build={build} />}
+        {!Number.isNaN(build) && (
+          <section aria-label="From elsewhere">
+            <h2>From elsewhere</h2>
+            <ul className="mt-1">
+              <li className="border-b hair py-1">
+                <Link className="link" to={`/p/${project}/b/${build}/intake/conversion`}>
+                  Base shaders that are not here
+                </Link>
+              </li>
+              <li className="border-b hair py-1">
+                <Link className="link" to={`/p/${project}/b/${build}/intake/twins`}>
+                  What is missing, and its twins
+                </Link>
+              </li>
+            </ul>
+          </section>
+        )}
         <BuildList project={project} current={build} />
         <Members project={project} />
       </aside>
@@ -50,7 +69,11 @@ function BuildSheet({ project, number }: { project: number; number: number }) {
           Build {number}: {figure(facts.triangles)} triangles in {figure(facts.drawables)} drawables
         </h1>
         <p className="second">
-          {build.data.has_own_setup ? "with its own settings" : "came without settings; they were fitted"}
+          {build.data.has_own_setup
+            ? "with its own settings"
+            : build.data.settings_of
+              ? `delivered over build ${build.data.settings_of}, with its settings`
+              : "came without settings; they were fitted"}
         </p>
       </div>
       <FirstFrames project={project} build={build.data} />
@@ -71,8 +94,66 @@ function BuildSheet({ project, number }: { project: number; number: number }) {
           )}
         </section>
       </div>
+      <Undrawn rows={facts.undrawn ?? []} />
+      <Arrivals rows={facts.arrivals ?? []} />
       <Textures images={facts.image_sizes} />
     </>
+  );
+}
+
+/** What materials say and is not drawn yet, and where it would show. */
+function Undrawn({ rows }: { rows: NonNullable<Build["facts"]["undrawn"]> }) {
+  if (!rows.length) return null;
+  return (
+    <section className="mt-5" aria-label="Not drawn yet">
+      <h2>Not drawn yet</h2>
+      <ul className="mt-1">
+        {rows.map((u) => (
+          <li key={u.extension} className="border-b hair py-1">
+            <span className="num">{u.extension}</span> of {u.materials.join(", ")}:{" "}
+            {Object.entries(u.pixels)
+              .map(([view, px]) => `${figure(px)} px at ${view}`)
+              .join(", ") || "no pixel at any viewpoint"}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** What is wrong with parts as they arrive, by their numbers alone. */
+function Arrivals({ rows }: { rows: NonNullable<Build["facts"]["arrivals"]> }) {
+  if (!rows.length) return null;
+  return (
+    <section className="mt-5" aria-label="On arrival">
+      <h2>On arrival</h2>
+      <table className="sheet-table mt-1">
+        <thead>
+          <tr>
+            <th>Part</th>
+            <th>What</th>
+            <th className="text-right!">How much</th>
+            <th>Code</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((a) => (
+            <tr key={`${a.code} ${a.subject} ${a.measure}`}>
+              <td className="num break-words max-w-[220px]">{a.subject}</td>
+              <td>{a.why}</td>
+              <td className="text-right">
+                <span className="num">
+                  {figure(a.value)}
+                  {a.unit === "-" ? "" : ` ${a.unit}`}
+                </span>{" "}
+                <span className="second">{a.measure}</span>
+              </td>
+              <td className="num second whitespace-nowrap">{a.code}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
   );
 }
 
@@ -106,6 +187,12 @@ function Counts({ build }: { build: Build }) {
             <td>size</td>
             <td className="num text-right">{size.map((v) => figure(v)).join(" × ")} m</td>
           </tr>
+          {(facts.skins ?? 0) > 0 && (
+            <tr>
+              <td>skins</td>
+              <td className="num text-right">{figure(facts.skins ?? 0)}</td>
+            </tr>
+          )}
           {(facts.clips ?? []).map((c) => (
             <tr key={`clip ${c.name}`}>
               <td>clip: {c.name}</td>

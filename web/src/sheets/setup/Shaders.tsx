@@ -38,7 +38,15 @@ export function Shaders({
           <tbody>
             {shaders.map((s) => (
               <tr key={s.key}>
-                <td className="num font-semibold">{s.key}</td>
+                <td>
+                  <span className="num font-semibold">{s.key}</span>
+                  {!(s.works ?? true) && (
+                    <span className="block text-error">
+                      no version here: error colour
+                      {s.works_on?.length ? `; for ${s.works_on.join(", ")}` : ""}
+                    </span>
+                  )}
+                </td>
                 {passes.map((p) => (
                   <td key={p}>
                     <Toggle shader={s.key} pass={p} has={s.passes[p] ?? false} edits={edits} />

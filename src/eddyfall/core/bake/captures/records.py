@@ -12,11 +12,12 @@ import numpy as np
 from eddyfall.core.bake.captures.kept import KEPT
 from eddyfall.core.bake.light.light_scene import baked_lights, light_stamp
 from eddyfall.core.bake.maps.run import light_sets
-from eddyfall.core.bake.maps.stamps import Stamps, scene_stamp, surface_of, with_scenes
+from eddyfall.core.bake.maps.stamps import Stamps, colours_of, scene_stamp, surface_of, with_scenes
 from eddyfall.core.errors import ChangeError
 from eddyfall.core.frame.render import Frame, Renderer, Request
 from eddyfall.core.frame.stage import make_state
 from eddyfall.core.hashing import digest, freeze
+from eddyfall.core.materials.shown import shown_on
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
 from eddyfall.core.scene.maps import drawn_materials
@@ -27,6 +28,7 @@ from eddyfall.core.shade.probes import middles_of
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 
 PATHS_AT_ONCE = 65_536
+SINCE = ("specular", "specular_rgb", "gloss")  # of a material, told where they are not as they were before there were any
 VIEW = "capture"
 LOOKS = 64  # edge of the map that new things are looked for with
 Place = tuple[float, float, float]
@@ -83,6 +85,7 @@ def from_place(renderer: Renderer, build: Build, place: Place, light_set: str | 
 
 def seen_stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
     """Stamps of all that a capture may see in a light set, and of the lights that shine."""
+    build = shown_on(build, None).build
     state = make_state(build, geometry, frozenset(), False)
     materials = drawn_materials(build)
     drawables = {}
@@ -90,7 +93,7 @@ def seen_stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stam
         if state.drawn[i] and state.colour_pass[i] and not state.moves[i]:
             look = _look(build, materials[d.material]) if d.material >= 0 else None
             drawn_as = bool(state.double_sided[i]), int(state.blend[i]), bool(state.casts[i])
-            drawables[d.name] = digest(surface_of(geometry, i), look, *drawn_as)[:12]
+            drawables[d.name] = digest(surface_of(geometry, i), look, *drawn_as, *colours_of(geometry, i))[:12]
     lights = tuple(baked_lights(build, light_set))
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
 
@@ -103,7 +106,7 @@ def _look(build: Build, material: Material) -> list[Any]:
         if isinstance(value, TextureUse):
             turn = value.turn if value.turn != STRAIGHT else ()
             told.append([build.scene.images[value.image].pixels, value.uv_set, value.wrap_u, value.wrap_v, *turn])
-        elif field.name != "name":
+        elif field.name != "name" and not (field.name in SINCE and value == field.default):
             told.append(_plain(value))
     return told
 

@@ -151,8 +151,8 @@ def samples_of(scene: LitScene, job: Job) -> Samples:
         drawables[scene.owner[prim[met]]] = True
         back = np.zeros(len(alive), np.uint8)
         goes_on = arrive(
-            alive, prim, u, v, t, start, direction, scene.positions, scene.normals, scene.uv0, scene.uv1, scene.triangles, scene.owner,
-            scene.double_sided, scene.material, scene.surfaces, scene.sky, scene.hidden_m,
+            alive, prim, u, v, t, start, direction, scene.positions, scene.normals, scene.uv0, scene.uv1, scene.colours,
+            scene.triangles, scene.owner, scene.double_sided, scene.material, scene.surfaces, scene.sky, scene.hidden_m,
             paths.place, paths.facing, paths.normal, paths.weight, paths.light, back,
         )  # fmt: skip
         if bounce == 0:

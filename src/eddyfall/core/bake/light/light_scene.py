@@ -9,6 +9,7 @@ from embreex.rtcore_scene import EmbreeScene
 
 from eddyfall.core.frame.stage import alpha_forms, alpha_tests, make_cutouts, make_lights, make_state, make_textures
 from eddyfall.core.hashing import digest
+from eddyfall.core.materials.shown import shown_on
 from eddyfall.core.passes.contract import DrawableState, LightState
 from eddyfall.core.raster.rasterise import Cutouts
 from eddyfall.core.rays.queries import TREE_BYTES
@@ -41,6 +42,7 @@ class LitScene:
     normals: np.ndarray
     uv0: np.ndarray
     uv1: np.ndarray
+    colours: np.ndarray
     triangles: np.ndarray
     owner: np.ndarray
     prim: np.ndarray
@@ -90,6 +92,7 @@ def blockers(build: Build, state: DrawableState) -> np.ndarray:
 
 def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitScene:
     """What a bake of one light set (None: lights as they say themselves) sees of a build."""
+    build = shown_on(build, None).build
     state = make_state(build, geometry, frozenset(), False)
     taking_part = blockers(build, state)
     textures = make_textures(
@@ -104,6 +107,7 @@ def light_scene(build: Build, geometry: Geometry, light_set: str | None) -> LitS
         geometry.normals,
         geometry.uv0,
         geometry.uv1,
+        geometry.colours,
         geometry.triangles,
         geometry.owner,
         np.flatnonzero(taking_part[geometry.owner]),

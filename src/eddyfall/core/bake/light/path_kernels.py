@@ -156,8 +156,8 @@ def cosine_rays(alive, key, place, normal, facing, bounce, step):
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1, triangles, owner, double_sided, material, surf, sky,
-            hidden_m, place, facing, normal, weight, light, back):  # fmt: skip
+def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1, colours, triangles, owner, double_sided, material, surf,
+            sky, hidden_m, place, facing, normal, weight, light, back):  # fmt: skip
     """What each ray finds: sky, or a surface's emission; moves the path there. Returns which paths go on; `back` marks rays
     that met a back face, or a face nearer than hidden_m that lies against the surface."""
     n = len(alive)
@@ -187,7 +187,7 @@ def arrive(alive, prim, u, v, t, start, direction, positions, normals, uv0, uv1,
         if t[k] < hidden_m and side * (ex * facing[i, 0] + ey * facing[i, 1] + ez * facing[i, 2]) < -0.9:
             back[k] = 1
         b0 = 1.0 - u[k] - v[k]
-        r, g, b, er, eg, eb, metal, rough = met_material(surf, material[d], uv0, uv1, c0, c1, c2, b0, u[k], v[k])
+        r, g, b, er, eg, eb, metal, rough = met_material(surf, material[d], uv0, uv1, colours, c0, c1, c2, b0, u[k], v[k])
         light[i, 0] += weight[i, 0] * math.pi * er
         light[i, 1] += weight[i, 1] * math.pi * eg
         light[i, 2] += weight[i, 2] * math.pi * eb

@@ -16,6 +16,7 @@ from eddyfall.core.bake.maps.surface import surface_digest
 from eddyfall.core.frame.lightmap_store import stored_map
 from eddyfall.core.frame.stage import alpha_forms, make_state
 from eddyfall.core.hashing import digest
+from eddyfall.core.materials.shown import shown_on
 from eddyfall.core.passes.contract import LightState
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import Geometry
@@ -56,6 +57,7 @@ class Staleness:
 
 def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
     """Stamps of all that can matter to a bake."""
+    build = shown_on(build, None).build
     state = make_state(build, geometry, frozenset(), False)
     drawables = {}
     for i, d in enumerate(geometry.things):
@@ -64,7 +66,7 @@ def stamps(build: Build, geometry: Geometry, light_set: str | None) -> Stamps:
             continue
         surface = surface_of(geometry, i)
         look = _look(build, d.material) if d.material >= 0 else None
-        drawables[d.name] = digest(surface, look, bool(state.double_sided[i]), int(state.blend[i]))[:12]
+        drawables[d.name] = digest(surface, look, bool(state.double_sided[i]), int(state.blend[i]), *colours_of(geometry, i))[:12]
     lights = tuple(baked_lights(build, light_set))
     return Stamps(drawables, {light.name: light_stamp(light) for light in lights}, lights)
 
@@ -73,6 +75,14 @@ def surface_of(geometry: Geometry, drawable: int) -> str:
     """Stamp of a drawable's triangles, where they are."""
     used = triangles_of(geometry, (drawable,))
     return _surface(np.ascontiguousarray(geometry.positions[geometry.triangles[used]]))
+
+
+def colours_of(geometry: Geometry, drawable: int) -> list[str]:
+    """Stamp of the colours that a drawable's corners carry; nothing where all are white, so that older stamps stay fresh."""
+    if not len(geometry.colours):
+        return []
+    found = geometry.colours[geometry.triangles[triangles_of(geometry, (drawable,))]]
+    return [] if bool((found == 1).all()) else [digest(np.ascontiguousarray(found))]
 
 
 _surfaces: OrderedDict[str, str] = OrderedDict()

@@ -19,7 +19,7 @@ from eddyfall.core.scene.setup.sections.bake import Bake
 from eddyfall.core.scene.setup.tables import LightSetup
 from eddyfall.core.shade.lightmaps import lux_of_lightmaps
 from eddyfall.core.shade.lights import shares_all
-from eddyfall.core.shade.surface import Soup
+from eddyfall.core.shade.surface import soup_of
 from eddyfall.core.truth.judge import Judge, around
 from eddyfall.core.truth.sky_sun import LUMINANCE
 from eddyfall.core.truth.surfaces import Surfaces, surfaces_of, to_light
@@ -119,9 +119,9 @@ def _direct_lux(frame: Frame, i: int, normal: np.ndarray, towards: np.ndarray, d
 
 def _lux(frame: Frame) -> np.ndarray:
     """(h, w) lx of each pixel's lightmap."""
-    b, g, bake = frame.buffers, frame.geometry, frame.stage.resolved[Bake]
+    b, bake = frame.buffers, frame.stage.resolved[Bake]
     view, pixels = View(frame.camera, frame.pixels), frame.pixels
-    soup = Soup(g.positions, g.normals, g.uv0, g.uv1, g.triangles, g.owner, frame.stage.state.material)
+    soup = soup_of(frame.geometry, frame.stage.state.material)
     lux = lux_of_lightmaps(
         b["surface"], b["visible"], b["drawable"], b["triangle"], pixels.origin, pixels.jitter, view.rays, soup, b["lightmaps"],
         bake.filter == "nearest", bake.mips,

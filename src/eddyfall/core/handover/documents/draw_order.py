@@ -236,7 +236,7 @@ class WalkedDocument(Document):
 
 class CensusDocument(Document):
     """The alpha of a material, as `Census` has it; most: the largest open share of any texel; edge_texels: null where it is soft without
-    any hole."""
+    any hole; wired: alpha is nothing but the brightness of the colour."""
 
     material: str
     texels: int
@@ -247,6 +247,10 @@ class CensusDocument(Document):
     edge_texels: float | None
     hole: int
     advice: str
+    holes: int = 0
+    area_m2: float = 0.0
+    follows: float = 0.0
+    wired: bool = False
 
     @classmethod
     def from_core(cls, c: Census) -> Self:
@@ -261,6 +265,10 @@ class CensusDocument(Document):
             edge_texels=edge,
             hole=c.hole,
             advice=c.advice,
+            holes=c.holes,
+            area_m2=c.area_m2,
+            follows=c.follows,
+            wired=c.wired,
         )
 
 

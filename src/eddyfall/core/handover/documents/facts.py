@@ -5,6 +5,8 @@ from typing import Any, Self
 from pydantic import Field
 
 from eddyfall.core.handover.documents.base import Document, Triple
+from eddyfall.core.intake.arrival import arrivals
+from eddyfall.core.intake.undrawn import undrawn
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.drawables import pack
 from eddyfall.core.scene.model import Scene
@@ -34,6 +36,25 @@ class ClipFacts(Document):
     moves: int
 
 
+class ArrivalFacts(Document):
+    """What is wrong with a part as it arrives: import.*, by its numbers alone."""
+
+    code: str
+    subject: str
+    measure: str
+    value: float
+    unit: str
+    why: str
+
+
+class UndrawnFacts(Document):
+    """What an extension says of materials and is not drawn yet; pixels of them by viewpoint, of a frame of 480 x 270."""
+
+    extension: str
+    materials: list[str]
+    pixels: dict[str, int]
+
+
 class BuildFacts(Document):
     """Counts, bounds, images, and notes on what was left out or fitted."""
 
@@ -52,6 +73,9 @@ class BuildFacts(Document):
     left_out: list[str]
     skins: int = 0
     clips: list[ClipFacts] = Field(default_factory=list)
+    arrivals: list[ArrivalFacts] = Field(default_factory=list)
+    variants: list[str] = Field(default_factory=list)
+    undrawn: list[UndrawnFacts] = Field(default_factory=list)
 
 
 class IntakeDocument(BuildFacts):
@@ -81,6 +105,9 @@ class IntakeDocument(BuildFacts):
                 ClipFacts(name=key, ends_s=clip.ends_s, moves=len({c.node for c in clip.channels}))
                 for key, clip in zip(scene.clip_keys, scene.clips)
             ],
+            "variants": list(scene.variants),
+            "undrawn": [UndrawnFacts(extension=u.extension, materials=list(u.materials), pixels=u.pixels) for u in undrawn(build)],
+            "arrivals": [ArrivalFacts(**a.__dict__) for a in arrivals(scene, build.setup)],
         })  # fmt: skip
 
 

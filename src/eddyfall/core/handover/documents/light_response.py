@@ -3,8 +3,8 @@
 from typing import Self
 
 from eddyfall.core.handover.documents.base import Document
+from eddyfall.core.materials.transfers import Transfer
 from eddyfall.core.scene.maps import DrawnMap
-from eddyfall.core.scene.swap import Transfer
 from eddyfall.core.truth.response.alone import Alone
 from eddyfall.core.truth.response.in_place import InPlace
 from eddyfall.core.truth.response.rehearsal import Rehearsal, Seen

@@ -2,6 +2,7 @@
 
 import eddyfall.core.scene.setup.sections  # noqa: F401  (each registers itself)
 from eddyfall.core.scene.setup.document import (
+    GLOSS_SHADER,
     STOCK_ROLES,
     STOCK_SHADERS,
     Setup,
@@ -15,6 +16,7 @@ from eddyfall.core.scene.setup.document import (
 )
 
 __all__ = [
+    "GLOSS_SHADER",
     "STOCK_ROLES",
     "STOCK_SHADERS",
     "Setup",

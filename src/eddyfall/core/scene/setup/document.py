@@ -8,7 +8,7 @@ from typing import Any, Literal
 from pydantic import Field, ValidationError, create_model
 
 from eddyfall.core.errors import SetupError
-from eddyfall.core.scene.container import parse_json
+from eddyfall.core.scene.read.container import parse_json
 from eddyfall.core.scene.setup.leaf import Section
 from eddyfall.core.scene.setup.registry import S, name_of, sections, set_by_viewpoints
 from eddyfall.core.scene.setup.tables import (
@@ -35,6 +35,7 @@ from eddyfall.core.scene.setup.tables import (
 
 STOCK_ROLES = ("edit", "play", "output", "reference")  # that exist always
 STOCK_SHADERS = {"OPAQUE": "stock_opaque", "MASK": "stock_cutout", "BLEND": "stock_blended"}
+GLOSS_SHADER = "stock_specular_gloss"  # of materials that say nothing but KHR_materials_pbrSpecularGlossiness
 
 
 class Setup(Section):
@@ -174,9 +175,32 @@ def parse_setup(raw: dict[str, Any]) -> Setup:
         if any(low >= high for low, high in zip(region.low_m, region.high_m)):
             raise SetupError("low_m must lie below high_m on every axis", f"focus_regions.{name}")
     for name, material in setup.materials.items():
-        if material.shader is not None and material.shader not in setup.shaders and material.shader not in STOCK_SHADERS.values():
+        if (
+            material.shader is not None
+            and material.shader not in setup.shaders
+            and material.shader not in (*STOCK_SHADERS.values(), GLOSS_SHADER)
+        ):
             raise SetupError(f"shader {material.shader!r} is not in shaders", f"materials.{name}.shader")
+        _check_values(setup, name, material)
+    for name, shader in setup.shaders.items():
+        for target in shader.works_on or ():
+            if target not in setup.targets:
+                raise SetupError(f"target {target!r} is not in targets", f"shaders.{name}.works_on")
     return setup
+
+
+def _check_values(setup: Setup, name: str, material: MaterialSetup) -> None:
+    """SetupError for a value of no parameter, or not of its kind."""
+    known = setup.shaders[material.shader].parameters if material.shader in setup.shaders else {}
+    for key, said in material.values.items():
+        where = f"materials.{name}.values.{key}"
+        if key not in known:
+            raise SetupError(f"shader {material.shader!r} has no parameter {key!r}; it has: {', '.join(known) or 'none'}", where)
+        if (said.value is None) == (said.rgb is None):
+            raise SetupError("needs either value or rgb", where)
+        role = known[key].role
+        if role is not None and role.endswith("_rgb") != (said.rgb is not None):
+            raise SetupError(f"{role} is {'a colour: give rgb' if said.rgb is None else 'a number: give value'}", where)
 
 
 def check_overlay(setup: Setup, overlay: dict[str, dict[str, Any]], where: str, only: tuple[str, ...] | None = None) -> None:

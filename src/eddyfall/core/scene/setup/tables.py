@@ -26,6 +26,14 @@ Thickness = Literal["value", "map", "back_faces", "missing"]
 THICKNESSES: tuple[Thickness, ...] = get_args(Thickness)
 MapRole = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion", "transmission", "thickness"]
 MAP_ROLES: tuple[MapRole, ...] = get_args(MapRole)
+ValueRole = Literal[
+    "base_rgb", "alpha", "metallic", "roughness", "normal_scale", "emissive_rgb", "occlusion_strength", "ior", "specular",
+    "specular_rgb", "transmission", "thickness_m",
+]  # fmt: skip
+VALUE_ROLES: tuple[ValueRole, ...] = get_args(ValueRole)
+How = Literal["as_is", "one_minus", "square", "root", "hundredth", "srgb"]
+Channel = Literal["red", "green", "blue", "alpha"]
+CHANNELS: tuple[Channel, ...] = get_args(Channel)
 
 
 class Passes(Section):
@@ -49,9 +57,48 @@ class Slot(Section):
 
     on: bool = leaf(True, "-", "whether the shader has the slot; without it the material's factor is drawn, or the default")
     default: str | None = leaf(None, "-", "picture that is drawn where none is bound and on: a glTF image key; null: the factor")
+    channel: Channel = leaf(
+        "green", "-", "metallic_roughness: the channel of the picture that says how rough it is", beside="convert"
+    )
+    holds: Literal["roughness", "gloss"] = leaf(
+        "roughness",
+        "-",
+        "metallic_roughness: whether that channel says how rough it is, or how glossy: 1 less that",
+        beside="convert",
+    )
+
+
+class Parameter(Section):
+    """A value that a base shader takes, and what it is to a metallic-roughness material."""
+
+    role: ValueRole | None = leaf(
+        None, "-", "what it is to a material; null: something that no other base shader has", beside="convert"
+    )
+    how: How = leaf(
+        "as_is", "-", "how the role's value comes of it: as it is, 1 less it, squared, its root, a hundredth, or decoded from sRGB",
+        beside="convert",
+    )  # fmt: skip
+    unit: str = leaf("-", "-", "the unit that it is said in", beside="convert", max_length=20)
+
+
+class ParameterValue(Section):
+    """What a material says for a parameter: a number, or three."""
+
+    value: float | None = leaf(None, "-", "the number", beside="convert", ge=-1e6, le=1e6)
+    rgb: Rgb | None = leaf(None, "-", "the three numbers of a colour", beside="convert")
 
 
 class Shader(Section):
+    works_on: tuple[str, ...] | None = leaf(
+        None,
+        "-",
+        "targets that it has a version for, elsewhere the error colour is drawn; null: all",
+        beside="convert",
+        strict=False,
+    )
+    parameters: dict[str, Parameter] = Field(
+        default_factory=dict, description="values it takes besides or in the stead of the material's own, by their names"
+    )
     passes: Passes = Field(default_factory=Passes, description="which passes this shader has")
     answers: Answers = Field(default_factory=Answers, description="which light this shader answers")
     slots: dict[MapRole, Slot] = Field(
@@ -71,6 +118,7 @@ class MaterialSetup(Section):
     maps: dict[MapRole, MaterialMap] = Field(
         default_factory=dict, description="its pictures, by role; as in the scene file if not said"
     )
+    values: dict[str, ParameterValue] = Field(default_factory=dict, description="what its base shader's parameters are set to")
     shader: str | None = leaf(None, "-", "shader key; null is the stock shader of the material's alpha mode")
     blend: BlendKind | None = leaf(None, "-", "how it meets what is behind; null follows glTF alphaMode")
     double_sided: bool | None = leaf(None, "-", "whether back faces are drawn; null follows glTF doubleSided")

@@ -21,6 +21,7 @@ from eddyfall.core.shade.glass import MAP, THICKNESS_ROLE, TRANSMISSION_ROLE, mi
 from eddyfall.core.shade.lobes import drawn
 from eddyfall.core.shade.met import met_face, met_normal
 from eddyfall.core.shade.tints import texel
+from eddyfall.core.shade.vertex_colours import vertex_colour
 
 SMOOTH = 0.02  # roughness below which a face bends all rays alike
 MOST_CHANCE = 0.98  # of going through: what stays is never left without a path
@@ -136,6 +137,8 @@ def cross(rays, prim, u, v, t, key, dimension, turn, soup, surf, panes, step, wa
             factors[m, BASE + 2],
             panes.share[d] * (1.0 - factors[m, METALLIC]),
         )
+        vr, vg, vb, _ = vertex_colour(soup.colours, c0, c1, c2, b0, u[k], v[k])
+        r, g, b = r * vr, g * vg, b * vb
         if used[m, 0] >= 0:
             tr, tg, tb, _ = texel(
                 soup.triangles, soup.uv0, soup.uv1, p, u[k], v[k], used[m, 0], surf.slots, surf.levels, surf.tables, surf.texels

@@ -23,7 +23,7 @@ from eddyfall.core.shade.lights import Lights
 from eddyfall.core.shade.sky import SkyLight
 from eddyfall.core.shade.sky_maps import SkyMaps, solid_of_rows
 from eddyfall.core.shade.srgb import REC709_LUMA
-from eddyfall.core.shade.surface import Soup, Surfaces
+from eddyfall.core.shade.surface import Soup, Surfaces, soup_of
 from eddyfall.core.shade.through import SeenThrough
 from eddyfall.core.shade.volumes import Volumes
 from eddyfall.core.truth.reference.panes import BODY, SHEET, SMOOTH, THIN, Panes
@@ -106,9 +106,7 @@ def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
         tinting=rays_of(renderer, frame, dims).solid if dims.any() else None,
         veiling=rays_of(renderer, frame, over | glass).solid if (over | glass).any() else None,
         seen=SeenThrough.of(state),
-        soup=Soup(
-            geometry.positions, geometry.normals, geometry.uv0, geometry.uv1, geometry.triangles, geometry.owner, state.material
-        ),
+        soup=soup_of(geometry, state.material),
         surfaces=textures.surfaces,
         double_sided=state.double_sided.astype(np.uint8),
         sides=(state.double_sided | (panes.kind == BODY)).astype(np.uint8),

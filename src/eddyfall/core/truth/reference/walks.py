@@ -13,11 +13,12 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import helper, light_helper
 from eddyfall.core.rays.sampling import mixed, random
-from eddyfall.core.shade.columns import BASE_ALPHA, DIELECTRIC_F0
+from eddyfall.core.shade.columns import BASE_ALPHA, DIELECTRIC_F0, F0_TINT
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
 from eddyfall.core.shade.lobes import drawn, layers, share_of_coat
 from eddyfall.core.shade.met import blurred, met_face, met_material, met_normal, spanned
 from eddyfall.core.shade.sky import in_picture, picture_radiance, sky_radiance
+from eddyfall.core.shade.vertex_colours import vertex_colour
 
 # Dimensions of a path's random numbers: so many for each vertex, in these places. Two for each light lie beyond them.
 PIECES = 8  # of the vertices, that lights are asked for side by side
@@ -237,7 +238,9 @@ def ask_emitters(alive, walk, emitters, soup, double_sided, surf, vertex, step, 
         dr, dg, db, sr, sg, sb, chance = _at_vertex(walk, i, lx, ly, lz)
         if chance <= 0.0:
             continue
-        _, _, _, er, eg, eb, _, _ = met_material(surf, soup.material[drawable], soup.uv0, soup.uv1, c0, c1, c2, b0, u, v)
+        _, _, _, er, eg, eb, _, _ = met_material(
+            surf, soup.material[drawable], soup.uv0, soup.uv1, soup.colours, c0, c1, c2, b0, u, v
+        )
         asked = emitters.pick[p] / _area(soup.positions, c0, c1, c2) * d2 / abs(cosine)
         share = asked / (asked * asked + chance * chance)  # power heuristic over `asked`
         if _bring(walk, i, vertex == 0, dr, dg, db, sr, sg, sb, er * share, eg * share, eb * share, value, made) <= 0.0:
@@ -407,7 +410,7 @@ def meet(
             side = -1.0
         b0 = 1.0 - u[k] - v[k]
         m = soup.material[drawable]
-        r, g, b, er, eg, eb, metal, rough = met_material(surf, m, soup.uv0, soup.uv1, c0, c1, c2, b0, u[k], v[k])
+        r, g, b, er, eg, eb, metal, rough = met_material(surf, m, soup.uv0, soup.uv1, soup.colours, c0, c1, c2, b0, u[k], v[k])
         if er + eg + eb > 0.0:
             share = 1.0
             if emitters.pick[p] > 0.0:
@@ -427,9 +430,9 @@ def meet(
         f0 = surf.factors[m, DIELECTRIC_F0] * keep
         under_coat = keep * left[k]
         albedo[i, 0], albedo[i, 1], albedo[i, 2] = r * under_coat, g * under_coat, b * under_coat
-        f0s[i, 0] = min((f0 + r * metal) * gloss[k, 0], 1.0)
-        f0s[i, 1] = min((f0 + g * metal) * gloss[k, 1], 1.0)
-        f0s[i, 2] = min((f0 + b * metal) * gloss[k, 2], 1.0)
+        f0s[i, 0] = min((f0 * surf.factors[m, F0_TINT] + r * metal) * gloss[k, 0], 1.0)
+        f0s[i, 1] = min((f0 * surf.factors[m, F0_TINT + 1] + g * metal) * gloss[k, 1], 1.0)
+        f0s[i, 2] = min((f0 * surf.factors[m, F0_TINT + 2] + b * metal) * gloss[k, 2], 1.0)
         roughs[i] = rough
         for axis in range(3):
             places[i, axis] = b0 * soup.positions[c0, axis] + u[k] * soup.positions[c1, axis] + v[k] * soup.positions[c2, axis]
@@ -456,11 +459,12 @@ def lets_through(prim, u, v, direction, key, dimension, culled, soup, double_sid
         if covers[drawable] == 0:
             continue
         m = soup.material[drawable]
-        alpha = surf.factors[m, BASE_ALPHA]
+        b0 = 1.0 - u[k] - v[k]
+        _, _, _, alpha = vertex_colour(soup.colours, c0, c1, c2, b0, u[k], v[k])
+        alpha *= surf.factors[m, BASE_ALPHA]
         s = surf.used[m, 0]
         if s >= 0:
             uv = soup.uv0 if surf.slots[s, 5] == 0 else soup.uv1
-            b0 = 1.0 - u[k] - v[k]
             _, _, _, a = blurred(
                 surf,
                 s,

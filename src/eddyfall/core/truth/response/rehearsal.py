@@ -10,11 +10,11 @@ import numpy as np
 
 from eddyfall.core.compare.ciede2000 import delta_e_2000
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
+from eddyfall.core.materials.swap import Swap
 from eddyfall.core.passes.display import encode_display
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import apply_change
 from eddyfall.core.scene.maps import drawn_maps
-from eddyfall.core.scene.swap import Swap
 from eddyfall.core.truth.response.alone import Alone, alone, card_in_sun
 from eddyfall.core.truth.response.in_place import in_place
 

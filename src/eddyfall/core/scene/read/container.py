@@ -9,7 +9,7 @@ import io
 import json
 import struct
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -17,6 +17,7 @@ from urllib.parse import unquote
 
 from eddyfall.core.errors import SceneError
 from eddyfall.core.scene.names import MAX_NAME, first_bad_text
+from eddyfall.core.scene.read.obj import as_gltf, is_obj
 
 MAX_BYTES = 2 * 1024**3
 MAX_JSON_BYTES = 64 * 1024**2
@@ -36,6 +37,7 @@ class Container:
         str, ...
     ] = ()  # files that came along, as `read_beside` takes their names; of a folder, those that lie next to it
     skies: tuple[str, ...] = ()  # pictures of skies that lie in the same ZIP, as `read_beside` takes their names
+    notes: tuple[str, ...] = ()  # what was left out on opening it
 
 
 def open_container(path: Path, beside_it: bool = True) -> Container:
@@ -59,7 +61,7 @@ def open_container(path: Path, beside_it: bool = True) -> Container:
     if data[:2] == b"PK":
         return _open_zip(data)
     if not beside_it:
-        return Container(parse_json(data, SceneError), None, _no_files)
+        return _opened(data, _no_files)
     folder = path.resolve().parent
 
     def beside(name: str, limit: int) -> bytes:
@@ -73,7 +75,9 @@ def open_container(path: Path, beside_it: bool = True) -> Container:
         except OSError as error:
             raise FileNotFoundError(f"{error.strerror or error}") from None
 
-    return Container(parse_json(data, SceneError), None, beside, beside=_next_to(folder))
+    found = _opened(data, beside)
+    found.beside = _next_to(folder)
+    return found
 
 
 def parse_json(data: bytes, error: type[Exception]) -> dict[str, Any]:
@@ -191,9 +195,9 @@ def _open_zip(data: bytes) -> Container:
         if path.is_absolute() or ".." in path.parts:
             raise SceneError("an entry climbs out of the ZIP", f"entry {entry.filename!r}")
         names[str(path)] = entry
-    scenes = sorted(n for n in names if n.lower().endswith((".glb", ".gltf")) and not n.startswith("__MACOSX"))
+    scenes = _of_kind(names, (".glb", ".gltf")) or _of_kind(names, (".obj",))
     if len(scenes) != 1:
-        raise SceneError(f"the ZIP must hold one .glb or .gltf, it holds {len(scenes)}")
+        raise SceneError(f"the ZIP must hold one .glb, .gltf or .obj, it holds {len(scenes)}")
 
     def read(name: str, limit: int = MAX_BYTES) -> bytes:
         entry = names[name]
@@ -223,7 +227,7 @@ def _open_zip(data: bytes) -> Container:
         return read(full, limit)
 
     content = read(scenes[0])
-    found = _open_glb(content, beside) if content[:4] == b"glTF" else Container(parse_json(content, SceneError), None, beside)
+    found = _open_glb(content, beside) if content[:4] == b"glTF" else _opened(content, beside)
     found.skies = tuple(
         str(PurePosixPath(n).relative_to(base))
         for n in sorted(names)
@@ -232,6 +236,18 @@ def _open_zip(data: bytes) -> Container:
     up = "../" * len(base.parts)
     found.beside = tuple(f"{up}{n}" for n in sorted(names) if n != scenes[0])
     return found
+
+
+def _of_kind(names: Iterable[str], endings: tuple[str, ...]) -> list[str]:
+    return sorted(n for n in names if n.lower().endswith(endings) and not n.startswith("__MACOSX"))
+
+
+def _opened(data: bytes, beside: Callable[[str, int], bytes]) -> Container:
+    """A .gltf, or an OBJ as the glTF that says the same."""
+    if is_obj(data):
+        document, binary, notes = as_gltf(data, beside)
+        return Container(document, memoryview(binary), beside, notes=notes)
+    return Container(parse_json(data, SceneError), None, beside)
 
 
 def read_uri(container: Container, uri: str, limit: int) -> bytes:

@@ -1,5 +1,6 @@
 """glTF accessors to arrays, every bound checked before anything is allocated (glTF 2.0, section 3.6.2)."""
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -13,16 +14,23 @@ MAX_ELEMENTS = 120_000_000
 MAX_UNBACKED = 16_000_000  # values of accessors without a buffer view: the file does not have to hold them
 
 
-class AccessorReader:
-    """Reads accessors of one file and counts what they add up to, so that a small file cannot claim a huge scene."""
+Unpack = Callable[[dict[str, Any], list[np.ndarray], str], tuple[np.ndarray, int] | None]
 
-    def __init__(self, document: dict[str, Any], buffers: list[np.ndarray]) -> None:
+
+class AccessorReader:
+    """Reads accessors of one file and counts what they add up to, so that a small file cannot claim a huge scene.
+
+    unpack(view, buffers, where): (bytes, stride) of a buffer view that is packed, None of a plain one."""
+
+    def __init__(self, document: dict[str, Any], buffers: list[np.ndarray], unpack: Unpack) -> None:
+        self.unpack = unpack
         self.accessors = objects(document, "accessors")
         self.views = objects(document, "bufferViews")
         self.buffers = buffers
         self.elements = 0
         self.unbacked = 0
         self._known: dict[tuple[int, bool], np.ndarray] = {}
+        self._unpacked: dict[int, tuple[np.ndarray, int]] = {}
 
     def read(self, index: Any, where: str, kinds: tuple[str, ...], *, as_float: bool = True) -> np.ndarray:
         """Accessor `index` as a frozen array (count, width) or (count,); raises SceneError with the broken rule."""
@@ -56,13 +64,9 @@ class AccessorReader:
         return result
 
     def _view(self, index: Any, offset: int, count: int, width: int, dtype: type, here: str) -> np.ndarray:
-        view = self.views[index_into(index, self.views, "bufferView", here)]
-        buffer = self.buffers[index_into(view.get("buffer"), self.buffers, "buffer", here)]
-        start, length = whole(view, "byteOffset", here, default=0), whole(view, "byteLength", here, least=1)
-        if start + length > len(buffer):
-            raise SceneError(f"its buffer view needs bytes {start} to {start + length}, the buffer has {len(buffer)}", here)
+        buffer, start, length, stride = self._bytes(index_into(index, self.views, "bufferView", here), here)
         size = np.dtype(dtype).itemsize
-        stride = whole(view, "byteStride", here, default=0) or size * width
+        stride = stride or size * width
         if stride < size * width or stride > 252:
             raise SceneError(f"byteStride {stride} is not in {size * width} to 252", here)
         if stride % size or (start + offset) % size:
@@ -71,6 +75,45 @@ class AccessorReader:
         if need > length:
             raise SceneError(f"{count} elements need {need} bytes, its buffer view has {length}", here)
         return np.ndarray((count, width), dtype, buffer, start + offset, (stride, size))
+
+    def _bytes(self, number: int, here: str) -> tuple[np.ndarray, int, int, int]:
+        """(buffer, first byte, bytes, stride or 0) of a buffer view, unpacked if it is packed."""
+        view = self.views[number]
+        if (
+            number not in self._unpacked
+            and (found := self.unpack(view, self.buffers, f"bufferView {number} ({here})")) is not None
+        ):
+            self._unpacked[number] = found
+            if sum(len(data) for data, _ in self._unpacked.values()) > MAX_ELEMENTS * 4:
+                raise SceneError(f"the packed views hold more than {MAX_ELEMENTS * 4} bytes", here)
+        if number in self._unpacked:
+            data, stride = self._unpacked[number]
+            return data, 0, len(data), stride
+        buffer = self.buffers[index_into(view.get("buffer"), self.buffers, "buffer", here)]
+        start, length = whole(view, "byteOffset", here, default=0), whole(view, "byteLength", here, least=1)
+        if start + length > len(buffer):
+            raise SceneError(f"its buffer view needs bytes {start} to {start + length}, the buffer has {len(buffer)}", here)
+        return buffer, start, length, whole(view, "byteStride", here, default=0)
+
+    def as_declared(
+        self, index: Any, values: np.ndarray, where: str, kinds: tuple[str, ...], *, as_float: bool = True
+    ) -> np.ndarray:
+        """Values (n, width) that a decoder gave for accessor `index`, as `read` gives the accessor's own."""
+        number = index_into(index, self.accessors, "accessor", where)
+        accessor = self.accessors[number]
+        here = f"accessor {number} ({where})"
+        kind, dtype = accessor.get("type"), _component(accessor, here)
+        if kind not in kinds or WIDTHS[kind] != values.shape[1]:
+            raise SceneError(f"type is {kind!r:.40}, its decoder gave {values.shape[1]} values a row", here)
+        self.elements += values.size
+        if self.elements > MAX_ELEMENTS:
+            raise SceneError(f"the accessors claim more than {MAX_ELEMENTS} values", here)
+        cast: np.ndarray = values.astype(dtype)
+        if values.dtype != dtype and not np.array_equal(cast, values):
+            raise SceneError(f"its decoder gave {values.dtype}, which are no {np.dtype(dtype)}", here)
+        if as_float:
+            cast = _to_float(cast, bool(accessor.get("normalized", False)))
+        return freeze(cast[:, 0] if kind == "SCALAR" else cast)
 
     def _sparse(self, sparse: Any, base: np.ndarray, count: int, width: int, dtype: type, here: str) -> np.ndarray:
         if not isinstance(sparse, dict) or not all(isinstance(sparse.get(k), dict) for k in ("indices", "values")):
@@ -160,4 +203,12 @@ def text(owner: dict[str, Any], key: str, where: str) -> str:
     value = owner.get(key, "")
     if not isinstance(value, str):
         raise SceneError(f"{key} must be text", where)
+    return value
+
+
+def part_of(owner: dict[str, Any], key: str, where: str) -> dict[str, Any]:
+    """owner[key] as an object, empty if absent."""
+    value = owner.get(key, {})
+    if not isinstance(value, dict):
+        raise SceneError(f"{key} must be an object", where)
     return value

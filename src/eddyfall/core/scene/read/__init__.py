@@ -1,0 +1,1 @@
+"""Files to a Scene: one module a format, or a part or an extension of one."""

@@ -1,0 +1,97 @@
+"""What is asked of a build that arrived: conversions of what lacks a base shader, and twins of what is missing."""
+
+from typing import Literal
+
+import numpy as np
+
+from eddyfall.core.defects.survey import Survey
+from eddyfall.core.errors import RequestError
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.frame.stage import look_at, make_camera
+from eddyfall.core.handover.documents.conversion import ConversionsDocument
+from eddyfall.core.handover.documents.twins import MissingDocument, TwinsDocument
+from eddyfall.core.handover.exr import png_of
+from eddyfall.core.likeness.twins import Missing, Twin, missing, stands_in
+from eddyfall.core.likeness.twins import twins as twins_of
+from eddyfall.core.passes.contract import Camera
+from eddyfall.core.scene.build import Build as CoreBuild
+from eddyfall.core.scene.changes import apply_change
+from eddyfall.core.scene.model import vec3
+from eddyfall.core.truth.response.conversions import Converted, rehearse_conversions
+from eddyfall.workbench.studio.room import STUDIO
+
+PICTURE = (640, 360)
+NEAR = 3.0  # a twin is looked at from so many times its size away, at the most
+
+
+def conversions(build: CoreBuild, target: str | None, to: str | None, material: str | None) -> ConversionsDocument:
+    """Every material that a target has no base shader for, converted in rehearsal; material: this one alone, special or not."""
+
+    def asked(renderer: Renderer) -> Converted:
+        views = Survey(build, renderer, target).viewpoints
+        return rehearse_conversions(renderer, build, target, views, to, [material] if material else (), PICTURE)
+
+    return ConversionsDocument.from_core(STUDIO.draw(asked), to)
+
+
+def conversion_picture(
+    build: CoreBuild, viewpoint: str, target: str | None, to: str | None, material: str | None, which: Literal["before", "after"]
+) -> bytes:
+    """PNG of a viewpoint on a target, as it is or with all converted that converts."""
+
+    def asked(renderer: Renderer) -> bytes:
+        shown = build
+        if which == "after":
+            shown = rehearse_conversions(renderer, build, target, (), to, [material] if material else ()).after
+        return png_of(renderer.frame(shown, Request(viewpoint, PICTURE, None, target)).display)
+
+    drawn: bytes = STUDIO.draw(asked)
+    return drawn
+
+
+def twins(build: CoreBuild, older: CoreBuild | None = None) -> TwinsDocument:
+    """What is missing, and what could stand there: of this build, and of an older one of the project."""
+    library = [] if older is None else [("the older build", older.scene)]
+    found = missing(build.scene, None if older is None else older.scene)
+    return TwinsDocument(missing=[MissingDocument.from_core(what, twins_of(build.scene, what, library)) for what in found])
+
+
+def twin_picture(build: CoreBuild, older: CoreBuild | None, name: str, rank: int | None) -> bytes:
+    """PNG of the place where something is missing, with the twin of a rank (from 0) of this build standing there; None: as it is.
+    RequestError for what is not missing, or a twin that there is not."""
+    library = [] if older is None else [("the older build", older.scene)]
+    what = next((m for m in missing(build.scene, None if older is None else older.scene) if m.name == name), None)
+    if what is None:
+        raise RequestError(f"{name!r} is not missing")
+    found = twins_of(build.scene, what, library)
+    shown = build
+    if rank is not None:
+        change = stands_in(what, found[rank]) if rank < len(found) else None
+        if change is None:
+            raise RequestError(f"{name!r} has no twin number {rank} in this build")
+        shown = apply_change(build, change)
+    return _looked_at(shown, what, found[0] if found else None)
+
+
+def _looked_at(build: CoreBuild, what: Missing, best: Twin | None) -> bytes:
+    """From where the nearest viewpoint looks, but nearer."""
+    shape, place = (best.shape, best.place) if best is not None and best.shape is not None else (what.shape, what.place)
+    middle, size = what.place[:3, 3], 1.0
+    if shape is not None and len(shape.corners):
+        corners = (shape.corners @ place[:3, :3].T + place[:3, 3]).reshape(-1, 3)
+        low, high = corners.min(axis=0), corners.max(axis=0)
+        middle, size = (low + high) / 2, max(float(np.linalg.norm(high - low)), 1e-3)
+    aspect = PICTURE[0] / PICTURE[1]
+    cameras = {name: make_camera(build, name, aspect) for name in build.setup.viewpoints}
+    name = min(cameras, key=lambda v: float(np.linalg.norm(np.array(cameras[v].eye) - middle)))
+    camera = cameras[name]
+    way = np.array(camera.eye) - middle
+    far = float(np.linalg.norm(way))
+    eye = middle + way / max(far, 1e-9) * min(far, NEAR * size)
+    looking = Camera(vec3(eye), look_at(eye, middle), camera.fov_y_rad, aspect)
+
+    def draw(renderer: Renderer) -> bytes:
+        return png_of(renderer.frame(build, Request(name, PICTURE, camera=looking)).display)
+
+    drawn: bytes = STUDIO.draw(draw)
+    return drawn
