@@ -4,6 +4,8 @@ import json
 from dataclasses import replace
 
 import numpy as np
+import pytest
+import trimesh
 
 from deliveries import MOVED, YARD, ledger, second
 from eddyfall.cli import main
@@ -60,3 +62,16 @@ def test_twins_names_what_is_missing(tmp_path, capsys):
     assert main(["twins", str(path), "--expect", "nobody"]) == 2
     (tmp_path / "whole.glb").write_bytes(write_glb(scene))
     assert main(["twins", str(tmp_path / "whole.glb")]) == 0
+
+
+def test_shapes_say_how_far_apart_their_points_lie(tmp_path, capsys):
+    """Of a unit sphere the density of distances is d/2: a quarter of pairs is nearer than 1, half than sqrt 2, three quarters than sqrt 3,
+    and the mean is 4/3 (sphere point picking, a handbook's)."""
+    path, told = tmp_path / "ball.glb", tmp_path / "told.json"
+    trimesh.creation.icosphere(5).export(path)
+    assert main(["twins", str(path), "--shapes", "--json", str(told)]) == 0
+    (shape,) = json.loads(told.read_text())["shapes"]
+    assert shape["pairs_mean_m"] == pytest.approx(4 / 3, rel=0.02)
+    assert shape["pairs_quartiles_m"] == pytest.approx([1, 2**0.5, 3**0.5], rel=0.03)
+    assert shape["area_m2"] == pytest.approx(4 * np.pi, rel=2e-3) and shape["sides_m"] == pytest.approx([2, 2, 2], rel=2e-3)
+    assert "a quarter under" in capsys.readouterr().out

@@ -232,6 +232,8 @@ def _core_sample(args: Any) -> int:
             facts = f"reads {read:.4g} m, surface at {own:.4g} m, fog {share * 100:.1f} %"
         elif v.facts.get("lights"):
             facts = ", ".join(f"{light['light']} {light['visible'] * 100:.0f} % visible" for light in v.facts["lights"])
+        read = "; ".join(f"{t['role']} at uv {t['uv'][0]:.5g}, {t['uv'][1]:.5g}" for t in v.facts.get("textures", ()))
+        facts = "; ".join(text for text in (facts, read) if text)
         rows.append([str(i), v.pass_name, v.drawable, v.state, depth, _rgb(v.colour), _rgb(v.weight), facts])
     out.table(
         f"{args.viewpoint} at {sample.x},{sample.y}, first laid first",

@@ -8,6 +8,17 @@ from typing import Any
 from eddyfall.cli_tools import Out, inputs, opened
 from eddyfall.core.errors import ChangeError, RequestError, SceneError
 
+SHAPES_HEAD = [
+    "mesh",
+    "of",
+    "triangles",
+    "box, m",
+    "area, m2",
+    "pairs apart, m: mean",
+    "a quarter under",
+    "half",
+    "three quarters",
+]
 ANSWERS = ("before", "yours", "delivered")
 
 
@@ -30,6 +41,7 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--older", type=Path, help="an older delivery, which knows what stood where")
     sub.add_argument("--library", type=Path, nargs="+", default=[], metavar="F", help="files whose meshes are looked among too")
     sub.add_argument("--expect", action="append", default=[], metavar="NODE", help="an empty node that should have a shape")
+    sub.add_argument("--shapes", action="store_true", help="say what each mesh is compared by, too")
 
 
 def answer(text: str) -> tuple[str, Any]:
@@ -113,8 +125,8 @@ def _bytes_of(path: Path) -> bytes:
 
 
 def twins(args: argparse.Namespace) -> int:
-    from eddyfall.core.handover.documents.twins import MissingDocument, TwinsDocument
-    from eddyfall.core.likeness.twins import missing
+    from eddyfall.core.handover.documents.twins import MissingDocument, ShapeDocument, TwinsDocument
+    from eddyfall.core.likeness.twins import missing, shapes_of
     from eddyfall.core.likeness.twins import twins as twins_of
     from eddyfall.core.scene.read.gltf import read_scene
 
@@ -134,8 +146,16 @@ def twins(args: argparse.Namespace) -> int:
         out.table(f"{what.name} is missing at ({', '.join(f'{v:.4g}' for v in what.at_m)}) m: {known}", head, rows)
     if not told:
         out.say("nothing is missing that the scene tells of")
-    out.result(TwinsDocument(missing=told), [p for p in (args.file, args.older, *args.library) if p is not None])
+    shapes = [ShapeDocument.from_core(*one) for one in shapes_of(scene, library)]
+    if args.shapes:
+        out.table("shapes, by points of their surfaces drawn at random", SHAPES_HEAD, [_shape(s) for s in shapes])
+    out.result(TwinsDocument(missing=told, shapes=shapes), [p for p in (args.file, args.older, *args.library) if p is not None])
     return 1 if told else 0
+
+
+def _shape(s: Any) -> list[str]:
+    numbers = (s.area_m2, s.pairs_mean_m, *s.pairs_quartiles_m)
+    return [s.mesh, s.source, str(s.triangles), " x ".join(f"{v:.4g}" for v in s.sides_m), *(f"{v:.4g}" for v in numbers)]
 
 
 def _mm(value: float | None) -> str:

@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 
 from eddyfall.core.errors import SceneError
+from eddyfall.core.intake.arrival import arrivals
 from eddyfall.core.scene.drawables import pack
+from eddyfall.core.scene.model import Mesh, Node, Primitive, Scene, Skin
 from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.scene.skins import posed, weights_of
@@ -123,7 +125,24 @@ def test_weights_that_sum_to_254(tmp_path):
     np.testing.assert_allclose(places, by_hand(), atol=2e-6)
     (note,) = scene.notes
     assert "0.39 %" in note
-    assert pytest.approx(6.67, abs=0.005) == 1.7 * 1e3 * (1 - 254 / 255)
+    (said,) = arrivals(scene)
+    due = np.linalg.norm(by_hand(), axis=1).max() / 255 * 1e3
+    assert (said.code, said.unit, said.value) == ("import.weights", "mm", pytest.approx(due, rel=1e-4))
+
+
+def test_a_corner_1_7_m_up_falls_6_67_mm():
+    """1.7 m x (1 - 254 / 255), on a mast of one joint."""
+    mast = Primitive(
+        {
+            "POSITION": np.float32([[0, 0, 0], [0.01, 0, 0], [0, 1.7, 0]]), "NORMAL": np.float32([[0, 0, 1]] * 3),
+            "JOINTS_0": np.zeros((3, 4), np.uint8), "WEIGHTS_0": np.float32([[254 / 255, 0, 0, 0]] * 3),
+        },
+        np.int32([[0, 1, 2]]), None,
+    )  # fmt: skip
+    nodes = (Node("joint", np.eye(4)), Node("mast", np.eye(4), mesh=0, skin=0))
+    scene = Scene(meshes=(Mesh("mast", (mast,)),), nodes=nodes, skins=(Skin("s", (0,), np.eye(4)[None]),))
+    (said,) = [a for a in arrivals(scene) if a.code == "import.weights"]
+    assert said.value == pytest.approx(6.67, abs=0.005)
 
 
 def test_corners_without_weights_stand_where_the_node_puts_them(tmp_path):

@@ -8,11 +8,13 @@ import numpy as np
 import pytest
 
 from eddyfall.core.errors import SceneError
-from eddyfall.core.frame.render import Request
+from eddyfall.core.frame.core_sample import core_sample
+from eddyfall.core.frame.render import Renderer, Request
+from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.gltf_write import moved, write_glb
-from eddyfall.core.scene.model import Image, Material, TextureUse
+from eddyfall.core.scene.model import STRAIGHT, Image, Material, TextureUse
 from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.core.scene.setup import parse_setup
 from eddyfall.core.shade.textures import build_store, sample, sample_plain
@@ -53,6 +55,15 @@ def test_the_worked_point():
     scale)."""
     use = TextureUse(0, turn=THIRTY)
     np.testing.assert_allclose(use.turned(np.array([0.25, 0.5])), (-0.21699, 1.74904), atol=5e-6)
+
+
+def test_a_core_sample_says_where_a_picture_is_read():
+    """The worked point, of a card that reads one place everywhere; without a transform it is the coordinates themselves."""
+    for turn, due in ((THIRTY, [-0.216987, 1.749038]), (STRAIGHT, [0.25, 0.5])):
+        build = card_of(TextureUse(0, turn=turn), (picture(),), lambda uv: np.tile([0.25, 0.5], (len(uv), 1)))
+        drilled = CoreSampleDocument.from_core(core_sample(Renderer(), build, Request("eye", (96, 54)), 48, 27))
+        (read,) = next(layer.facts["textures"] for layer in drilled.layers if "textures" in layer.facts)
+        assert read["role"] == "base" and read["uv"] == pytest.approx(due, abs=1e-5)
 
 
 def test_kernel_and_twin_read_at_moved_coordinates():

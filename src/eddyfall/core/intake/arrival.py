@@ -11,6 +11,7 @@ from eddyfall.core.hashing import digest
 from eddyfall.core.likeness.units import told
 from eddyfall.core.scene.model import Node, Primitive, Scene, TextureUse
 from eddyfall.core.scene.setup import Setup
+from eddyfall.core.scene.skins import fall_m, sets_of
 
 MOST_REPEATS, FINEST = (
     64,
@@ -21,6 +22,7 @@ TURNED_DEG = 45.0  # between a tangent and the way u runs
 MOST_TURNED = 0.05  # of a part's corners
 DENSITY_SPREAD = 0.1  # within which parts of one picture agree about its density
 LEAST_PARTS = 3
+LEAST_FALL_M = 1e-3  # by which skinned corners are drawn astray
 OFF_SCALE = 4.0  # times the density of its neighbours
 PLURAL = {"node": "nodes", "mesh": "meshes", "material": "materials"}
 NAMED = 6  # parts that are named; of more, the number
@@ -40,7 +42,9 @@ class Arrival:
 
 def arrivals(scene: Scene, setup: Setup | None = None) -> list[Arrival]:
     """All that is wrong with a scene as it arrives, by code, then by subject. setup: what it tells apart is not said to be the same."""
-    found = [a for parts in (_of_parts(scene), _names(scene), _materials(scene, setup), _scales(scene)) for a in parts]
+    found = [
+        a for parts in (_of_parts(scene), _skinned(scene), _names(scene), _materials(scene, setup), _scales(scene)) for a in parts
+    ]
     return sorted(found, key=lambda a: (a.code, a.subject))
 
 
@@ -90,6 +94,17 @@ def _of_parts(scene: Scene) -> Iterator[Arrival]:
                 "%",
                 "their tangents do not run the way their u does, or are mirrored",
             )
+
+
+def _skinned(scene: Scene) -> Iterator[Arrival]:
+    """Things whose weights do not add up to one (glTF 2.0, 3.7.3.3: they have to), by what that moves."""
+    for i, node in enumerate(scene.nodes):
+        if node.skin is None or node.mesh is None:
+            continue
+        fall = max((fall_m(scene, i, part) for part in scene.meshes[node.mesh].primitives if sets_of(part)), default=0.0)
+        if fall > LEAST_FALL_M:
+            why = "weights of its joints do not add up to one: taken as they are, they draw it nearer to the origin by so much"
+            yield Arrival("import.weights", scene.node_keys[i], "corners astray by at most", fall * 1000, "mm", why)
 
 
 def _without_normals(scene: Scene) -> set[tuple[str, int]]:

@@ -46,12 +46,17 @@ class Shape:
         return np.sort(self.box[1] - self.box[0])
 
     @cached_property
+    def pairs_m(self) -> np.ndarray:
+        """(PAIRS,) m between two points of its surface, drawn at random; (0,) of a shape without area."""
+        points = self.points(2 * PAIRS)
+        return freeze(np.linalg.norm(points[: len(points) // 2] - points[len(points) // 2 :], axis=1))
+
+    @cached_property
     def distances(self) -> np.ndarray:
         """(BINS,) shares of pairs of its points, by their distance in mean distances; all zero of a shape without area."""
-        points = self.points(2 * PAIRS)
-        if not len(points):
+        apart = self.pairs_m
+        if not len(apart):
             return np.zeros(BINS)
-        apart = np.linalg.norm(points[:PAIRS] - points[PAIRS:], axis=1)
         counts, _ = np.histogram(apart / max(float(apart.mean()), 1e-30), BINS, (0.0, WIDEST))
         return freeze(counts / PAIRS)
 

@@ -155,15 +155,20 @@ def _gaps(scene: Scene) -> Iterator[Missing]:
                 yield Missing(f"after {name}", "gap in a row", place, shape_of(scene, mesh), True, scene.mesh_keys[mesh])
 
 
+def shapes_of(scene: Scene, library: Sequence[tuple[str, Scene]] = ()) -> list[tuple[str, str, Shape]]:
+    """(file, mesh, shape) of all meshes with an area of a scene and of a library's files."""
+    found = [(HERE, key, shape_of(scene, m)) for m, key in enumerate(scene.mesh_keys)]
+    found += [(name, key, shape_of(other, m)) for name, other in library for m, key in enumerate(other.mesh_keys)]
+    return [one for one in found if one[2].area > 0]
+
+
 def twins(
     scene: Scene, what: Missing, library: Sequence[tuple[str, Scene]] = (), most: int = 5,
     progress: Callable[[str, float], None] = lambda what, share: None,
 ) -> list[Twin]:  # fmt: skip
     """The meshes that are most like what is missing, best first: by how far the surfaces are apart, where its shape is known, else by how
     their ends fit. library: (name, scene) of files whose meshes are looked among too."""
-    candidates = [(HERE, key, shape_of(scene, m)) for m, key in enumerate(scene.mesh_keys)]
-    candidates += [(name, key, shape_of(other, m)) for name, other in library for m, key in enumerate(other.mesh_keys)]
-    candidates = [c for c in candidates if c[2].area > 0]
+    candidates = shapes_of(scene, library)
     around = _ends_around(scene, what)
     found: list[Twin] = []
     if what.shape is not None and what.shape.area > 0:

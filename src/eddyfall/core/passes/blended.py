@@ -419,7 +419,7 @@ def twin(r: Recorder) -> None:
         faded = [fade_blended(int(state.blend[d]), float(colour[i]), alpha, fade, fog.rgb[i]) for i in range(3)]
         value, strength = np.array([v for v, _ in faded]), faded[0][1]
         facts = {"alpha": alpha, "fog_share": 1 - fade, "shader": state.shader[d], "lights": lights,
-                 "textures": [{"role": role, "mip_level": round(v, 2)} for role, _, v in used]}  # fmt: skip
+                 "textures": [read.facts for read in used]}  # fmt: skip
         fragments.append((name, kind, value, strength, float(row[DISTANCE]), facts))
     # Where things are not sorted, a volume's parts are layers of their own.
     whole = given.per_m > 0 if given.sorting.method != "sorted" else np.zeros_like(given.splits)

@@ -59,7 +59,7 @@ def twin(r: Recorder) -> None:
     layer = r.lay(
         "opaque", r.geometry.drawables[d].name, f"{KIND_NAMES[int(state.blend[d])]}, writes depth", lit, 0.0,
         shader=state.shader[d], in_prepass=bool(r.notes["in_prepass"][d]),
-        textures=[{"role": role, "mip_level": round(level, 2)} for role, _, level in r.notes["used"]], lights=lights,
+        textures=[read.facts for read in r.notes["used"]], lights=lights,
     )  # fmt: skip
     layer.depth_m = float(r.stage.depth_format.view_depth(front.key))
 

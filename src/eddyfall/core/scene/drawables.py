@@ -13,6 +13,7 @@ from eddyfall.core.scene.setup import Setup
 from eddyfall.core.scene.setup.tables import MeshSetup, NodeSetup
 from eddyfall.core.scene.skins import posed, sets_of
 from eddyfall.core.scene.splits import Piece, cut, plane_through
+from eddyfall.core.scene.tangent_space import combed
 from eddyfall.core.scene.tangents import tangents_of, turned
 
 NOWHERE = (0.0, 0.0, 0.0)
@@ -136,8 +137,8 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
     """World-space geometry of all nodes with meshes, copies evaluated, things split that are to be; parts without a material get the
     default (index -1)."""
     parts: list[tuple[Drawable, Piece]] = []
-    meshes = {i: final_mesh(scene, setup, i) for i in {n.mesh for n in scene.nodes if n.mesh is not None}}
-    coloured, combed = (
+    meshes = {i: _with_tangents(scene, final_mesh(scene, setup, i)) for i in {n.mesh for n in scene.nodes if n.mesh is not None}}
+    coloured, brushed = (
         any(key in part.attributes for mesh in meshes.values() for part in mesh.primitives) for key in ("COLOR_0", "TANGENT")
     )
     for number, node in enumerate(scene.nodes):
@@ -169,7 +170,7 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
             }
             if coloured:
                 columns["colours"] = _colours(part)
-            if combed:
+            if brushed:
                 skinned = node.skin is not None and sets_of(part)
                 columns["tangents"] = turned(tangents_of(part), there.linear if skinned else linear)
             name = scene.node_keys[number]
@@ -185,13 +186,21 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
                 indices = indices[list(order)]
             parts.append((drawable, Piece(columns, indices.astype(np.int32))))
     far, plain = np.full((4, 3), 1e9, np.float32), {"colours": np.ones((4, 4), np.float32)} if coloured else {}
-    plain |= {"tangents": np.zeros((4, 4), np.float32)} if combed else {}
+    plain |= {"tangents": np.zeros((4, 4), np.float32)} if brushed else {}
     blank = np.zeros((4, 2), np.float32)
     up = np.tile(np.array([0, 1, 0], np.float32), (4, 1))
     plate = Piece(
         {"positions": far, "normals": up, "uv0": blank, "uv1": blank} | plain, np.array([[0, 1, 2], [0, 2, 3]], np.int32)
     )
     return _joined([*_split(parts, setup), (Drawable("(plate)", "", "", 0, -1, 0, 0, NOWHERE, NOWHERE), plate)])
+
+
+def _with_tangents(scene: Scene, mesh: Mesh) -> Mesh:
+    """A mesh whose parts with normal maps all have tangents."""
+    use_of = [None if p.material is None else scene.materials[p.material].normal_texture for p in mesh.primitives]
+    if not any(use_of):
+        return mesh
+    return replace(mesh, primitives=tuple(combed(part, use) for part, use in zip(mesh.primitives, use_of)))
 
 
 def _colours(part: Primitive) -> np.ndarray:

@@ -77,9 +77,22 @@ def posed(scene: Scene, number: int, part: Primitive) -> Posed:
     return Posed(places, normals, mirrored, by)
 
 
+def fall_m(scene: Scene, number: int, part: Primitive) -> float:
+    """How far a renderer that takes the weights of a skinned part as they are draws a corner from where it belongs, in m, at the most: it
+    lies nearer to the origin of the scene by as much of its place as its weights miss one."""
+    places = posed(scene, number, part).positions.astype(np.float64)
+    return float((np.abs(_sums(part) - 1.0) * np.linalg.norm(places, axis=1))[_sums(part) > LEAST_SUM].max(initial=0.0))
+
+
+def _sums(part: Primitive) -> np.ndarray:
+    return np.asarray(
+        np.concatenate([part.attributes[f"WEIGHTS_{n}"] for n in sets_of(part)], axis=1).astype(np.float64).sum(axis=1)
+    )
+
+
 def astray(part: Primitive) -> float:
     """By how much the weights of a corner that has any miss one, at the most: so large a share of its place a renderer that takes them as
     they are moves it towards its origin."""
-    weights = np.concatenate([part.attributes[f"WEIGHTS_{n}"] for n in sets_of(part)], axis=1).astype(np.float64).sum(axis=1)
+    weights = _sums(part)
     there = weights > LEAST_SUM
     return float(np.abs(weights[there] - 1.0).max(initial=0.0))

@@ -333,10 +333,23 @@ def bend_plain(corners: np.ndarray, uvs: np.ndarray, normal: np.ndarray, texel: 
     return np.asarray(bent / max(float(np.linalg.norm(bent)), 1e-12))
 
 
+class TextureRead(NamedTuple):
+    """A texture that a pixel reads: what for, its slot, mip level, and where, (u, v) after its transform."""
+
+    role: str
+    slot: int
+    mip_level: float
+    uv: tuple[float, float]
+
+    @property
+    def facts(self) -> dict[str, Any]:
+        return {"role": self.role, "mip_level": round(self.mip_level, 2), "uv": [round(v, 6) for v in self.uv]}
+
+
 def surface_plain(
     px: float, py: float, t: int, rays: Rays, soup: Soup, surf: Surfaces
-) -> tuple[np.ndarray, float, list[tuple[str, int, float]]]:
-    """Plain twin for one triangle and pixel position: (row (15,), alpha, [(role, texture slot, mip level)])."""
+) -> tuple[np.ndarray, float, list[TextureRead]]:
+    """Plain twin for one triangle and pixel position: (row (15,), alpha, the textures that it reads)."""
     tri = soup.triangles[t]
     corners = soup.positions[tri].astype(np.float64)
 
@@ -371,7 +384,9 @@ def surface_plain(
             surf.bias,
             surf.taps,
         )
-        used.append((role, slot, level))
+        turn = int(surf.slots[slot, 7])
+        u, v = turned_by(surf.tables[turn, :6], weights @ uvs) if turn > 0 else weights @ uvs
+        used.append(TextureRead(role, slot, level, (float(u), float(v))))
         if role == "base":
             base *= value
         elif role == "metallic-roughness":
@@ -382,7 +397,7 @@ def surface_plain(
             normal = x * tangent + y * side * np.cross(normal, tangent) + z * normal
             normal /= np.linalg.norm(normal)
         elif role == "normal":
-            if (turn := int(surf.slots[slot, 7])) > 0:
+            if turn > 0:
                 uvs = turned_by(surf.tables[turn, :6], uvs)
             normal = bend_plain(corners, uvs, normal, value[:3], f[9])
         elif role == "emissive":

@@ -9,9 +9,9 @@ from eddyfall.core.errors import RequestError
 from eddyfall.core.frame.render import Renderer, Request
 from eddyfall.core.frame.stage import look_at, make_camera
 from eddyfall.core.handover.documents.conversion import ConversionsDocument
-from eddyfall.core.handover.documents.twins import MissingDocument, TwinsDocument
+from eddyfall.core.handover.documents.twins import MissingDocument, ShapeDocument, TwinsDocument
 from eddyfall.core.handover.exr import png_of
-from eddyfall.core.likeness.twins import Missing, Twin, missing, stands_in
+from eddyfall.core.likeness.twins import Missing, Twin, missing, shapes_of, stands_in
 from eddyfall.core.likeness.twins import twins as twins_of
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.scene.build import Build as CoreBuild
@@ -53,7 +53,10 @@ def twins(build: CoreBuild, older: CoreBuild | None = None) -> TwinsDocument:
     """What is missing, and what could stand there: of this build, and of an older one of the project."""
     library = [] if older is None else [("the older build", older.scene)]
     found = missing(build.scene, None if older is None else older.scene)
-    return TwinsDocument(missing=[MissingDocument.from_core(what, twins_of(build.scene, what, library)) for what in found])
+    return TwinsDocument(
+        missing=[MissingDocument.from_core(what, twins_of(build.scene, what, library)) for what in found],
+        shapes=[ShapeDocument.from_core(*one) for one in shapes_of(build.scene, library)],
+    )
 
 
 def twin_picture(build: CoreBuild, older: CoreBuild | None, name: str, rank: int | None) -> bytes:

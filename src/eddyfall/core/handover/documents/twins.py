@@ -3,6 +3,7 @@
 from typing import Self
 
 import numpy as np
+from pydantic import Field
 
 from eddyfall.core.handover.documents.base import Anything, Document, Triple
 from eddyfall.core.likeness.outline import Outline, outline_of
@@ -79,7 +80,26 @@ def _turned(shape: Shape, place: np.ndarray) -> Shape:
     return Shape(shape.corners @ place[:3, :3].T + place[:3, 3])
 
 
+class ShapeDocument(Document):
+    """What a mesh is compared by: the sides of its box in m, shortest first, its area in m2, and m between two points of its surface drawn
+    at random: their mean, and the quarter, half and three quarters of pairs that are nearer than so much."""
+
+    mesh: str
+    source: str
+    triangles: int
+    sides_m: Triple
+    area_m2: float
+    pairs_mean_m: float
+    pairs_quartiles_m: Triple
+
+    @classmethod
+    def from_core(cls, source: str, mesh: str, s: Shape) -> Self:
+        return cls(mesh=mesh, source=source, triangles=len(s.corners), sides_m=s.sides.tolist(), area_m2=s.area,
+                   pairs_mean_m=float(s.pairs_m.mean()), pairs_quartiles_m=np.quantile(s.pairs_m, (0.25, 0.5, 0.75)).tolist())  # fmt: skip
+
+
 class TwinsDocument(Document):
-    """All that is missing."""
+    """All that is missing, and the shapes that could stand there."""
 
     missing: list[MissingDocument]
+    shapes: list[ShapeDocument] = Field(default_factory=list)
