@@ -82,6 +82,7 @@ def _parser() -> argparse.ArgumentParser:
     sub.add_argument("--clip", metavar="NAME", help="pose the scene as this clip has it")
     sub.add_argument("--time", type=float, default=0.0, metavar="S", help="of the clip (default 0)")
     sub.add_argument("--variant", metavar="NAME", help="dress the scene as this variant of its materials")
+    sub.add_argument("--levels", action="store_true", help="draw of each thing the level of detail that is due from there")
     sub = command("core-sample", _core_sample, "list everything that touched one pixel")
     sub.add_argument("--viewpoint", required=True)
     sub.add_argument("--at", type=numbers(2), required=True, metavar="X,Y")
@@ -164,6 +165,10 @@ def _intake(args: Any) -> int:
         rows.append(["skins", str(facts.skins)])
     if facts.variants:
         rows.append(["variants", ", ".join(facts.variants)])
+    for level in facts.levels:
+        least = ", ".join(f"{share * 100:g} %" for share in level.coverage)
+        due = f"from {least} of the picture" if least else "not said from when: the first is drawn"
+        rows.append(["levels of detail", f"{level.node}: {level.levels}, {due}"])
     if facts.clips:
         rows.append(["clips", ", ".join(f"{c.name} ({c.ends_s:.4g} s)" for c in facts.clips)])
     out.table(args.file.name, ["what", "how much"], rows)
@@ -183,22 +188,25 @@ def _intake(args: Any) -> int:
 
 
 def _frame(args: Any) -> int:
+    from eddyfall.core.frame.moment import Moment, at, due_from
     from eddyfall.core.frame.render import render
     from eddyfall.core.handover.exr import exr_bytes, png_bytes
     from eddyfall.core.handover.package import write_new
-    from eddyfall.core.scene.clips import at_moment, clip_named
-    from eddyfall.core.scene.variants import in_variant
+    from eddyfall.core.scene.clips import clip_named
 
     out = Out(args)
     if args.out.suffix.lower() not in (".png", ".exr"):
         raise RequestError("--out must end in .png or .exr")
     build = opened(args)
-    if args.variant is not None:
-        build = replace(build, scene=in_variant(build.scene, args.variant))
+    moment, aspect = Moment(args.clip, args.time, args.variant, args.levels), args.size[0] / args.size[1]
+    posed = at(build, replace(moment, levels=False), args.viewpoint, aspect)
+    due = due_from(posed, args.viewpoint, aspect) if args.levels else {}
+    build = at(build, moment, args.viewpoint, aspect)
     if args.clip is not None:
-        clip = clip_named(build.scene, args.clip)
-        build = replace(build, scene=at_moment(build.scene, clip, args.time))
-        out.say(f"clip {args.clip} at {args.time:g} s of {clip.ends_s:g} s")
+        out.say(f"clip {args.clip} at {args.time:g} s of {clip_named(build.scene, args.clip).ends_s:g} s")
+    if args.levels:
+        told = ", ".join(f"{build.scene.node_keys[n]} {'is not drawn' if k is None else f'at {k}'}" for n, k in due.items())
+        out.say(f"levels of detail, 0 the finest: {told or 'there are none'}")
     frame = render(build, args.viewpoint, target=args.target, size=args.size, samples=args.samples)
     write_new(args.out, png_bytes(frame) if args.out.suffix.lower() == ".png" else exr_bytes(frame), inputs(args))
     mean = [float(v) for v in frame.linear.mean(axis=(0, 1))]

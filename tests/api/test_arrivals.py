@@ -16,6 +16,7 @@ from eddyfall.demo.shapes import Shape
 from eddyfall.workbench import tasks
 from eddyfall.workbench.models import Build, Delivery, File
 from eddyfall.workbench.services import builds
+from glb_files import written_sign
 from scenes import Thing, build_of, flat, glb_bytes, glb_parts, wall, write_build
 
 SETUP = {
@@ -65,6 +66,18 @@ def test_what_a_target_lacks_is_told_converted_and_kept(arrived):
     assert [r["material"] for r in left["rows"]] == ["lamp"]
     alone = send(arrived["viewer"], "GET", arrived["base"] + "/conversions?target=handheld&material=lamp")[1]
     assert alone["seen"][0]["error_after"] == 0 and alone["rows"][0]["values"][0]["fate"] == "no place"
+
+
+def test_a_frame_at_the_levels_of_detail_that_are_due(people, tmp_path):
+    path = written_sign(tmp_path)
+    sign = bring(people, path)
+    [level] = send(sign["viewer"], "GET", sign["base"])[1]["facts"]["levels"]
+    assert level == {"node": "sign", "levels": 3, "coverage": [0.25, 0.04, 0.01]}
+    shown = []
+    for asked in ("", "&levels=true"):
+        answer = sign["viewer"].get(f"{sign['base']}/frames/at 8?width=64&height=64{asked}")
+        shown.append(np.asarray(Image.open(io.BytesIO(answer.content)))[37, 32, :3].tolist())
+    assert shown == [[255, 0, 0], [0, 255, 0]]
 
 
 def _bytes(built, which):

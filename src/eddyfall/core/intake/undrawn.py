@@ -9,7 +9,7 @@ import numpy as np
 
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.model import Scene
-from eddyfall.core.scene.read.gltf import READ_EXTENSIONS
+from eddyfall.core.scene.read.materials import MATERIAL_EXTENSIONS
 
 if TYPE_CHECKING:
     from eddyfall.core.frame.render import Renderer
@@ -32,7 +32,7 @@ def undrawn_in(scene: Scene) -> dict[str, list[int]]:
     entries = scene.source.json.get("materials", []) if scene.source is not None else []
     for number, entry in enumerate(entries[: len(scene.materials)]):
         for name in entry.get("extensions", {}):
-            if name not in READ_EXTENSIONS:
+            if name not in MATERIAL_EXTENSIONS:
                 found.setdefault(name, []).append(number)
     return dict(sorted(found.items()))
 

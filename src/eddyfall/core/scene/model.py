@@ -217,7 +217,7 @@ class Source:
 @dataclass(frozen=True)
 class Scene:
     """All of one glTF file that Eddyfall reads. `notes` says what was left out and why; missing: numbers of pictures that are not there;
-    variants: names of what its materials may be changed to together."""
+    variants: names of what its materials may be changed to together; levels: of nodes that have several of detail."""
 
     meshes: tuple[Mesh, ...] = ()
     nodes: tuple[Node, ...] = ()
@@ -232,6 +232,7 @@ class Scene:
     source: Source | None = field(default=None, metadata={"hashed": False})
     missing: tuple[int, ...] = field(default=(), metadata={"hashed": False})
     variants: tuple[str, ...] = field(default=(), metadata={"hashed": False})
+    levels: tuple[Any, ...] = field(default=(), metadata={"hashed": False})
 
     @cached_property
     def content_hash(self) -> str:

@@ -10,6 +10,7 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from eddyfall.core.errors import EddyfallError
+from eddyfall.core.frame import moment as moments
 from eddyfall.core.frame.render import DEFAULT_SIZE, Request
 from eddyfall.core.handover.documents.base import plain
 from eddyfall.core.handover.documents.core_samples import CoreSampleDocument
@@ -43,27 +44,31 @@ class Shot(Schema):
 
 
 class Moment(Schema):
-    """Of a clip of the scene, in s, without one the scene is at rest; dressed as a variant of its materials."""
+    """Of a clip of the scene, in s, without one the scene is at rest; dressed as a variant of its materials; at the levels of detail that
+    are due from the viewpoint."""
 
     clip: str | None = Field(None, max_length=MAX_NAME)
     time_s: float = Field(0.0, ge=0, le=1e6)
     variant: str | None = Field(None, max_length=MAX_NAME)
+    levels: bool = False
 
     @property
-    def told(self) -> pictures.Posed | None:
+    def told(self) -> moments.Moment | None:
         """What it asks for; None for the scene as it is."""
-        return (self.clip, self.time_s, self.variant) if self.clip is not None or self.variant is not None else None
+        if self.clip is None and self.variant is None and not self.levels:
+            return None
+        return moments.Moment(self.clip, self.time_s, self.variant, self.levels)
 
 
-def answer(request: Any, build: Ref, key: str, viewpoint: str, shot: Shot, moment: pictures.Posed | None = None) -> HttpResponse:
-    """One frame of a build. key: what the build shows; a frame that was drawn before is at hand. moment: of a clip, and a variant."""
+def answer(request: Any, build: Ref, key: str, viewpoint: str, shot: Shot, moment: moments.Moment | None = None) -> HttpResponse:
+    """One frame of a build. key: what the build shows; a frame that was drawn before is at hand. moment: what else is asked."""
     what = Request(viewpoint, (shot.width, shot.height), None, shot.target)
     full = f"{key} {viewpoint!r} {shot.width}x{shot.height} {shot.form} {shot.target!r} {moment!r}"
     return drawn(request, build, full, what, shot.form, moment, client=shot.client, number=shot.turn)
 
 
 def drawn(
-    request: Any, build: Ref, key: str, what: Request, form: str = "png", moment: pictures.Posed | None = None, **turn: Any
+    request: Any, build: Ref, key: str, what: Request, form: str = "png", moment: moments.Moment | None = None, **turn: Any
 ) -> HttpResponse:
     """What was asked for as a file, drawn now unless it is at hand under its key."""
     start = time.perf_counter()

@@ -1,18 +1,16 @@
 """Frames as files: drawn by the studio, and kept at hand in the web process by what they show."""
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from eddyfall.core.frame.memo import Memo
+from eddyfall.core.frame.moment import Moment, at
 from eddyfall.core.frame.render import DEFAULT_SIZE, Renderer, Request
 from eddyfall.core.handover.exr import png_of
 from eddyfall.core.passes.display import exposure_scale
 from eddyfall.core.scene.build import Build as CoreBuild
-from eddyfall.core.scene.clips import at_moment, clip_named
 from eddyfall.core.scene.setup.sections.exposure import Exposure
-from eddyfall.core.scene.variants import in_variant
 from eddyfall.workbench.models import Build, Case
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -23,18 +21,11 @@ AT_HAND_BYTES = 192 * 1024**2
 AT_HAND = Memo(AT_HAND_BYTES)
 
 
-Posed = tuple[str | None, float, str | None]  # a clip, its moment in s, a variant
-
-
-def frame(build: CoreBuild, request: Request, form: str, moment: Posed | None = None) -> tuple[bytes, float]:
-    """(PNG, or float32 linear rgb with rows from the top; exposure scale of a linear one, else 1) of a frame; moment: of a clip, by name
-    and s, and a variant. RequestError for one that there is not."""
+def frame(build: CoreBuild, request: Request, form: str, moment: Moment | None = None) -> tuple[bytes, float]:
+    """(PNG, or float32 linear rgb with rows from the top; exposure scale of a linear one, else 1) of a frame; moment: what
+    else is asked of the scene. RequestError for a clip or a variant that there is not."""
     if moment is not None:
-        name, t_s, variant = moment
-        if variant is not None:
-            build = replace(build, scene=in_variant(build.scene, variant))
-        if name is not None:
-            build = replace(build, scene=at_moment(build.scene, clip_named(build.scene, name), t_s))
+        build = at(build, moment, request.viewpoint, request.size[0] / request.size[1])
 
     def draw(renderer: Renderer) -> Any:
         return renderer.frame(build, request, "display")

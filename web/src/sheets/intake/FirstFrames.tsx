@@ -11,13 +11,25 @@ export function FirstFrames({ project, build }: { project: number; build: Build 
   const clips = build.facts.clips ?? [];
   const [moment, setMoment] = useState<Moment>(AT_REST);
   const [variant, setVariant] = useState("");
+  const [levels, setLevels] = useState(false);
   return (
     <>
       {(build.facts.variants ?? []).length > 0 && (
         <Variants project={project} build={build} variant={variant} pick={setVariant} />
       )}
       {clips.length > 0 && <Player clips={clips} onMoment={setMoment} />}
-      <Frames project={project} build={build} moment={moment} variant={variant} />
+      {(build.facts.levels ?? []).length > 0 && (
+        <label className="flex gap-2 items-center mt-3 w-fit">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-sm"
+            checked={levels}
+            onChange={(e) => setLevels(e.target.checked)}
+          />
+          Each thing at the level of detail that is due from there, not at its finest
+        </label>
+      )}
+      <Frames project={project} build={build} moment={moment} variant={variant} levels={levels} />
     </>
   );
 }
@@ -131,11 +143,13 @@ function Frames({
   build,
   moment,
   variant,
+  levels,
 }: {
   project: number;
   build: Build;
   moment: Moment;
   variant: string;
+  levels: boolean;
 }) {
   return (
     <ul className="grid gap-3 grid-cols-2 xl:grid-cols-3 mt-3">
@@ -147,6 +161,7 @@ function Frames({
           view={view as { key: string; role: string; capture: boolean }}
           moment={moment}
           variant={variant}
+          levels={levels}
         />
       ))}
     </ul>
@@ -159,16 +174,19 @@ function First({
   view,
   moment,
   variant,
+  levels,
 }: {
   project: number;
   build: Build;
   view: { key: string; role: string; capture: boolean };
   moment: Moment;
   variant: string;
+  levels: boolean;
 }) {
   const path = `${buildPath(project, build.number)}/frames/${encodeURIComponent(view.key)}`;
   const posed = moment.clip ? `&clip=${encodeURIComponent(moment.clip)}&time_s=${moment.t}` : "";
-  const asked = variant ? `${posed}&variant=${encodeURIComponent(variant)}` : posed;
+  const dressed = variant ? `${posed}&variant=${encodeURIComponent(variant)}` : posed;
+  const asked = levels ? `${dressed}&levels=true` : dressed;
   const put = useWrite(async (file: File) => {
     const form = new FormData();
     form.append("picture", file);

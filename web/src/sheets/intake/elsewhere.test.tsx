@@ -244,6 +244,17 @@ test("supplied pictures are told with their places, what is not sure and what is
   );
 });
 
+test("first frames are drawn at the levels of detail that are due, when asked", () => {
+  const levels = [{ node: "sign", levels: 3, coverage: [0.25] }];
+  serve({ [`GET ${BUILD}`]: build });
+  // biome-ignore lint/suspicious/noExplicitAny: of a build only what is shown
+  const several = { ...build, facts: { levels } } as any;
+  render(around({ children: <FirstFrames project={1} build={several} /> }));
+  expect(screen.getByAltText("frame of helmets").getAttribute("src")).not.toContain("levels");
+  fireEvent.click(screen.getByRole("checkbox", { name: /level of detail/ }));
+  expect(screen.getByAltText("frame of helmets").getAttribute("src")).toContain("&levels=true");
+});
+
 test("a variant is shown in every first frame, and kept", async () => {
   const dressed = { ...build, facts: { variants: ["wet", "mossy"] } };
   const asked = serve({ [`GET ${BUILD}`]: build, [`POST ${BUILD}/ledger`]: { version: 4 } });

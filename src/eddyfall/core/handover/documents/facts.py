@@ -55,6 +55,14 @@ class UndrawnFacts(Document):
     pixels: dict[str, int]
 
 
+class LevelFacts(Document):
+    """A node's levels of detail: how many, the first one counted, and the least share of the picture that each is due from."""
+
+    node: str
+    levels: int
+    coverage: list[float]
+
+
 class BuildFacts(Document):
     """Counts, bounds, images, and notes on what was left out or fitted."""
 
@@ -76,6 +84,7 @@ class BuildFacts(Document):
     arrivals: list[ArrivalFacts] = Field(default_factory=list)
     variants: list[str] = Field(default_factory=list)
     undrawn: list[UndrawnFacts] = Field(default_factory=list)
+    levels: list[LevelFacts] = Field(default_factory=list)
 
 
 class IntakeDocument(BuildFacts):
@@ -106,6 +115,9 @@ class IntakeDocument(BuildFacts):
                 for key, clip in zip(scene.clip_keys, scene.clips)
             ],
             "variants": list(scene.variants),
+            "levels": [
+                LevelFacts(node=scene.node_keys[v.node], levels=1 + len(v.further), coverage=list(v.coverage)) for v in scene.levels
+            ],
             "undrawn": [UndrawnFacts(extension=u.extension, materials=list(u.materials), pixels=u.pixels) for u in undrawn(build)],
             "arrivals": [ArrivalFacts(**a.__dict__) for a in arrivals(scene, build.setup)],
         })  # fmt: skip

@@ -11,6 +11,7 @@ from eddyfall.core.scene.read.claims import check_claims
 from eddyfall.core.scene.read.clips import read_clips
 from eddyfall.core.scene.read.container import Container, open_container
 from eddyfall.core.scene.read.instances import INSTANCING
+from eddyfall.core.scene.read.levels import LEVELS, read_levels
 from eddyfall.core.scene.read.lights import read_cameras, read_lights
 from eddyfall.core.scene.read.materials import MATERIAL_EXTENSIONS, read_material
 from eddyfall.core.scene.read.meshes import VARIANTS, read_meshes, read_variants
@@ -21,12 +22,9 @@ from eddyfall.core.scene.read.skins import read_skins
 from eddyfall.core.scene.read.textures import OTHER_FORMS
 
 READ_EXTENSIONS = {
-    "KHR_lights_punctual", VARIANTS, "KHR_mesh_quantization", "KHR_texture_transform", INSTANCING, draco.NAME, *meshopt_views.NAMES,
+    "KHR_lights_punctual", VARIANTS, "KHR_mesh_quantization", "KHR_texture_transform", INSTANCING, LEVELS, draco.NAME, *meshopt_views.NAMES,
     *OTHER_FORMS, *MATERIAL_EXTENSIONS,
 }  # fmt: skip
-NOT_DRAWN = {"MSFT_lod": "levels of detail; the first level is drawn"}
-# A file that cannot be read without one of these is refused when it lists it as required.
-READ_ANYWAY = READ_EXTENSIONS | {"MSFT_lod"}
 
 
 def read_scene(path: Path | str, beside_it: bool = True) -> Scene:
@@ -56,10 +54,24 @@ def scene_of(container: Container, supplied: Mapping[int, bytes] | None = None) 
     meshes = read_meshes(r, len(materials))
     lights, cameras, skins = read_lights(r), read_cameras(r), read_skins(r)
     nodes = read_nodes(r, meshes, len(lights), len(cameras), skins)
+    levels = read_levels(r, nodes, meshes, skins)
     source = Source(r.doc, tuple(r.buffers), r.container.raw, r.outside)
     skies, clips, missing = read_skies(r), read_clips(r, nodes), tuple(sorted(r.missing))
     scene = Scene(
-        meshes, nodes, materials, images, lights, cameras, skies, skins, clips, tuple(r.notes), source, missing, read_variants(r)
+        meshes,
+        nodes,
+        materials,
+        images,
+        lights,
+        cameras,
+        skies,
+        skins,
+        clips,
+        tuple(r.notes),
+        source,
+        missing,
+        read_variants(r),
+        levels,
     )
     return placed(r, scene)
 
@@ -70,7 +82,7 @@ def _check_extensions(r: Reading) -> None:
         if not isinstance(names, list) or not all(isinstance(n, str) for n in names):
             raise SceneError("must be a list of names", key)
         for name in names:
-            if key == "extensionsRequired" and name not in READ_ANYWAY:
-                raise SceneError(f"requires {name}, which is not read ({NOT_DRAWN.get(name, 'unknown extension')})", key)
+            if key == "extensionsRequired" and name not in READ_EXTENSIONS:
+                raise SceneError(f"requires {name}, which is not read (unknown extension)", key)
             if key == "extensionsUsed" and name not in READ_EXTENSIONS:
-                r.notes.append(f"not drawn yet: {name} ({NOT_DRAWN.get(name, 'unknown extension, ignored')})")
+                r.notes.append(f"not drawn yet: {name} (unknown extension, ignored)")

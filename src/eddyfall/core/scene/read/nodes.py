@@ -61,7 +61,7 @@ def read_nodes(r: Reading, meshes: tuple[Mesh, ...], lights: int, cameras: int, 
         if i not in shown:
             mesh = camera = light = None
         skin = skin_of(r, entry, here, None if mesh is None else meshes[mesh], skins)
-        weights = _weights(r, entry, here, mesh, meshes)
+        weights = morph_weights(r, entry, here, mesh, meshes)
         if mesh is not None and INSTANCING in part_of(entry, "extensions", here):
             every = enumerate(read_instances(r, entry, here), start=1)
             copies += [Node(f"{name} {k}", m, i, mesh, None, None, skin, weights, True) for k, m in every]
@@ -72,7 +72,7 @@ def read_nodes(r: Reading, meshes: tuple[Mesh, ...], lights: int, cameras: int, 
     return (*nodes, *copies)
 
 
-def _weights(r: Reading, entry: dict[str, Any], here: str, mesh: int | None, meshes: tuple[Mesh, ...]) -> tuple[float, ...]:
+def morph_weights(r: Reading, entry: dict[str, Any], here: str, mesh: int | None, meshes: tuple[Mesh, ...]) -> tuple[float, ...]:
     """Morph weights of a node: its own, else its mesh's."""
     targets = max((len(part.targets) for part in meshes[mesh].primitives), default=0) if mesh is not None else 0
     if not targets or mesh is None:
