@@ -231,7 +231,7 @@ def test_what_a_frame_is_given_is_made_by_the_settings_that_are_said(leaf, secti
 def test_passes_do_not_import_each_other():
     shared = {
         "contract", "registry", "recorder", "off_switches", "sections", "frustum", "sun_maps", "look_ups", "lightmap_shade", "screen",
-        "world_light", "silent", "draw_order",
+        "world_light", "silent", "draw_order", "coated",
     }  # fmt: skip
     for path in Path(passes_room.__path__[0]).glob("*.py"):
         if path.stem in shared | {"__init__"}:

@@ -430,7 +430,9 @@ def _look(scene: Scene, material: Material) -> _Look:
     values: dict[str, object] = {
         k: v for k, v in material.__dict__.items() if not k.startswith("_") and k != "name" and "texture" not in k
     }
-    for role, use in material.uses.items():
+    if not material.clearcoat:  # what few materials have is told of those alone
+        values = {k: v for k, v in values.items() if not k.startswith("clearcoat")}
+    for role, use in (material.every_use if material.clearcoat else material.uses).items():
         values[f"{role} map"] = None if use is None else digest(scene.images[use.image].pixels)
     return _Look(values)
 
@@ -438,7 +440,7 @@ def _look(scene: Scene, material: Material) -> _Look:
 def _looks_alike(old: list[_Look], new: list[_Look]) -> np.ndarray:
     """(o, n): the share of what a material says that another says too, field by field."""
     found = np.zeros((len(old), len(new)))
-    names = list(old[0].values) if old else []
+    names = list(dict.fromkeys(name for look in (*old, *new) for name in look.values)) if old else []
     for name in names:
         numbers: dict[object, int] = {}
         codes = [np.array([numbers.setdefault(look.values.get(name), len(numbers)) for look in side]) for side in (old, new)]
@@ -451,7 +453,10 @@ def _images(before: _Side, now: _Side, materials: list[Match]) -> list[Match]:
     old, new = before.scene, now.scene
     held = [[digest(image.pixels) for image in side.images] for side in (old, new)]
     reads = {
-        (m, role): use.image for m, material in enumerate(new.materials) for role, use in material.uses.items() if use is not None
+        (m, role): use.image
+        for m, material in enumerate(new.materials)
+        for role, use in material.every_use.items()
+        if use is not None
     }
     found, taken = [], set[int]()
     for i, image in enumerate(old.images):
@@ -480,7 +485,7 @@ def _image_of(
         return new.image_keys.index(key), "it has its name, and holds another picture"
     numbers = {k: m for m, k in enumerate(new.material_keys)}
     for m, material in enumerate(old.materials):
-        for role, use in material.uses.items():
+        for role, use in material.every_use.items():
             if use is not None and use.image == i:
                 match = next((x for x in materials if old.material_keys[m] in x.old), None)
                 for name in match.new if match is not None else ():

@@ -20,6 +20,7 @@ from eddyfall.core.frame.schedule import margin_of, passes_for, support_of
 from eddyfall.core.frame.stage import (
     alpha_forms,
     alpha_tests,
+    coats_of,
     coverage_keepers,
     cuts_by,
     error_paint,
@@ -191,6 +192,7 @@ class Renderer:
         t, b = resolved[Textures], resolved[Bake]
         stored = self.derive(material_store, build.scene, t.mips, overridden_maps(build), alpha_forms(build))
         textures = self.derive(make_textures, build, packed, stored, t.mip_bias, t.anisotropy)
+        coats = self.derive(coats_of, build.scene, t.mips, t.mip_bias, t.anisotropy)
         cutouts = self.derive(make_cutouts, alpha_tests(build), packed, textures, coverage_keepers(build), cuts_by(build))
         plain = self.derive(plain_cutouts, alpha_tests(build), packed, textures)
         shadow_cutouts = self.derive(make_shadow_cutouts, shadow_alpha_tests(build), plain, packed)
@@ -213,6 +215,7 @@ class Renderer:
             "geometry": Known(geometry, digest(packed.key, plate_key)),
             "caster_geometry": packed,
             "textures": textures,
+            "coats": coats,
             # What passes take of them alone is known by its content: other colours of the same pictures change no map of shadows.
             "alpha_uv": Known(textures.value.alpha_uv, self.derive(key_of_alpha_uv, textures).value),
             "cutouts": Known(cutouts.value, self.derive(key_of_cutouts, cutouts).value),

@@ -29,6 +29,7 @@ GIVEN: dict[str, tuple[str, ...]] = {
         "textures.mip_bias",
         "textures.mips",
     ),
+    "coats": ("textures.anisotropy", "textures.mip_bias", "textures.mips"),
     "alpha_uv": MAPS,
     "cutouts": (
         *MAPS,

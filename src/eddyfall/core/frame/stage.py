@@ -41,6 +41,7 @@ from eddyfall.core.scene.setup.tables import (
 )
 from eddyfall.core.shade.alpha_forms import Form, form_of
 from eddyfall.core.shade.blend import KINDS, REFRACTING, VOLUME
+from eddyfall.core.shade.clear_coat import NO_COATS, Coats, make_coats
 from eddyfall.core.shade.columns import BASE_ALPHA
 from eddyfall.core.shade.lights import DIRECTIONAL, POINT, SPOT
 from eddyfall.core.shade.srgb import decode
@@ -238,6 +239,12 @@ def make_textures(build: Build, geometry: Geometry, stored: tuple[TextureStore, 
                 uv = (geometry.uv1 if second else geometry.uv0)[rows]
                 alpha_uv[rows] = turned_by(store.tables[turn, :6], uv) if turn else uv
     return Textures(Surfaces(material_factors(build.scene.materials), used, *store, float(bias), int(taps)), alpha_uv)
+
+
+def coats_of(scene: Scene, mips: bool, bias: float, taps: int) -> Coats:
+    """Clear coats of a scene; its pictures are looked at only where there are any."""
+    materials = scene.materials
+    return make_coats(materials, scene.images, mips, bias, taps) if any(m.coated for m in materials) else NO_COATS
 
 
 def alpha_tests(build: Build) -> tuple[tuple[bool, float], ...]:

@@ -120,7 +120,7 @@ def _without_normals(scene: Scene) -> set[tuple[str, int]]:
 
 def _uses(scene: Scene, part: Primitive) -> list[TextureUse]:
     material = scene.materials[part.material] if part.material is not None else None
-    return [use for use in material.uses.values() if use is not None] if material is not None else []
+    return [use for use in material.every_use.values() if use is not None] if material is not None else []
 
 
 def _areas(part: Primitive) -> np.ndarray:

@@ -46,11 +46,15 @@ WORDS = {
     "occlusion": ("occlusion", "ambientocclusion", "ao"),
     "transmission": ("transmission", "opacity"),
     "thickness": ("thickness",),
+    "clear coat": ("clearcoat", "coat"),
+    "clear coat roughness": ("clearcoatroughness", "coatroughness"),
+    "clear coat normal": ("clearcoatnormal", "coatnormal"),
 }
 SLOTS = {
     "baseColorTexture": "base", "normalTexture": "normal", "metallicRoughnessTexture": "metallic_roughness",
     "emissiveTexture": "emissive", "occlusionTexture": "occlusion", "transmissionTexture": "transmission", "thicknessTexture": "thickness",
-    "diffuseTexture": "base", "specularGlossinessTexture": "metallic_roughness",
+    "diffuseTexture": "base", "specularGlossinessTexture": "metallic_roughness", "clearcoatTexture": "clear coat",
+    "clearcoatRoughnessTexture": "clear coat roughness", "clearcoatNormalTexture": "clear coat normal",
 }  # fmt: skip
 
 

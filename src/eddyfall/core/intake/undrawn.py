@@ -1,4 +1,4 @@
-"""What materials say and is not drawn yet (sheen, clear coats and the like), with the pixels that it touches."""
+"""What materials say and is not drawn yet (sheen and the like), with the pixels that it touches."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ import numpy as np
 
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.model import Scene
-from eddyfall.core.scene.read.materials import MATERIAL_EXTENSIONS
+from eddyfall.core.scene.read.materials import CLEARCOAT, MATERIAL_EXTENSIONS
 
 if TYPE_CHECKING:
     from eddyfall.core.frame.render import Renderer
@@ -34,6 +34,9 @@ def undrawn_in(scene: Scene) -> dict[str, list[int]]:
         for name in entry.get("extensions", {}):
             if name not in MATERIAL_EXTENSIONS:
                 found.setdefault(name, []).append(number)
+    for number, material in enumerate(scene.materials):
+        if material.coated and material.alpha_mode == "BLEND":
+            found.setdefault(f"{CLEARCOAT} of what is blended", []).append(number)
     return dict(sorted(found.items()))
 
 

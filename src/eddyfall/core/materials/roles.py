@@ -21,7 +21,7 @@ Fate = Literal["moved", "computed", "no place"]
 LIMITS: dict[ValueRole, tuple[float, float]] = {
     "base_rgb": (0, 1), "alpha": (0, 1), "metallic": (0, 1), "roughness": (0, 1), "normal_scale": (-1e6, 1e6), "emissive_rgb": (0, 1e6),
     "occlusion_strength": (0, 1), "ior": (1, 1e3), "specular": (0, 1), "specular_rgb": (0, 1e6), "transmission": (0, 1),
-    "thickness_m": (0, 1e6),
+    "thickness_m": (0, 1e6), "clearcoat": (0, 1), "clearcoat_roughness": (0, 1),
 }  # fmt: skip
 
 

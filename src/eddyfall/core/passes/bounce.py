@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from eddyfall.core.passes.coated import is_coated
 from eddyfall.core.passes.contract import Pass, Stage, Target, Values
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
@@ -60,7 +61,7 @@ def run(inputs: Values, section: BounceSection) -> dict[str, Any]:
     light = b.whole(gathered(inputs, section, b, setting.rays), setting.rounds)
     y, x, rows, to_eye = b.all_of(surface)
     bounced = np.zeros_like(inputs["shaded"])
-    bounced[y, x] = light[y, x] * reflected_share(rows, to_eye, section, _stood_in(inputs)[y, x])
+    bounced[y, x] = light[y, x] * _sent_on(inputs, section, rows, to_eye, y * surface.shape[1] + x)
     return {"shaded": inputs["shaded"] + bounced, "bounced": bounced}
 
 
@@ -93,10 +94,19 @@ def converged(inputs: Values, section: BounceSection, at: np.ndarray) -> np.ndar
     """(h, w, 3) nits that the pass tends to by more and more rays, without a filter, at pixels (h, w) bool; 0 elsewhere."""
 
     def light(b: Bundle, rays: int) -> np.ndarray:
-        share = reflected_share(b.rows, b.to_eye, section, _stood_in(inputs).ravel()[b.pixel])
-        return np.asarray(gathered(inputs, section, b, rays) * share)
+        return np.asarray(gathered(inputs, section, b, rays) * _sent_on(inputs, section, b.rows, b.to_eye, b.pixel))
 
     return converged_at(at, light, bundle_of(inputs, takes_part(inputs, section) & at, 1))
+
+
+def _sent_on(inputs: Values, section: BounceSection, rows: np.ndarray, to_eye: np.ndarray, pixel: np.ndarray) -> np.ndarray:
+    """(n, 3) `reflected_share` of pixels (n,), where clear coats lie over them as both send it on."""
+    stood_in = _stood_in(inputs).ravel()[pixel]
+    share = reflected_share(rows, to_eye, section, stood_in)
+    if not is_coated(inputs):
+        return share
+    of_coat, over = inputs["coat_share"].ravel()[pixel][:, None], inputs["coat_rows"].reshape(-1, rows.shape[1])[pixel]
+    return np.asarray(share * (1 - of_coat) + reflected_share(over, to_eye, section, stood_in) * of_coat)
 
 
 def reflected_share(rows: np.ndarray, to_eye: np.ndarray, section: BounceSection, stood_in: np.ndarray) -> np.ndarray:
@@ -124,7 +134,8 @@ PASS = register(
         name="bounce",
         does="light from other surfaces that the frame shows",
         reads=(
-            "camera", "pixels", "sky_maps", "visible", "drawable", "surface", "copied_depth", "shaded", "probes", "probed",
+            "camera", "pixels", "sky_maps", "visible", "drawable", "surface", "coat_rows", "coat_share", "copied_depth", "shaded", "probes",
+            "probed",
             "in_mirror", "gridded", *READS,
         ),
         writes=("shaded", "bounced"),

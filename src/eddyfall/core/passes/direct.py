@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from eddyfall.core.passes.coated import is_coated, under_coat
 from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.off_switches import off_by_light
@@ -40,12 +41,20 @@ def run(inputs: Values, section: DirectSection) -> dict[str, Any]:
     view = View(inputs["camera"], pixels)
     geometry: Geometry = inputs["geometry"]
     maps = looked_up(inputs["shadow_maps"], section.look_ups)
-    lit, sun = direct_buffer(
-        silenced(inputs["surface"], inputs["drawable"], section.silent), inputs["visible"], inputs["drawable"],
-        (inputs["triangle"], geometry.positions, geometry.triangles), section.receives.astype(np.uint8),
-        section.mapped.astype(np.uint8), pixels.origin,
-        pixels.jitter, view.rays, inputs["lights"], maps, inputs["traced"], inputs["tints"],
-    )  # fmt: skip
+
+    def reflected(surface: np.ndarray, visible: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        return direct_buffer(
+            silenced(surface, inputs["drawable"], section.silent), visible, inputs["drawable"],
+            (inputs["triangle"], geometry.positions, geometry.triangles), section.receives.astype(np.uint8),
+            section.mapped.astype(np.uint8), pixels.origin,
+            pixels.jitter, view.rays, inputs["lights"], maps, inputs["traced"], inputs["tints"],
+        )  # fmt: skip
+
+    lit, sun = reflected(inputs["surface"], inputs["visible"])
+    if is_coated(inputs):
+        share = inputs["coat_share"]
+        coat, _ = reflected(inputs["coat_rows"], np.where(share > 0, inputs["visible"], -1).astype(np.int32))
+        lit = under_coat(lit, share) + coat * share[..., None].astype(np.float32)
     return {"lit": lit, "sun_visibility": sun}
 
 
@@ -56,10 +65,18 @@ def twin(r: Recorder) -> None:
         return
     state, d = r.stage.state, int(r.geometry.owner[front.triangle])
     lit, lights = r.light(silent_row(r.notes["row"], state.answers_direct[d]), d, front.triangle, opaque=True)
+    share = r.notes["coat_share"]
+    coat = {}
+    if share > 0:
+        of_coat, _ = r.light(silent_row(r.notes["coat_row"], state.answers_direct[d]), d, front.triangle, opaque=True)
+        lit, coat = (
+            lit * (1 - share) + of_coat * share,
+            {"clear_coat": {"share": share, "rgb": [float(v) for v in of_coat * share]}},
+        )
     layer = r.lay(
         "opaque", r.geometry.drawables[d].name, f"{KIND_NAMES[int(state.blend[d])]}, writes depth", lit, 0.0,
         shader=state.shader[d], in_prepass=bool(r.notes["in_prepass"][d]),
-        textures=[read.facts for read in r.notes["used"]], lights=lights,
+        textures=[read.facts for read in r.notes["used"]], lights=lights, **coat,
     )  # fmt: skip
     layer.depth_m = float(r.stage.depth_format.view_depth(front.key))
 
@@ -70,7 +87,8 @@ PASS = register(
         name="direct",
         does="direct light and emission of what is visible",
         reads=(
-            "geometry", "camera", "pixels", "visible", "drawable", "triangle", "surface", "lights", "shadow_maps", "traced",
+            "geometry", "camera", "pixels", "visible", "drawable", "triangle", "surface", "coat_rows", "coat_share", "lights",
+            "shadow_maps", "traced",
             "tints",
         ),
         writes=("lit", "sun_visibility"),

@@ -6,6 +6,7 @@ from typing import Any, Literal
 
 import numpy as np
 
+from eddyfall.core.passes.coated import is_coated, under_coat
 from eddyfall.core.passes.contract import LookUp, Pass, Stage, Target, Values, View
 from eddyfall.core.passes.lightmap_shade import kept_of_lightmaps
 from eddyfall.core.passes.look_ups import look_ups
@@ -64,22 +65,40 @@ def section(stage: Stage) -> IndirectSection:
 def run(inputs: Values, section: IndirectSection) -> dict[str, Any]:
     mirrored, share = np.zeros((1, 1, 3), np.float32), np.zeros((1, 1), np.float32)
     surface = silenced(inputs["surface"], inputs["drawable"], section.silent)
-    shaded = _lit(inputs, section, surface, inputs["lit"])
-    by_probes = len(inputs["probes"].maps) > 0
+    by_probes, coated, of_coats = len(inputs["probes"].maps) > 0, is_coated(inputs), np.zeros((1, 1, 3), np.float32)
+    under = np.zeros_like(inputs["lit"]) if coated else inputs["lit"]
+    shaded = _lit(inputs, section, surface, under)
     if section.coat_apart or by_probes:
         coat = surface.copy()
         coat[..., ALBEDO_RGB] = 0.0
         mirrored = _lit(inputs, section, coat, np.zeros_like(inputs["lit"]))
     if by_probes:
-        shown, share = _shown(inputs, surface)
-        if section.occluded != "nothing":
-            shown *= inputs["occluded"][..., None]
-        change = (shown - mirrored * share[..., None]).astype(np.float32)
+        change, share = _stood_in(inputs, section, surface, mirrored)
         shaded, mirrored = shaded + change, mirrored + change
+    if coated:
+        over = silenced(inputs["coat_rows"], inputs["drawable"], section.silent)
+        of_coats = _lit(inputs, section, over, np.zeros_like(inputs["lit"]))
+        if by_probes:
+            of_coats = of_coats + _stood_in(inputs, section, over, of_coats)[0]
+        of_coats = (of_coats * inputs["coat_share"][..., None]).astype(np.float32)
+        shaded = inputs["lit"] + under_coat(shaded, inputs["coat_share"]) + of_coats
+        mirrored = under_coat(mirrored, inputs["coat_share"]) if mirrored.shape == shaded.shape else mirrored
     gridded = np.zeros((1, 1), bool)
     if section.moves is not None and len(inputs["grids"].first):
         gridded = _of_grids(inputs, section.moves, surface)[1]
-    return {"shaded": shaded, "mirrored": mirrored, "probed": share.astype(np.float32), "gridded": gridded}
+    return {
+        "shaded": shaded, "mirrored": mirrored, "probed": share.astype(np.float32), "gridded": gridded, "coat_mirrored": of_coats,
+    }  # fmt: skip
+
+
+def _stood_in(
+    inputs: Values, section: IndirectSection, surface: np.ndarray, mirrored: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """((h, w, 3) nits by which probes change what coats mirror of even light, mirrored (h, w, 3); (h, w) how much of it they stand for)."""
+    shown, share = _shown(inputs, surface)
+    if section.occluded != "nothing":
+        shown *= inputs["occluded"][..., None]
+    return (shown - mirrored * share[..., None]).astype(np.float32), share
 
 
 def _shown(inputs: Values, surface: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -147,16 +166,20 @@ def twin(r: Recorder) -> None:
     d = int(r.geometry.owner[front.triangle])
     if not r.stage.state.answers_ambient[d]:
         return
-    row, name = r.notes["row"], r.geometry.drawables[d].name
-    even, words, facts = _even(r, row, d, front.triangle)
-    if words:
-        r.lay("indirect", name, words, even, 1.0, **facts)
-    shown, share = _probed(r, row)
-    if share > 0:
-        coat = row.copy()
-        coat[ALBEDO_RGB] = 0.0
-        change = shown - _even(r, coat, d, front.triangle)[0] * share
-        r.lay("indirect", name, "what probes show in the stead of its coat's even light", change, 1.0, share=share)
+    name, of_coat = r.geometry.drawables[d].name, float(r.notes["coat_share"])
+    layers = [(r.notes["row"], 1 - of_coat, "")] + (
+        [(r.notes["coat_row"], of_coat, ", on its clear coat")] if of_coat > 0 else []
+    )
+    for row, part, where in layers:
+        even, words, facts = _even(r, row, d, front.triangle)
+        if words:
+            r.lay("indirect", name, words + where, even * part, 1.0, **facts)
+        shown, share = _probed(r, row)
+        if share > 0:
+            coat = row.copy()
+            coat[ALBEDO_RGB] = 0.0
+            change = (shown - _even(r, coat, d, front.triangle)[0] * share) * part
+            r.lay("indirect", name, f"what probes show in the stead of its coat's even light{where}", change, 1.0, share=share)
 
 
 def _even(r: Recorder, row: np.ndarray, drawable: int, triangle: int) -> tuple[np.ndarray, str, dict[str, Any]]:
@@ -231,14 +254,15 @@ PASS = register(
         name="indirect",
         does="baked light from lightmaps, light from the sky where there are none; what coats mirror of probes",
         reads=(
-            "geometry", "camera", "pixels", "lightmaps", "sky_maps", "probes", "grids", "visible", "drawable", "triangle", "surface", "lit",
+            "geometry", "camera", "pixels", "lightmaps", "sky_maps", "probes", "grids", "visible", "drawable", "triangle", "surface",
+            "coat_rows", "coat_share", "lit",
             "lights",
             "shadow_maps", "traced", "occluded",
         ),
-        writes=("shaded", "mirrored", "probed", "gridded"),
+        writes=("shaded", "mirrored", "probed", "gridded", "coat_mirrored"),
         section=section,
         targets=(Target(name="shaded", texel_bytes=12), Target(name="mirrored", texel_bytes=0), Target(name="probed", texel_bytes=0),
-                 Target(name="gridded", texel_bytes=0)),
+                 Target(name="gridded", texel_bytes=0), Target(name="coat_mirrored", texel_bytes=0)),
         run=run,
         twin=twin,
         off=(off_by_leaf("sky.ambient", False, "light from the sky off"),),

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from eddyfall.core.passes.coated import is_coated
 from eddyfall.core.passes.contract import MirrorPicture, Pass, Stage, Target, Values
 from eddyfall.core.passes.recorder import Recorder
 from eddyfall.core.passes.registry import register
@@ -33,6 +34,7 @@ def run(inputs: Values, section: PlanarSection) -> dict[str, Any]:
     if not mirrors:
         return {"shaded": shaded, "planar": np.zeros((1, 1, 3), np.float32), "in_mirror": np.zeros((1, 1), bool)}
     surface, change = silenced(inputs["surface"], inputs["drawable"], section.silent), np.zeros_like(shaded)
+    over = silenced(inputs["coat_rows"], inputs["drawable"], section.silent) if is_coated(inputs) else surface
     everywhere = np.zeros(shaded.shape[:2], bool)
     x, y = inputs["pixels"].origin
     for mirror in mirrors:
@@ -46,7 +48,12 @@ def run(inputs: Values, section: PlanarSection) -> dict[str, Any]:
         row, column = np.divmod(b.pixel[on], there.shape[1])
         coat = shares_of_even_light(surface[row, column], b.to_eye[on])[1]
         light = mirror.picture[row - (y0 - y), column - (x0 - x)]
-        change[row, column] = coat * light - inputs["mirrored"][row, column]
+        stood = inputs["mirrored"][row, column]
+        if is_coated(inputs):
+            share = inputs["coat_share"][row, column][:, None]
+            coat = coat * (1 - share) + shares_of_even_light(over[row, column], b.to_eye[on])[1] * share
+            stood = stood + inputs["coat_mirrored"][row, column]
+        change[row, column] = coat * light - stood
         everywhere[row, column] = True
     return {"shaded": shaded + change, "planar": change, "in_mirror": everywhere}
 
@@ -62,7 +69,19 @@ PASS = register(
         number=6.2,
         name="planar",
         does="what planar mirrors show",
-        reads=("camera", "pixels", "mirrors", "visible", "drawable", "surface", "mirrored", "shaded"),
+        reads=(
+            "camera",
+            "pixels",
+            "mirrors",
+            "visible",
+            "drawable",
+            "surface",
+            "coat_rows",
+            "coat_share",
+            "mirrored",
+            "coat_mirrored",
+            "shaded",
+        ),
         writes=("shaded", "planar", "in_mirror"),
         section=section,
         targets=(

@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from eddyfall.core.passes.coated import as_coats, is_coated
 from eddyfall.core.passes.contract import Pass, Pixels, Stage, Target, Values
 from eddyfall.core.passes.off_switches import off_by_leaf
 from eddyfall.core.passes.recorder import Recorder
@@ -57,15 +58,25 @@ def run(inputs: Values, section: ReflectSection) -> dict[str, Any]:
     setting, picture = section.reflect, inputs["with_sky"]
     if not setting.enabled:
         return {"with_sky": picture, "reflected": np.zeros((1, 1, 3), np.float32)}
-    surface = inputs["surface"]
-    b = bundle_of(inputs, takes_part(inputs, section), setting.divisor)
-    got, found = gathered(inputs, section, b, setting.rays)
-    # What the coat makes of it is taken out for the filter and put back at each pixel.
-    light = b.whole(np.column_stack([got / _coat(b.rows, b.to_eye), found]), setting.rounds)
-    y, x, rows, to_eye = b.all_of(surface)
     reflected = np.zeros_like(picture)
-    reflected[y, x] = light[y, x, :3] * _coat(rows, to_eye) - inputs["mirrored"][y, x] * light[y, x, 3:]
+    for layer, kept in _layers(inputs):
+        b = bundle_of(layer, takes_part(layer, section), setting.divisor)
+        got, found = gathered(inputs, section, b, setting.rays)
+        # What the coat makes of it is taken out for the filter and put back at each pixel.
+        light = b.whole(np.column_stack([got / _coat(b.rows, b.to_eye), found]), setting.rounds)
+        y, x, rows, to_eye = b.all_of(layer["surface"])
+        coat = _coat(rows, to_eye) if kept is None else _coat(rows, to_eye) * kept[y, x][:, None]
+        reflected[y, x] += light[y, x, :3] * coat - layer["mirrored"][y, x] * light[y, x, 3:]
     return {"with_sky": picture + reflected, "reflected": reflected}
+
+
+def _layers(inputs: Values) -> list[tuple[Values, np.ndarray | None]]:
+    """What mirrors at pixels, with the share (h, w) of it that is seen (None: all of it): surfaces, and the clear coats over them."""
+    if not is_coated(inputs):
+        return [(inputs, None)]
+    share = inputs["coat_share"]
+    over = {**as_coats(inputs), "mirrored": inputs["coat_mirrored"], "visible": np.where(share > 0, inputs["visible"], -1)}
+    return [(inputs, 1 - share), (over, share)]
 
 
 def takes_part(inputs: Values, section: ReflectSection) -> np.ndarray:
@@ -94,11 +105,15 @@ def gathered(inputs: Values, section: ReflectSection, b: Bundle, rays: int) -> t
 def converged(inputs: Values, section: ReflectSection, at: np.ndarray) -> np.ndarray:
     """(h, w, 3) nits by which the pass changes pixels (h, w) bool with more and more rays, without a filter; 0 elsewhere."""
 
-    def light(b: Bundle, rays: int) -> np.ndarray:
-        got, found = gathered(inputs, section, b, rays)
-        return np.asarray(got - inputs["mirrored"].reshape(-1, 3)[b.pixel] * found[:, None])
+    def tends_to(layer: Values, kept: np.ndarray | None) -> np.ndarray:
+        def light(b: Bundle, rays: int) -> np.ndarray:
+            got, found = gathered(inputs, section, b, rays)
+            seen = got if kept is None else got * kept.ravel()[b.pixel][:, None]
+            return np.asarray(seen - layer["mirrored"].reshape(-1, 3)[b.pixel] * found[:, None])
 
-    return converged_at(at, light, bundle_of(inputs, takes_part(inputs, section) & at, 1))
+        return converged_at(at, light, bundle_of(layer, takes_part(layer, section) & at, 1))
+
+    return np.asarray(sum(tends_to(*layer) for layer in _layers(inputs)))
 
 
 def _coat(rows: np.ndarray, to_eye: np.ndarray) -> np.ndarray:
@@ -140,8 +155,11 @@ PASS = register(
             "visible",
             "drawable",
             "surface",
+            "coat_rows",
+            "coat_share",
             "copied_depth",
             "mirrored",
+            "coat_mirrored",
             "in_mirror",
             "with_sky",
             "reflect_copy",

@@ -197,7 +197,8 @@ def pack(scene: Scene, setup: Setup) -> Geometry:
 
 def _with_tangents(scene: Scene, mesh: Mesh) -> Mesh:
     """A mesh whose parts with normal maps all have tangents."""
-    use_of = [None if p.material is None else scene.materials[p.material].normal_texture for p in mesh.primitives]
+    bends = [m.normal_texture or m.clearcoat_normal_texture for m in scene.materials]
+    use_of = [None if p.material is None else bends[p.material] for p in mesh.primitives]
     if not any(use_of):
         return mesh
     return replace(mesh, primitives=tuple(combed(part, use) for part, use in zip(mesh.primitives, use_of)))

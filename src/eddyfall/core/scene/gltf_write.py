@@ -352,6 +352,17 @@ class _Writer:
             extensions[SPECULAR_GLOSS] = said
         if m.specular != 1.0 or m.specular_rgb != (1.0, 1.0, 1.0):
             extensions["KHR_materials_specular"] = {"specularFactor": m.specular, "specularColorFactor": list(m.specular_rgb)}
+        if m.clearcoat:
+            coat: dict[str, Any] = {"clearcoatFactor": m.clearcoat, "clearcoatRoughnessFactor": m.clearcoat_roughness}
+            for key, use in (
+                ("clearcoatTexture", m.clearcoat_texture), ("clearcoatRoughnessTexture", m.clearcoat_roughness_texture),
+                ("clearcoatNormalTexture", m.clearcoat_normal_texture),
+            ):  # fmt: skip
+                if picture := self._texture(use):
+                    coat[key] = picture
+            if "clearcoatNormalTexture" in coat:
+                coat["clearcoatNormalTexture"]["scale"] = m.clearcoat_normal_scale
+            extensions["KHR_materials_clearcoat"] = coat
         if m.ior != 1.5:
             extensions["KHR_materials_ior"] = {"ior": m.ior}
         if m.transmission or m.transmission_texture:
@@ -369,7 +380,7 @@ class _Writer:
         if extensions:
             entry["extensions"] = extensions
             used.extend(extensions)
-        if any(use is not None and use.turn != STRAIGHT for use in m.uses.values()):
+        if any(use is not None and use.turn != STRAIGHT for use in m.every_use.values()):
             used.append(MOVED)
         return entry
 

@@ -77,7 +77,9 @@ class Gloss:
 class Material:
     """glTF metallic-roughness material. `base_rgba` linear; `emissive` linear times strength, nits; transmission: share of the light that
     is not mirrored which goes through (KHR_materials_transmission); of its light white at 0, attenuation_rgb is left after attenuation_m
-    (KHR_materials_volume); specular, specular_rgb: what the mirror of what is no metal is multiplied by (KHR_materials_specular)."""
+    (KHR_materials_volume); specular, specular_rgb: what the mirror of what is no metal is multiplied by (KHR_materials_specular);
+    clearcoat: share of it that lies under a clear coat, times the red of its texture, and how rough that is, times the green of its
+    (KHR_materials_clearcoat)."""
 
     name: str
     base_rgba: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
@@ -105,10 +107,31 @@ class Material:
     specular: float = 1.0
     specular_rgb: tuple[float, float, float] = (1.0, 1.0, 1.0)
     gloss: Gloss | None = None
+    clearcoat: float = 0.0
+    clearcoat_texture: TextureUse | None = None
+    clearcoat_roughness: float = 0.0
+    clearcoat_roughness_texture: TextureUse | None = None
+    clearcoat_normal_texture: TextureUse | None = None
+    clearcoat_normal_scale: float = 1.0
+
+    @property
+    def coated(self) -> bool:
+        """Whether it lies under a clear coat."""
+        return self.clearcoat > 0 and not self.unlit
+
+    @property
+    def every_use(self) -> dict[str, TextureUse | None]:
+        """All its textures by what they are read for, those of its clear coat too."""
+        return {
+            **self.uses,
+            "clear coat": self.clearcoat_texture,
+            "clear coat roughness": self.clearcoat_roughness_texture,
+            "clear coat normal": self.clearcoat_normal_texture,
+        }
 
     @property
     def uses(self) -> dict[str, TextureUse | None]:
-        """Its textures by what they are read for."""
+        """Its textures by what they are read for, but for those of its clear coat."""
         return {
             "base colour": self.base_texture,
             "metallic-roughness": self.metallic_roughness_texture,

@@ -60,6 +60,21 @@ def layers(albedo, f0, i, rough, split, nx, ny, nz, vx, vy, vz, lx, ly, lz):
 
 
 @light_helper
+def alone(rough, nx, ny, nz, vx, vy, vz, lx, ly, lz):
+    """(the GGX lobe without Fresnel times n.l of light from l towards v, chance of the direction per sr by visible normals)."""
+    n_dot_l = nx * lx + ny * ly + nz * lz
+    if n_dot_l <= 0.0:
+        return 0.0, 0.0
+    n_dot_v = max(nx * vx + ny * vy + nz * vz, 1e-4)
+    hx, hy, hz = vx + lx, vy + ly, vz + lz
+    inv = 1.0 / max(math.sqrt(hx * hx + hy * hy + hz * hz), 1e-12)
+    alpha = max(rough * rough, 2e-3)
+    d = ggx_d(max((nx * hx + ny * hy + nz * hz) * inv, 0.0), alpha)
+    a2 = alpha * alpha
+    return d * smith_v(n_dot_l, n_dot_v, alpha) * n_dot_l, 0.5 * d / (n_dot_v + math.sqrt(a2 + (1.0 - a2) * n_dot_v * n_dot_v))
+
+
+@light_helper
 def drawn(rough, split, nx, ny, nz, vx, vy, vz, which, first, second):
     """A direction (x, y, z) that a path goes on in, from three numbers in [0, 1)."""
     if which >= split:

@@ -45,7 +45,7 @@ def _texture_sets(build: Build, part: Primitive) -> set[int]:
     """UV sets that the textures of a part use."""
     if part.material is None:
         return set()
-    uses = build.scene.materials[part.material].uses.values()
+    uses = build.scene.materials[part.material].every_use.values()
     return {use.uv_set for use in uses if use is not None}
 
 

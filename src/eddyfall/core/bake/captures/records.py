@@ -28,7 +28,17 @@ from eddyfall.core.shade.probes import middles_of
 from eddyfall.core.truth.reference.path_scene import PathScene, path_scene
 
 PATHS_AT_ONCE = 65_536
-SINCE = ("specular", "specular_rgb", "gloss")  # of a material, told where they are not as they were before there were any
+SINCE = (
+    "specular",
+    "specular_rgb",
+    "gloss",
+    "clearcoat",
+    "clearcoat_texture",
+    "clearcoat_roughness",
+    "clearcoat_roughness_texture",
+    "clearcoat_normal_texture",
+    "clearcoat_normal_scale",
+)  # of a material, told where they are not as they were before there were any
 VIEW = "capture"
 LOOKS = 64  # edge of the map that new things are looked for with
 Place = tuple[float, float, float]

@@ -127,7 +127,7 @@ def image_roles(scene: Scene) -> list[list[str]]:
     """For each image, what materials use it as."""
     roles: list[set[str]] = [set() for _ in scene.images]
     for material in scene.materials:
-        for role, use in material.uses.items():
+        for role, use in material.every_use.items():
             if use is not None:
                 roles[use.image].add(role)
     return [sorted(r) for r in roles]

@@ -10,9 +10,10 @@ from eddyfall.core.scene.read.reading import Reading
 from eddyfall.core.scene.read.textures import texture_use
 
 SPECULAR_GLOSS = "KHR_materials_pbrSpecularGlossiness"
+CLEARCOAT = "KHR_materials_clearcoat"
 MATERIAL_EXTENSIONS = {
     "KHR_materials_unlit", "KHR_materials_emissive_strength", "KHR_materials_ior", "KHR_materials_transmission", "KHR_materials_volume",
-    "KHR_materials_specular", SPECULAR_GLOSS,
+    "KHR_materials_specular", CLEARCOAT, SPECULAR_GLOSS,
 }  # fmt: skip
 
 
@@ -37,6 +38,7 @@ def read_material(r: Reading, i: int, entry: dict[str, Any]) -> Material:
     for key in ("specularTexture", "specularColorTexture"):
         if key in specular:
             r.notes.append(f"not drawn yet: {here}: {key}")
+    clear = part_of(extensions, CLEARCOAT, here)
     left = numbers(volume, "attenuationColor", 3, (1.0, 1.0, 1.0), here)
     if not all(0 <= v <= 1 for v in left):
         raise SceneError("attenuationColor must be 3 numbers from 0 to 1", here)
@@ -67,6 +69,12 @@ def read_material(r: Reading, i: int, entry: dict[str, Any]) -> Material:
         specular=number(specular, "specularFactor", 1.0, here, 0.0, 1.0),
         specular_rgb=numbers(specular, "specularColorFactor", 3, (1.0, 1.0, 1.0), here),  # type: ignore[arg-type]
         gloss=_gloss(r, entry, extensions, here),
+        clearcoat=number(clear, "clearcoatFactor", 0.0, here, 0.0, 1.0),
+        clearcoat_texture=texture_use(r, clear, "clearcoatTexture", here),
+        clearcoat_roughness=number(clear, "clearcoatRoughnessFactor", 0.0, here, 0.0, 1.0),
+        clearcoat_roughness_texture=texture_use(r, clear, "clearcoatRoughnessTexture", here),
+        clearcoat_normal_texture=texture_use(r, clear, "clearcoatNormalTexture", here),
+        clearcoat_normal_scale=number(part_of(clear, "clearcoatNormalTexture", here), "scale", 1.0, here),
     )
 
 

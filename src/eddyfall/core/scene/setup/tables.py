@@ -28,7 +28,7 @@ MapRole = Literal["base", "metallic_roughness", "normal", "emissive", "occlusion
 MAP_ROLES: tuple[MapRole, ...] = get_args(MapRole)
 ValueRole = Literal[
     "base_rgb", "alpha", "metallic", "roughness", "normal_scale", "emissive_rgb", "occlusion_strength", "ior", "specular",
-    "specular_rgb", "transmission", "thickness_m",
+    "specular_rgb", "transmission", "thickness_m", "clearcoat", "clearcoat_roughness",
 ]  # fmt: skip
 VALUE_ROLES: tuple[ValueRole, ...] = get_args(ValueRole)
 How = Literal["as_is", "one_minus", "square", "root", "hundredth", "srgb"]

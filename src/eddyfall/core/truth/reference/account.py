@@ -12,6 +12,7 @@ import numpy as np
 
 from eddyfall.core.frame.render import Frame
 from eddyfall.core.passes import indirect, refract
+from eddyfall.core.passes.coated import is_coated
 from eddyfall.core.passes.contract import View
 from eddyfall.core.passes.look_ups import look_ups, looked_up
 from eddyfall.core.passes.silent import silenced, silent_of
@@ -122,21 +123,28 @@ def parts_of(frame: Frame, pixels: np.ndarray) -> Parts:
     surface, lights = silenced(b["surface"], b["drawable"], silent_of(state.answers_direct)), b["lights"]
     dark = surface.copy()
     dark[..., EMITTED_RGB] = 0.0
+    coats = b["coat_share"][at][:, None] if is_coated(b) else np.zeros((len(pixels), 1))
+    layers = [(dark, 1 - coats)]
+    if is_coated(b):
+        layers.append((silenced(b["coat_rows"], b["drawable"], silent_of(state.answers_direct)), coats))
 
     def direct(light: int, receives: np.ndarray) -> np.ndarray:
         alone = np.zeros_like(lights.power)
         alone[light] = lights.power[light]
-        lit, _ = direct_buffer(
-            dark, b["visible"], b["drawable"], faces, receives.astype(np.uint8), state.mapped.astype(np.uint8), frame.pixels.origin,
-            frame.pixels.jitter, view.rays, lights._replace(power=alone), maps, b["traced"], b["tints"],
-        )  # fmt: skip
-        return np.asarray(lit[at], np.float64)
+        total = np.zeros((len(pixels), 3))
+        for rows, share in layers:
+            lit, _ = direct_buffer(
+                rows, b["visible"], b["drawable"], faces, receives.astype(np.uint8), state.mapped.astype(np.uint8),
+                frame.pixels.origin, frame.pixels.jitter, view.rays, lights._replace(power=alone), maps, b["traced"], b["tints"],
+            )  # fmt: skip
+            total += lit[at] * share
+        return total
 
     count = len(lights.kind)
     lit = np.array([direct(i, state.receives) for i in range(count)]).reshape(count, len(pixels), 3)
     free = np.array([direct(i, np.zeros_like(state.receives)) for i in range(count)]).reshape(count, len(pixels), 3)
     seen = b["visible"][at] >= 0
-    emission = np.where(seen[:, None], surface[at][:, EMITTED_RGB], b["behind_panes"][at]).astype(np.float64)
+    emission = np.where(seen[:, None], surface[at][:, EMITTED_RGB] * (1 - coats), b["behind_panes"][at]).astype(np.float64)
     even = np.where(seen[:, None], b["shaded"][at].astype(np.float64) - lit.sum(axis=0) - emission, 0.0)
     mirrored = np.where(seen[:, None], _mirrored(frame)[at], 0.0)
     mirrored = np.minimum(mirrored, np.maximum(even, 0.0))

@@ -10,7 +10,7 @@ from eddyfall.core.truth.reference.panes import CERTAIN
 from eddyfall.core.truth.reference.path_scene import PathScene
 from eddyfall.core.truth.reference.tally import PARTS
 from eddyfall.core.truth.reference.trace import follow
-from eddyfall.core.truth.reference.walks import COVERED, Walk, meet
+from eddyfall.core.truth.reference.walks import COVERED, Walk, meet, no_coats
 
 
 def around(scene: PathScene, place: np.ndarray, direction: np.ndarray, key: np.ndarray, bounces: int) -> tuple[np.ndarray, Hits]:
@@ -21,12 +21,12 @@ def around(scene: PathScene, place: np.ndarray, direction: np.ndarray, key: np.n
     hits, direction, weight = way.hits, way.direction, np.zeros((n, 6))
     weight[:, :3] = way.weight
     where, facing, normal, out, albedo, f0 = np.zeros((6, n, 3))
-    walk = Walk(where, facing, normal, out, albedo, f0, np.zeros(n), np.zeros(n), weight, np.full(n, CERTAIN), key)
+    walk = Walk(where, facing, normal, out, albedo, f0, np.zeros(n), np.zeros(n), weight, np.full(n, CERTAIN), key, *no_coats(n))
     light, unused, goes_on = way.glow.copy(), np.zeros((n, 3)), np.zeros(n, bool)
     meet(
         np.arange(n), hits.triangle, hits.u, hits.v, hits.distance, direction, scene.soup, scene.double_sided, scene.surfaces, scene.sky,
         scene.cells, scene.emitters, walk, light, unused, light, unused, goes_on, way.left,
-        way.gloss,
+        way.gloss, scene.coats.means,
     )  # fmt: skip
     found = np.zeros((n, len(PARTS) + 2 * len(scene.light_names), 3))
     follow(scene, walk, np.flatnonzero(goes_on), bounces, found, first=1)

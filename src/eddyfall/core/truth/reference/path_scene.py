@@ -18,6 +18,7 @@ from eddyfall.core.scene.setup.sections.fog import Fog
 from eddyfall.core.scene.setup.sections.sky import Sky
 from eddyfall.core.scene.setup.tables import LightSetup
 from eddyfall.core.shade.blend import VOLUME
+from eddyfall.core.shade.clear_coat import Coats
 from eddyfall.core.shade.columns import BASE, EMISSIVE, ROUGHNESS, UNLIT
 from eddyfall.core.shade.lights import Lights
 from eddyfall.core.shade.sky import SkyLight
@@ -39,7 +40,7 @@ MOST_CELLS = 512  # columns of cells that a sky picture is picked by
 class PathScene:
     """met: rays' view of all that is drawn; blocking: of all that is meant to cast and lets no light through; bending: that, and all
     glass that rays to what shines and to the sky are not asked for through; tinting, veiling: what lamps, and what shines, lose some of
-    on their straight way, told by `seen`; soup, surfaces: as the kernels read them; double_sided, covers (d,) uint8: drawn from both
+    on their straight way, told by `seen`; soup, surfaces, coats: as the kernels read them; double_sided, covers (d,) uint8: drawn from both
     sides, let light by as their alpha says; sides: the first, or a body of glass; panes: what lets light through; mist: its boxes; lights
     as the frame has them, sizes (l,) their diameters (m, or m for each m of a sun's distance), blocked (l,) bool: whether anything blocks
     them; sky as it is seen, sky_lights: whether surfaces get any of it; fog None: there is none; step_m: how far rays start off a
@@ -53,6 +54,7 @@ class PathScene:
     seen: SeenThrough
     soup: Soup
     surfaces: Surfaces
+    coats: Coats
     double_sided: np.ndarray
     sides: np.ndarray
     covers: np.ndarray
@@ -108,6 +110,7 @@ def path_scene(renderer: Renderer, build: Build, frame: Frame) -> PathScene:
         seen=SeenThrough.of(state),
         soup=soup_of(geometry, state.material),
         surfaces=textures.surfaces,
+        coats=frame.buffers["coats"],
         double_sided=state.double_sided.astype(np.uint8),
         sides=(state.double_sided | (panes.kind == BODY)).astype(np.uint8),
         covers=covers.astype(np.uint8),

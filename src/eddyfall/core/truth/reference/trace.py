@@ -13,7 +13,8 @@ import numpy as np
 
 from eddyfall.core.passes.contract import Camera, Pixels, View
 from eddyfall.core.rays.queries import Hits, RayScene
-from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED_RGB, F0_RGB, NORMAL_XYZ, REFLECTING, ROUGH
+from eddyfall.core.shade.clear_coat import share_plain
+from eddyfall.core.shade.columns import ALBEDO_RGB, DISTANCE, EMITTED_RGB, F0_RGB, NORMAL_XYZ, OPEN, REFLECTING, ROUGH
 from eddyfall.core.shade.fog import transmittance
 from eddyfall.core.shade.sky import sky_colours_along
 from eddyfall.core.shade.surface import Rays, surface_rows
@@ -46,10 +47,12 @@ from eddyfall.core.truth.reference.walks import (
     begin,
     lay_split,
     meet,
+    no_coats,
     numbers_of,
     scatter,
 )
 
+Top = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]  # of Walk: top, clear, top_rough, top_split
 VALUES_AT_ONCE = 2_097_152  # triples: paths times parts and lights
 FIRST_SAMPLES = 2  # of a tally's first round: with them its noise can be told
 
@@ -98,7 +101,8 @@ class Seen:
     @property
     def reflecting(self) -> np.ndarray:
         """Paths that stand on something that reflects any light."""
-        return np.flatnonzero((self.drawable >= 0) & (self.rows[:, REFLECTING].sum(axis=1) > 0))
+        reflects = (self.rows[:, REFLECTING].sum(axis=1) > 0) | (self.walk.clear > 0)
+        return np.flatnonzero((self.drawable >= 0) & reflects)
 
 
 def seen_by(scene: PathScene, rays: Rays, x: np.ndarray, y: np.ndarray, key: np.ndarray) -> Seen:
@@ -115,7 +119,8 @@ def seen_by(scene: PathScene, rays: Rays, x: np.ndarray, y: np.ndarray, key: np.
         rows[:, ALBEDO_RGB] *= way.left[:, None].astype(np.float32)
         rows[:, F0_RGB] = np.minimum(rows[:, F0_RGB] * way.gloss.astype(np.float32), 1.0)
     place = np.where(np.isnan(place), rays.eye + direction * rows[:, DISTANCE, None].astype(np.float64), place)
-    return Seen(drawable, rows, _walk(scene, rows, place, way.direction, hits, key), way)
+    coats = _coats_at(scene, rays, x, y, hits.triangle, drawable)
+    return Seen(drawable, rows, _walk(scene, rows, place, way.direction, hits, key, coats), way)
 
 
 def _places(rays: Rays, direction: np.ndarray, way: Arrived, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -153,7 +158,9 @@ def _traced(scene: PathScene, rays: Rays, tally: Tally, asked: Asked, part: slic
     found = np.zeros((len(key), arrives + len(scene.light_names), 3))
     follow(scene, eye.walk, eye.reflecting, asked.bounces, found)
     there = eye.drawable >= 0
-    found[there, EMISSION] = eye.rows[there][:, EMITTED_RGB]
+    top, clear = eye.walk.top[there], eye.walk.clear[there]
+    lets = 1 - share_plain(clear, np.einsum("nk,nk->n", top, eye.walk.out[there]))
+    found[there, EMISSION] = eye.rows[there][:, EMITTED_RGB] * lets[:, None]
     found[~there, BACKGROUND] = sky_colours_along(eye.direction[~there], scene.sky)
     way, clear = eye.arrived, eye.arrived.weight
     fades = np.ones(len(key))
@@ -182,7 +189,19 @@ def faced(scene: PathScene, triangle: np.ndarray, direction: np.ndarray) -> np.n
     return np.asarray(normal * -np.sign(np.einsum("nk,nk->n", normal, direction))[:, None])
 
 
-def _walk(scene: PathScene, rows: np.ndarray, place: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray) -> Walk:
+def _coats_at(scene: PathScene, rays: Rays, x: np.ndarray, y: np.ndarray, triangle: np.ndarray, drawable: np.ndarray) -> Top:
+    """Clear coats of what eye rays through x, y (n,) px meet: their normals, strengths, roughness; shares of directions are open."""
+    coats, n = scene.coats, len(x)
+    if coats.surfaces is None:
+        return no_coats(n)
+    strength = np.where(drawable >= 0, coats.strength[scene.soup.material[drawable]], 0.0)
+    over = surface_rows(x, y, np.where(strength > 0, triangle, -1).astype(triangle.dtype), rays, scene.soup, coats.surfaces)
+    return over[:, NORMAL_XYZ].astype(np.float64), strength * over[:, OPEN], over[:, ROUGH].astype(np.float64), np.zeros(n)
+
+
+def _walk(
+    scene: PathScene, rows: np.ndarray, place: np.ndarray, direction: np.ndarray, hits: Hits, key: np.ndarray, coats: Top
+) -> Walk:
     """Paths at what the eye sees, at places (n, 3); rows of what it does not see are blank. Normals that are turned away from the side that
     is seen are a fault of the mesh: they are turned back."""
     n = len(rows)
@@ -191,7 +210,7 @@ def _walk(scene: PathScene, rows: np.ndarray, place: np.ndarray, direction: np.n
     return Walk(
         place, facing, normal, -direction,
         rows[:, ALBEDO_RGB].astype(np.float64), rows[:, F0_RGB].astype(np.float64), rows[:, ROUGH].astype(np.float64), np.zeros(n),
-        np.zeros((n, 6)), np.zeros(n), key,
+        np.zeros((n, 6)), np.zeros(n), key, *coats,
     )  # fmt: skip
 
 
@@ -237,7 +256,7 @@ def follow(
         meet(
             alive, hits.triangle, hits.u, hits.v, hits.distance, direction, scene.soup, scene.double_sided, scene.surfaces,
             scene.sky if scene.sky_lights else scene.no_sky, scene.cells, scene.emitters, walk, under, coat, *sky, goes_on, way.left,
-            way.gloss,
+            way.gloss, scene.coats.means,
         )  # fmt: skip
         alive = alive[goes_on]
     if secondary is not None:
@@ -262,7 +281,17 @@ def _ask(
         made = ask_light(light, scene.sizes[light], alive, walk, scene.lights, vertex, scene.step_m, *out)
     else:
         made = ask_emitters(
-            alive, walk, scene.emitters, scene.soup, scene.double_sided, scene.surfaces, vertex, scene.step_m, *out, prim
+            alive,
+            walk,
+            scene.emitters,
+            scene.soup,
+            scene.double_sided,
+            scene.surfaces,
+            scene.coats.means,
+            vertex,
+            scene.step_m,
+            *out,
+            prim,
         )
     blocked = np.zeros(made, bool)
     if free is not None:

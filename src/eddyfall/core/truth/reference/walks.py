@@ -13,9 +13,10 @@ from numba import njit, prange
 
 from eddyfall.core.kernel import helper, light_helper
 from eddyfall.core.rays.sampling import mixed, random
+from eddyfall.core.shade.clear_coat import coat_share
 from eddyfall.core.shade.columns import BASE_ALPHA, DIELECTRIC_F0, F0_TINT
 from eddyfall.core.shade.lights import DIRECTIONAL, incoming
-from eddyfall.core.shade.lobes import drawn, layers, share_of_coat
+from eddyfall.core.shade.lobes import LEAST_SHARE, alone, drawn, layers, share_of_coat
 from eddyfall.core.shade.met import blurred, met_face, met_material, met_normal, spanned
 from eddyfall.core.shade.sky import in_picture, picture_radiance, sky_radiance
 from eddyfall.core.shade.vertex_colours import vertex_colour
@@ -31,7 +32,8 @@ SURE = 4  # vertices before paths that carry little are ended at random
 class Walk(NamedTuple):
     """n paths, each at a vertex. place, facing, normal, out (n, 3): where, unit normals of the face and for shading, unit direction back;
     albedo, f0 (n, 3), rough (n,); split (n,) share of directions drawn for the coat; weight (n, 6): by the first vertex's under layer
-    r, g, b, by its coat r, g, b; chance (n,) per sr of the direction that led here; key (n,) of its random numbers."""
+    r, g, b, by its coat r, g, b; chance (n,) per sr of the direction that led here; key (n,) of its random numbers. Of a clear coat over
+    all that: top (n, 3) its normal, clear (n,) its strength (0: none), top_rough (n,), top_split (n,) share of directions drawn for it."""
 
     place: np.ndarray
     facing: np.ndarray
@@ -44,6 +46,15 @@ class Walk(NamedTuple):
     weight: np.ndarray
     chance: np.ndarray
     key: np.ndarray
+    top: np.ndarray
+    clear: np.ndarray
+    top_rough: np.ndarray
+    top_split: np.ndarray
+
+
+def no_coats(n: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """top, clear, top_rough, top_split of n paths none of which stands on a clear coat."""
+    return np.zeros((n, 3)), np.zeros(n), np.zeros(n), np.zeros(n)
 
 
 class Emitters(NamedTuple):
@@ -83,21 +94,56 @@ def numbers_of(key, dimension):
 @njit(cache=True, parallel=True, nogil=True)
 def lay_split(alive, walk):
     """Share of directions for the coat, at each vertex."""
-    split = walk.split
+    split, top_split = walk.split, walk.top_split
     for k in prange(len(alive)):
         i = alive[k]
         cosine = 0.0
         for axis in range(3):
             cosine += walk.normal[i, axis] * walk.out[i, axis]
         split[i] = share_of_coat(walk.albedo, walk.f0, i, walk.rough[i], min(max(cosine, 1e-4), 1.0))
+        top_split[i] = 0.0
+        if walk.clear[i] > 0.0:
+            share = _covered(walk, i)
+            rest = 0.0
+            for c in range(3):
+                rest += (walk.albedo[i, c] + walk.f0[i, c]) / 3.0
+            top_split[i] = min(max(share / max(share + (1.0 - share) * rest, 1e-9), LEAST_SHARE), 1.0 - LEAST_SHARE)
+
+
+@light_helper
+def _covered(walk, i):
+    """Share of what is seen of vertex i that its clear coat stands for."""
+    return coat_share(
+        walk.clear[i], walk.top[i, 0] * walk.out[i, 0] + walk.top[i, 1] * walk.out[i, 1] + walk.top[i, 2] * walk.out[i, 2]
+    )
 
 
 @light_helper
 def _at_vertex(walk, i, lx, ly, lz):
-    return layers(
+    """As `lobes.layers`, of vertex i; a clear coat's lobe is its coat's."""
+    dr, dg, db, sr, sg, sb, chance = layers(
         walk.albedo, walk.f0, i, walk.rough[i], walk.split[i], walk.normal[i, 0], walk.normal[i, 1], walk.normal[i, 2],
         walk.out[i, 0], walk.out[i, 1], walk.out[i, 2], lx, ly, lz,
     )  # fmt: skip
+    if walk.clear[i] > 0.0:
+        share, split = _covered(walk, i), walk.top_split[i]
+        left = 1.0 - share
+        value, seen = alone(
+            walk.top_rough[i],
+            walk.top[i, 0],
+            walk.top[i, 1],
+            walk.top[i, 2],
+            walk.out[i, 0],
+            walk.out[i, 1],
+            walk.out[i, 2],
+            lx,
+            ly,
+            lz,
+        )
+        dr, dg, db = dr * left, dg * left, db * left
+        sr, sg, sb = sr * left + value * share, sg * left + value * share, sb * left + value * share
+        chance = chance * (1.0 - split) + seen * split
+    return dr, dg, db, sr, sg, sb, chance
 
 
 @light_helper
@@ -212,7 +258,9 @@ def _area(positions, c0, c1, c2):
 
 
 @njit(cache=True, nogil=True)
-def ask_emitters(alive, walk, emitters, soup, double_sided, surf, vertex, step, which, value, start, direction, distance, prim):
+def ask_emitters(
+    alive, walk, emitters, soup, double_sided, surf, coats, vertex, step, which, value, start, direction, distance, prim
+):
     """Rays to one place of one shining triangle each, prim. As `ask_light`."""
     made, base = 0, vertex * A_VERTEX
     for k in range(len(alive)):
@@ -241,6 +289,11 @@ def ask_emitters(alive, walk, emitters, soup, double_sided, surf, vertex, step, 
         _, _, _, er, eg, eb, _, _ = met_material(
             surf, soup.material[drawable], soup.uv0, soup.uv1, soup.colours, c0, c1, c2, b0, u, v
         )
+        m = soup.material[drawable]
+        if coats.shape[0] > 0 and coats[m, 0] > 0.0:
+            nx, ny, nz, length = met_normal(soup.normals, c0, c1, c2, b0, u, v, ex, ey, ez)
+            lets = 1.0 - coat_share(coats[m, 0], (nx * lx + ny * ly + nz * lz) / length)
+            er, eg, eb = er * lets, eg * lets, eb * lets
         asked = emitters.pick[p] / _area(soup.positions, c0, c1, c2) * d2 / abs(cosine)
         share = asked / (asked * asked + chance * chance)  # power heuristic over `asked`
         if _bring(walk, i, vertex == 0, dr, dg, db, sr, sg, sb, er * share, eg * share, eb * share, value, made) <= 0.0:
@@ -316,10 +369,19 @@ def scatter(alive, walk, vertex, step, start, direction, goes):
         i = alive[k]
         key = walk.key[i]
         goes[k] = False
-        lx, ly, lz = drawn(
-            walk.rough[i], walk.split[i], walk.normal[i, 0], walk.normal[i, 1], walk.normal[i, 2], walk.out[i, 0], walk.out[i, 1],
-            walk.out[i, 2], random(key, base + LOBE), random(key, base + DIRECTION), random(key, base + DIRECTION + 1),
-        )  # fmt: skip
+        lobe = random(key, base + LOBE)
+        if walk.clear[i] > 0.0 and lobe < walk.top_split[i]:
+            lx, ly, lz = drawn(
+                walk.top_rough[i], 1.0, walk.top[i, 0], walk.top[i, 1], walk.top[i, 2], walk.out[i, 0], walk.out[i, 1], walk.out[i, 2],
+                0.0, random(key, base + DIRECTION), random(key, base + DIRECTION + 1),
+            )  # fmt: skip
+        else:
+            if walk.clear[i] > 0.0:
+                lobe = (lobe - walk.top_split[i]) / (1.0 - walk.top_split[i])
+            lx, ly, lz = drawn(
+                walk.rough[i], walk.split[i], walk.normal[i, 0], walk.normal[i, 1], walk.normal[i, 2], walk.out[i, 0], walk.out[i, 1],
+                walk.out[i, 2], lobe, random(key, base + DIRECTION), random(key, base + DIRECTION + 1),
+            )  # fmt: skip
         if not _faces(walk, i, lx, ly, lz):
             continue
         dr, dg, db, sr, sg, sb, chance = _at_vertex(walk, i, lx, ly, lz)
@@ -373,11 +435,14 @@ def meet(
     goes_on,
     left,
     gloss,
+    coats,
 ):
     """What each ray finds: sky, or a surface that may shine; moves the path there. A face that is met from behind and has no back ends
-    it. left (n,), gloss (n, 3): what glass leaves under its coat, and by how much more it mirrors."""
+    it. left (n,), gloss (n, 3): what glass leaves under its coat, and by how much more it mirrors; coats
+    (m, 2): strength and roughness of clear coats, (0, 2) where there are none."""
     w, chances, albedo, f0s, roughs = walk.weight, walk.chance, walk.albedo, walk.f0, walk.rough
     places, facing, normal, back = walk.place, walk.facing, walk.normal, walk.out
+    top, clear, top_rough = walk.top, walk.clear, walk.top_rough
     for k in prange(len(alive)):
         i = alive[k]
         p = prim[k]
@@ -411,7 +476,13 @@ def meet(
         b0 = 1.0 - u[k] - v[k]
         m = soup.material[drawable]
         r, g, b, er, eg, eb, metal, rough = met_material(surf, m, soup.uv0, soup.uv1, soup.colours, c0, c1, c2, b0, u[k], v[k])
+        nx, ny, nz, length = met_normal(soup.normals, c0, c1, c2, b0, u[k], v[k], ex, ey, ez)
+        inv = side / length
+        strength = coats[m, 0] if coats.shape[0] > 0 else 0.0
         if er + eg + eb > 0.0:
+            if strength > 0.0:
+                lets = 1.0 - coat_share(strength, (nx * direction[k, 0] + ny * direction[k, 1] + nz * direction[k, 2]) * inv)
+                er, eg, eb = er * lets, eg * lets, eb * lets
             share = 1.0
             if emitters.pick[p] > 0.0:
                 asked = emitters.pick[p] / _area(soup.positions, c0, c1, c2) * t[k] * t[k] / max(abs(cosine), 1e-12)
@@ -422,10 +493,8 @@ def meet(
             coat[i, 0] += w[i, 3] * er * share
             coat[i, 1] += w[i, 4] * eg * share
             coat[i, 2] += w[i, 5] * eb * share
-        if r + g + b <= 0.0 and surf.factors[m, DIELECTRIC_F0] <= 0.0:
+        if r + g + b <= 0.0 and surf.factors[m, DIELECTRIC_F0] <= 0.0 and strength <= 0.0:
             continue
-        nx, ny, nz, length = met_normal(soup.normals, c0, c1, c2, b0, u[k], v[k], ex, ey, ez)
-        inv = side / length
         keep = 1.0 - metal
         f0 = surf.factors[m, DIELECTRIC_F0] * keep
         under_coat = keep * left[k]
@@ -439,6 +508,10 @@ def meet(
             back[i, axis] = -direction[k, axis]
         facing[i, 0], facing[i, 1], facing[i, 2] = ex * side, ey * side, ez * side
         normal[i, 0], normal[i, 1], normal[i, 2] = nx * inv, ny * inv, nz * inv
+        clear[i] = strength
+        if strength > 0.0:
+            top_rough[i] = coats[m, 1]
+            top[i, 0], top[i, 1], top[i, 2] = nx * inv, ny * inv, nz * inv
         goes_on[k] = True
 
 

@@ -10,6 +10,7 @@ import numpy as np
 
 from eddyfall.core.frame.grid_store import GridStore, grid_store
 from eddyfall.core.frame.render import Frame, Renderer, Request
+from eddyfall.core.passes.coated import is_coated
 from eddyfall.core.rays.queries import RayScene
 from eddyfall.core.scene.build import Build
 from eddyfall.core.screen.bundles import even_rays, seeds_of, shares_of_even_light
@@ -96,6 +97,10 @@ def _even(frame: Frame, x: np.ndarray, y: np.ndarray) -> np.ndarray:
     """(n, 3) lx of even light that lights pixels as drawn: what they send back of it over what they reflect."""
     rows = frame.buffers["surface"][y, x]
     under, coat = shares_of_even_light(rows, -eye_ways(frame, x, y))
+    if is_coated(frame.buffers):
+        share = frame.buffers["coat_share"][y, x][:, None]
+        under = under * (1 - share)
+        coat = coat * (1 - share) + shares_of_even_light(frame.buffers["coat_rows"][y, x], -eye_ways(frame, x, y))[1] * share
     sent = (frame.buffers["shaded"][y, x] - frame.buffers["lit"][y, x]).astype(np.float64)
     return np.asarray(np.divide(sent, under + coat, out=np.zeros_like(sent), where=under + coat > 1e-6) * np.pi)
 
