@@ -64,7 +64,7 @@ def _parser() -> argparse.ArgumentParser:
         sub = commands.add_parser(name, help=help_text, description=help_text)
         sub.set_defaults(run=run)
         if file:
-            sub.add_argument("file", type=Path, help="scene: .glb, .gltf, .obj or .zip")
+            sub.add_argument("file", type=Path, help="scene: .glb, .gltf, .obj, .usda, .usdc, .usdz or .zip")
             sub.add_argument("--setup", type=Path, help="setup document (default: FILE with .setup.json, if it is there)")
             sub.add_argument("--target", help="device whose settings apply")
             sub.add_argument("--size", type=size, default=(960, 540), metavar="WxH", help="frame size in px (default 960x540)")

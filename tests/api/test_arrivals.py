@@ -8,7 +8,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
-from api_helpers import bring, send
+from api_helpers import bring, send, upload
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Gloss, Material, Node, TextureUse
 from eddyfall.core.scene.model import Image as ScenePicture
@@ -78,6 +78,28 @@ def test_a_frame_at_the_levels_of_detail_that_are_due(people, tmp_path):
         answer = sign["viewer"].get(f"{sign['base']}/frames/at 8?width=64&height=64{asked}")
         shown.append(np.asarray(Image.open(io.BytesIO(answer.content)))[37, 32, :3].tolist())
     assert shown == [[255, 0, 0], [0, 255, 0]]
+
+
+def test_usd_is_taken_and_read_in_the_child(people, tmp_path):
+    """A board of a square metre in centimetres; one that names a layer of the machine's own is told that it was left out."""
+    pytest.importorskip("pxr", reason="USD is an extra")
+    board = """#usda 1.0
+def Mesh "board" (prepend references = @%s@</x>)
+{
+    int[] faceVertexCounts = [4]
+    int[] faceVertexIndices = [0, 1, 2, 3]
+    point3f[] points = [(0, 0, 0), (100, 0, 0), (100, 100, 0), (0, 100, 0)]
+}
+"""
+    (tmp_path / "other.usda").write_text("#usda 1.0\n")
+    answer = upload(people["artist"], people["project"], (board % (tmp_path / "other.usda")).encode(), name="board.usda")
+    assert answer.status_code == 201, answer.content
+    facts = answer.json()["facts"]
+    assert facts["triangles"] == 2 and facts["bounds_m"]["high"] == pytest.approx([1, 1, 0])
+    assert any("it lies elsewhere" in note for note in facts["left_out"])
+    broken = upload(people["artist"], people["project"], b"#usda 1.0\ndef Mesh {", name="board.usda")
+    assert broken.status_code == 422 and "USD cannot read it" in broken.json()["detail"]
+    assert str(tmp_path) not in str(broken.json()) and "/tmp" not in str(broken.json())
 
 
 def _bytes(built, which):

@@ -17,7 +17,7 @@ from eddyfall.workbench.models import Build, File, Intake, Job, Project
 from eddyfall.workbench.reading import read_upload
 from eddyfall.workbench.services.projects import note
 
-SCENE_ENDINGS = (".glb", ".gltf", ".zip", ".obj")
+SCENE_ENDINGS = (".glb", ".gltf", ".zip", ".obj", ".usd", ".usda", ".usdc", ".usdz")
 OPEN_TIMES = 3  # an open build with its world arrays and a frame's buffers, against its scene alone
 
 
@@ -38,7 +38,7 @@ def scene_name(scene: "UploadedFile[bytes]") -> str:
     """The name of an uploaded scene. Refused(422) for other kinds of files."""
     name = str(scene.name or "scene")
     if not name.lower().endswith(SCENE_ENDINGS):
-        raise Refused(422, f"{name}: a scene is a .glb, a .gltf or .obj without files beside it, or a .zip")
+        raise Refused(422, f"{name}: a scene is a .glb, a .gltf, .obj or USD without files beside it, or a .zip")
     return name
 
 

@@ -188,7 +188,7 @@ function Drop({ files, set }: { files: File[]; set: (files: File[]) => void }) {
         id="files"
         type="file"
         multiple
-        accept=".glb,.gltf,.zip,.obj,.json,.png,.jpg,.jpeg,.webp,.ktx2"
+        accept=".glb,.gltf,.zip,.obj,.usd,.usda,.usdc,.usdz,.json,.png,.jpg,.jpeg,.webp,.ktx2"
         className="sr-only"
         aria-label="Scene and settings files"
         onChange={(e) => set([...(e.target.files ?? [])])}

@@ -18,11 +18,13 @@ from urllib.parse import unquote
 from eddyfall.core.errors import SceneError
 from eddyfall.core.scene.names import MAX_NAME, first_bad_text
 from eddyfall.core.scene.read.obj import as_gltf, is_obj
+from eddyfall.core.scene.read.usd import is_usd, usd_as_gltf
 
 MAX_BYTES = 2 * 1024**3
 MAX_JSON_BYTES = 64 * 1024**2
 MAX_JSON_DEPTH = 128
 MAX_ZIP_ENTRIES = 20_000
+USD_ENDINGS = (".usd", ".usda", ".usdc")
 
 
 @dataclass
@@ -196,8 +198,11 @@ def _open_zip(data: bytes) -> Container:
             raise SceneError("an entry climbs out of the ZIP", f"entry {entry.filename!r}")
         names[str(path)] = entry
     scenes = _of_kind(names, (".glb", ".gltf")) or _of_kind(names, (".obj",))
+    if not scenes and (layers := _of_kind(names, USD_ENDINGS)):
+        # A package of USD begins with its stage; all else is what that is made of.
+        scenes = [first] if (first := next(iter(names))) in layers else layers
     if len(scenes) != 1:
-        raise SceneError(f"the ZIP must hold one .glb, .gltf or .obj, it holds {len(scenes)}")
+        raise SceneError(f"the ZIP must hold one .glb, .gltf, .obj or USD stage, it holds {len(scenes)}")
 
     def read(name: str, limit: int = MAX_BYTES) -> bytes:
         entry = names[name]
@@ -243,9 +248,9 @@ def _of_kind(names: Iterable[str], endings: tuple[str, ...]) -> list[str]:
 
 
 def _opened(data: bytes, beside: Callable[[str, int], bytes]) -> Container:
-    """A .gltf, or an OBJ as the glTF that says the same."""
-    if is_obj(data):
-        document, binary, notes = as_gltf(data, beside)
+    """A .gltf, or an OBJ or USD as the glTF that says the same."""
+    if is_obj(data) or is_usd(data):
+        document, binary, notes = as_gltf(data, beside) if is_obj(data) else usd_as_gltf(data, beside)
         return Container(document, memoryview(binary), beside, notes=notes)
     return Container(parse_json(data, SceneError), None, beside)
 

@@ -10,17 +10,16 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
-from urllib.parse import quote
 
 import numpy as np
 
 from eddyfall.core.errors import SceneError
+from eddyfall.core.scene.read.made import NEVER, REPEAT, Made
 
 Point = tuple[float, float, float]
 ReadBeside = Callable[[str, int], bytes]
 MAX_MTL_BYTES = 16 * 1024**2
 MOST_CORNERS = 4096  # of one face
-MIPPED, NEVER = 9987, 33071
 
 
 @dataclass
@@ -283,20 +282,15 @@ def _beside(path: str, read_beside: ReadBeside) -> bytes:
     return read_beside(path.rsplit("/", 1)[-1] if own else path, MAX_MTL_BYTES)
 
 
-class _Document:
-    """The glTF while it is put together."""
+class _Document(Made):
+    """The glTF of an OBJ while it is put together."""
 
     def __init__(self, p: Parsed) -> None:
+        super().__init__("an OBJ")
         self.p = p
         self.places = np.array(p.places, np.float32)
         self.uvs = np.array(p.uvs, np.float32).reshape(-1, 2)
         self.normals = np.array(p.normals, np.float32).reshape(-1, 3)
-        self.binary = bytearray()
-        self.files: list[str] = []
-        self.json: dict[str, Any] = {
-            "asset": {"version": "2.0", "generator": "Eddyfall, of an OBJ"}, "scene": 0, "scenes": [{"nodes": []}], "nodes": [],
-            "meshes": [], "materials": [], "accessors": [], "bufferViews": [], "images": [], "textures": [], "samplers": [],
-        }  # fmt: skip
 
     def thing(self, name: str, parts: dict[str, Part], used: list[str]) -> None:
         primitives = []
@@ -304,17 +298,17 @@ class _Document:
             corners = np.array(part.corners, np.int64)
             whole = np.where((corners >= 0).all(axis=0), corners, -1)  # what not every corner has, none has
             kinds, index = np.unique(whole, axis=0, return_inverse=True)
-            attributes = {"POSITION": self._accessor(self.places[kinds[:, 0]], bounds=True)}
+            attributes = {"POSITION": self.accessor(self.places[kinds[:, 0]], bounds=True)}
             if (kinds[:, 1] >= 0).all():
-                attributes["TEXCOORD_0"] = self._accessor(self.uvs[kinds[:, 1]] * [1, -1] + np.array([0, 1]))
+                attributes["TEXCOORD_0"] = self.accessor(self.uvs[kinds[:, 1]] * [1, -1] + np.array([0, 1]))
             if (kinds[:, 2] >= 0).all():
                 length = np.linalg.norm(self.normals[kinds[:, 2]], axis=1, keepdims=True)
-                attributes["NORMAL"] = self._accessor(self.normals[kinds[:, 2]] / np.maximum(length, 1e-20))
+                attributes["NORMAL"] = self.accessor(self.normals[kinds[:, 2]] / np.maximum(length, 1e-20))
             if self.p.colours:
                 rgb = np.array([self.p.colours.get(int(v), (1.0, 1.0, 1.0)) for v in kinds[:, 0]])
-                attributes["COLOR_0"] = self._accessor(np.clip(rgb, 0, 1))
+                attributes["COLOR_0"] = self.accessor(np.clip(rgb, 0, 1))
             primitives.append(
-                {"attributes": attributes, "indices": self._indices(index.reshape(-1)), "material": used.index(material)}
+                {"attributes": attributes, "indices": self.indices(index.reshape(-1)), "material": used.index(material)}
             )
         self.json["meshes"].append({"name": name, "primitives": primitives})
         self.json["scenes"][0]["nodes"].append(len(self.json["nodes"]))
@@ -359,18 +353,9 @@ class _Document:
                 notes.append(f"not drawn yet: material {name!r:.60}: {word} {said.pictures[word][0][:60]!r}")
 
     def _texture(self, file: str, options: dict[str, Any]) -> dict[str, Any]:
-        doc = self.json
-        if file not in self.files:
-            doc["images"].append({"uri": quote(file.replace("\\", "/"), safe="/: ")})
-            self.files.append(file)
-        clamped = options.get("-clamp", ["off"])[:1] == ["on"]
-        sampler = {"wrapS": NEVER if clamped else 10497, "wrapT": NEVER if clamped else 10497, "minFilter": MIPPED}
-        if sampler not in doc["samplers"]:
-            doc["samplers"].append(sampler)
-        texture = {"source": self.files.index(file), "sampler": doc["samplers"].index(sampler)}
-        if texture not in doc["textures"]:
-            doc["textures"].append(texture)
-        info: dict[str, Any] = {"index": doc["textures"].index(texture)}
+        wrap = NEVER if options.get("-clamp", ["off"])[:1] == ["on"] else REPEAT
+        index = self.texture(self.image(file), wrap, wrap)
+        info: dict[str, Any] = {"index": index}
         scale, offset = (
             [said[k] if k < len(said) else usual for k in (0, 1)]
             for said, usual in ((options.get("-s", []), 1.0), (options.get("-o", []), 0.0))
@@ -379,39 +364,6 @@ class _Document:
             # Ours run from the top: v' = 1 - (s (1 - v) + o).
             info["extensions"] = {"KHR_texture_transform": {"scale": scale, "offset": [offset[0], 1 - scale[1] - offset[1]]}}
         return info
-
-    def _accessor(self, values: np.ndarray, bounds: bool = False) -> int:
-        rows = np.ascontiguousarray(values, np.float32)
-        entry: dict[str, Any] = {
-            "bufferView": self._view(rows.tobytes()), "componentType": 5126, "count": len(rows), "type": f"VEC{rows.shape[1]}",
-        }  # fmt: skip
-        if bounds:
-            entry["min"], entry["max"] = rows.min(axis=0).tolist(), rows.max(axis=0).tolist()
-        self.json["accessors"].append(entry)
-        return len(self.json["accessors"]) - 1
-
-    def _indices(self, index: np.ndarray) -> int:
-        view = self._view(index.astype(np.uint32).tobytes())
-        self.json["accessors"].append({"bufferView": view, "componentType": 5125, "count": len(index), "type": "SCALAR"})
-        return len(self.json["accessors"]) - 1
-
-    def _view(self, data: bytes) -> int:
-        self.json["bufferViews"].append({"buffer": 0, "byteOffset": len(self.binary), "byteLength": len(data)})
-        self.binary += data
-        return len(self.json["bufferViews"]) - 1
-
-    def finished(self) -> tuple[dict[str, Any], bytes]:
-        doc = self.json
-        used = sorted({name for m in doc["materials"] for name in m.get("extensions", {})})
-        if "KHR_texture_transform" in str(doc["materials"]):
-            used.append("KHR_texture_transform")
-        if used:
-            doc["extensionsUsed"] = used
-        for key in ("images", "textures", "samplers"):
-            if not doc[key]:
-                del doc[key]
-        doc["buffers"] = [{"byteLength": len(self.binary)}]
-        return doc, bytes(self.binary)
 
 
 def roughness_of(exponent: float) -> float:
