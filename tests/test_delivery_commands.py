@@ -75,3 +75,20 @@ def test_shapes_say_how_far_apart_their_points_lie(tmp_path, capsys):
     assert shape["pairs_quartiles_m"] == pytest.approx([1, 2**0.5, 3**0.5], rel=0.03)
     assert shape["area_m2"] == pytest.approx(4 * np.pi, rel=2e-3) and shape["sides_m"] == pytest.approx([2, 2, 2], rel=2e-3)
     assert "a quarter under" in capsys.readouterr().out
+
+
+def test_the_best_twin_of_a_library_is_written_as_a_change_and_applied(tmp_path, capsys):
+    scene = YARD.scene
+    place = np.eye(4)
+    place[:3, 3] = (40, 0, 0)
+    path, library, changes = tmp_path / "gap.glb", tmp_path / "library.glb", tmp_path / "twins.json"
+    path.write_bytes(write_glb(replace(scene, nodes=(*scene.nodes, Node("capsule", place)))))
+    trimesh.creation.capsule(1.0, 0.3).export(library)
+    older = tmp_path / "older.glb"
+    older.write_bytes(write_glb(replace(read_scene(library), nodes=(Node("capsule", place, mesh=0),))))
+    told = ["twins", str(path), "--older", str(older), "--library", str(library), "--changes-out", str(changes)]
+    assert main(told) == 1 and "1 changes" in capsys.readouterr().out
+    assert main(["apply", str(path), "--changes", str(changes), "--out", str(tmp_path / "out")]) == 0
+    made = read_scene(next((tmp_path / "out").glob("*.glb")))
+    node = made.nodes[made.node_number["capsule"]]
+    assert len(made.meshes[node.mesh].primitives[0].indices) == len(trimesh.creation.capsule(1.0, 0.3).faces)

@@ -41,6 +41,12 @@ def add_commands(command: Callable[..., Any]) -> None:
     sub.add_argument("--older", type=Path, help="an older delivery, which knows what stood where")
     sub.add_argument("--library", type=Path, nargs="+", default=[], metavar="F", help="files whose meshes are looked among too")
     sub.add_argument("--expect", action="append", default=[], metavar="NODE", help="an empty node that should have a shape")
+    sub.add_argument(
+        "--changes-out",
+        type=Path,
+        metavar="F",
+        help="write the changes by which the best twin of each stands there, brought along",
+    )
     sub.add_argument("--shapes", action="store_true", help="say what each mesh is compared by, too")
 
 
@@ -126,8 +132,10 @@ def _bytes_of(path: Path) -> bytes:
 
 def twins(args: argparse.Namespace) -> int:
     from eddyfall.core.handover.documents.twins import MissingDocument, ShapeDocument, TwinsDocument
-    from eddyfall.core.likeness.twins import missing, shapes_of
+    from eddyfall.core.handover.package import write_new
+    from eddyfall.core.likeness.twins import missing, shapes_of, stands_in
     from eddyfall.core.likeness.twins import twins as twins_of
+    from eddyfall.core.scene.changes import ChangeFile
     from eddyfall.core.scene.read.gltf import read_scene
 
     out, scene = Out(args), read_scene(args.file)
@@ -136,8 +144,8 @@ def twins(args: argparse.Namespace) -> int:
     if unknown := [name for name in args.expect if name not in scene.node_number]:
         raise RequestError(f"node {unknown[0]!r} is not in the scene")
     with out.progress() as progress:
-        told = [MissingDocument.from_core(what, twins_of(scene, what, library, progress=progress))
-                for what in missing(scene, older, args.expect)]  # fmt: skip
+        found = [(what, twins_of(scene, what, library, progress=progress)) for what in missing(scene, older, args.expect)]
+    told = [MissingDocument.from_core(*one) for one in found]
     for what in told:
         known = f"{'a guess by' if what.guess else 'known by the'} {what.how}" + (f", as {what.like}" if what.like else "")
         rows = [[t.mesh, t.source, _mm(t.apart_mm), _mm(t.most_mm), "-" if t.mirrored is None else "yes" if t.mirrored else "no",
@@ -146,6 +154,11 @@ def twins(args: argparse.Namespace) -> int:
         out.table(f"{what.name} is missing at ({', '.join(f'{v:.4g}' for v in what.at_m)}) m: {known}", head, rows)
     if not told:
         out.say("nothing is missing that the scene tells of")
+    if args.changes_out:
+        best = [stands_in(what, ranked[0], scene, library) for what, ranked in found if ranked]
+        document = ChangeFile(changes=tuple(change for change in best if change is not None))
+        write_new(args.changes_out, document.model_dump_json(exclude_none=True).encode(), [args.file, *args.library])
+        out.say(f"wrote {args.changes_out} ({len(document.changes)} changes)")
     shapes = [ShapeDocument.from_core(*one) for one in shapes_of(scene, library)]
     if args.shapes:
         out.table("shapes, by points of their surfaces drawn at random", SHAPES_HEAD, [_shape(s) for s in shapes])

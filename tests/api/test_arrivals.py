@@ -141,6 +141,36 @@ def test_a_twin_is_named_drawn_and_kept(people, tmp_path):
     assert send(built["viewer"], "GET", built["base"] + "/twins")[1]["missing"] == []
 
 
+def test_a_twin_of_the_older_build_is_brought_along(people, tmp_path):
+    """An elbow that only the build before has: asked for by itself, shown in its place, kept; the ledger does not send its mesh about."""
+    elbow = Shape().box((-0.1, 0, -0.1), (0.1, 0.8, 0.1)).box((0.1, 0.6, -0.1), (0.9, 0.8, 0.1))
+    pipe = Thing("pipe", Shape().box((-0.1, -1, -6.1), (0.1, 0, -5.9)), flat("brass", 0.4))
+    first = build_of(pipe, Thing("elbow", elbow, flat("brass", 0.4), place=(0, 0, -6)), Thing("wall", wall(12.0)))
+    bring(people, write_build(first, tmp_path, "first"))
+    gone = next(i for i, n in enumerate(first.scene.nodes) if n.name == "elbow")
+    nodes = [replace(n, mesh=None) if i == gone else n for i, n in enumerate(first.scene.nodes)]
+    nodes = [replace(n, mesh=n.mesh - (n.mesh > first.scene.nodes[gone].mesh)) if n.mesh is not None else n for n in nodes]
+    meshes = tuple(m for i, m in enumerate(first.scene.meshes) if i != first.scene.nodes[gone].mesh)
+    second = replace(first, scene=replace(first.scene, nodes=tuple(nodes), meshes=meshes))
+    built = bring(people, write_build(second, tmp_path, "second"))
+    [lost] = send(built["viewer"], "GET", built["base"] + "/twins?older=1")[1]["missing"]
+    rank = next(i for i, t in enumerate(lost["twins"]) if t["mesh"] == "elbow")
+    assert lost["name"] == "elbow" and rank == 0 and lost["twins"][0]["brought"] and lost["twins"][0]["change"] is None
+    at = f"{built['base']}/twins/elbow"
+    status, change = send(built["viewer"], "GET", f"{at}/change?rank=0&older=1")
+    assert status == 200 and len(change["operation"]["params"]["of"]) > 100
+    without, stands = (built["viewer"].get(f"{at}/picture?older=1{q}").content for q in ("", "&rank=0"))
+    assert without != stands
+    assert send(built["viewer"], "GET", f"{at}/change?rank=40&older=1")[0] == 422
+    status, kept = send(built["artist"], "POST", built["base"] + "/ledger", {"change": change}, 1)
+    assert status == 201, kept
+    [row] = kept["kept"] if "kept" in kept else kept["changes"]
+    assert row["document"]["operation"]["params"]["of"].endswith(" characters")
+    change["operation"]["params"]["of"] *= 4
+    assert send(built["artist"], "POST", built["base"] + "/ledger", {"change": change | {"id": "y"}}, 2)[0] == 409
+    assert send(built["viewer"], "GET", built["base"] + "/twins?older=1")[1]["missing"] == []
+
+
 def coded(value):
     stream = io.BytesIO()
     Image.fromarray(np.full((8, 8, 3), value, np.uint8)).save(stream, "PNG")

@@ -143,20 +143,33 @@ def test_a_thing_of_another_scale_is_told_by_the_delivery_before():
 
 
 def test_what_is_not_drawn_of_materials_is_named_with_its_pixels(tmp_path):
-    """A board with a clear coat and sheen before a wall: as many pixels as the board has; from behind, none."""
+    """A board with iridescence and sheen before a wall: as many pixels as the board has; from behind, none."""
     board = Thing("board", Shape().quad((-1, -0.6, -8), (2, 0, 0), (0, 1.2, 0)), Material("lacquered", metallic=0.0))
     views = {"eye": {"eye": [0, 0, 0], "target": [0, 0, -1], "fov_y_deg": 20}, "away": {"eye": [0, 0, 0], "target": [0, 0, 1]}}
     path = write_build(build_of(board, Thing("wall", wall(12.0)), setup={"viewpoints": views}), tmp_path, "board")
     document, binary = glb_parts(path.read_bytes())
-    document["extensionsUsed"] = ["KHR_materials_clearcoat", "KHR_materials_sheen"]
-    document["materials"][0]["extensions"] = {"KHR_materials_clearcoat": {"clearcoatFactor": 1}, "KHR_materials_sheen": {}}
+    document["extensionsUsed"] = ["KHR_materials_iridescence", "KHR_materials_sheen"]
+    document["materials"][0]["extensions"] = {"KHR_materials_iridescence": {}, "KHR_materials_sheen": {}}
     path.write_bytes(glb_bytes(document, binary))
     build, renderer = open_build(path), Renderer()
     frame = renderer.frame(build, Request("eye", (480, 270)), "linear")
     due = int((frame.drawable == frame.geometry.names["board"]).sum())
     assert [(u.extension, u.materials, u.pixels) for u in undrawn(build, renderer)] == [
-        ("KHR_materials_clearcoat", ("lacquered",), {"eye": due}), ("KHR_materials_sheen", ("lacquered",), {"eye": due})]  # fmt: skip
+        ("KHR_materials_iridescence", ("lacquered",), {"eye": due}), ("KHR_materials_sheen", ("lacquered",), {"eye": due})]  # fmt: skip
     assert due > 1000 and undrawn(build_of(board)) == []
+
+
+def test_a_clear_coat_of_what_is_blended_and_alpha_of_corners_in_a_test_are_named():
+    pane = Material("pane", (1, 1, 1, 0.5), alpha_mode="BLEND", clearcoat=1.0)
+    leaf = Material("leaf", alpha_mode="MASK", metallic=0.0)
+    build = build_of(Thing("pane", Shape().quad((-1, -1, -8), (2, 0, 0), (0, 2, 0)), pane), Thing("leaf", wall(12.0), leaf))
+    part = build.scene.meshes[1].primitives[0]
+    colours = freeze(np.full((len(part.positions), 4), 0.5, np.float32))
+    mesh = replace(build.scene.meshes[1], primitives=(replace(part, attributes={**part.attributes, "COLOR_0": colours}),))
+    found = undrawn(replace(build, scene=build.scene.with_mesh(1, mesh)), Renderer())
+    assert [(u.extension, u.materials) for u in found] == [
+        ("KHR_materials_clearcoat of what is blended", ("pane",)), ("alpha of COLOR_0 in alpha tests", ("leaf",))]  # fmt: skip
+    assert [u.materials for u in undrawn(build, Renderer())] == [("pane",)]
 
 
 def test_what_the_server_forks_for_uploads_has_no_kernels_loaded():

@@ -1,17 +1,21 @@
 """A twin that stands in for what is missing: in an empty node, or in a gap of a row; what is drawn of it, and what is written."""
 
+import base64
+import zlib
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from eddyfall.core.errors import ChangeError
+from eddyfall.core.hashing import freeze
 from eddyfall.core.likeness.outline import outline_of
 from eddyfall.core.likeness.shapes import Shape as Triangles
 from eddyfall.core.likeness.twins import missing, stands_in, twins
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.gltf_write import write_glb
-from eddyfall.core.scene.model import Node
+from eddyfall.core.scene.graft import grafted
+from eddyfall.core.scene.model import Image, Material, Mesh, Node, TextureUse
 from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.demo.shapes import Shape
 from scenes import Thing, build_of
@@ -79,3 +83,59 @@ def test_a_round_pipe_is_outlined_by_its_sides_and_its_rims():
     found = outline_of(Triangles(corners))
     long = found.lines[np.linalg.norm(found.lines[:, 1] - found.lines[:, 0], axis=1) > 1]
     assert len(long) == 2 and sorted(np.round(long[:, 0, 0], 2)) == [-0.1, 0.1]
+
+
+def library(own):
+    """A file of its own with a post of two materials: one that the row has under its name, one with a picture that it has not."""
+    post = Shape().box((-0.1, 0, -0.1), (0.1, 1.0, 0.1)).box((0.1, 0.6, -0.05), (0.3, 0.7, 0.05))
+    picture = Image("rust", freeze(np.full((4, 4, 4), (90, 60, 40, 255), np.uint8)))
+    known = Material(own, (1.0, 0.0, 0.0, 1.0))
+    rusty = Material("rusty", base_texture=TextureUse(0), clearcoat=0.5, clearcoat_texture=TextureUse(0, wrap_u="clamp"))
+    build = build_of(Thing("old_post", post, known), Thing("old_cap", post, rusty), images=(picture,))
+    (first,), (second,) = (m.primitives for m in build.scene.meshes)
+    mesh = Mesh("old_post", (first, second))
+    return replace(build.scene, meshes=(mesh,), nodes=(replace(build.scene.nodes[0], mesh=0),))
+
+
+def test_a_twin_of_another_file_is_brought_along_and_written(tmp_path):
+    """With its mesh, in the build's own material where that has the name, with a new one and its picture where it has not; the change holds
+    all of it, as JSON; what is written is read again as it stands."""
+    (tmp_path / "a.glb").write_bytes(write_glb(row(empty=True).scene))
+    build = replace(row(), scene=read_scene(tmp_path / "a.glb"))
+    own = build.scene.material_keys[0]
+    what, others = missing(build.scene)[0], [("old.glb", library(own))]
+    found = twins(build.scene, what, others)
+    twin = next(t for t in found if t.source == "old.glb")
+    assert stands_in(what, twin) is None
+    change = stands_in(what, twin, build.scene, others)
+    after = apply_change(build, Change.model_validate_json(change.model_dump_json()))
+    assert [m.name for m in after.scene.materials[len(build.scene.materials) :]] == ["rusty"]
+    made = after.scene.meshes[-1]
+    keys = after.scene.material_keys
+    assert [keys[p.material] for p in made.primitives] == [own, "rusty"]
+    assert after.scene.materials[keys.index(own)] == build.scene.materials[0]
+    (tmp_path / "b.glb").write_bytes(write_glb(after.scene, build.scene))
+    again = read_scene(tmp_path / "b.glb")
+    assert again.meshes[-1].primitives[0].triangles == made.primitives[0].triangles and again.mesh_keys == after.scene.mesh_keys
+    rusty = again.materials[again.material_keys.index("rusty")]
+    assert (again.images[rusty.base_texture.image].pixels == (90, 60, 40, 255)).all() and rusty.clearcoat == 0.5
+    assert rusty.clearcoat_texture.wrap_u == "clamp" and len(again.images) == 1
+    node = again.nodes[again.node_number[what.name]]
+    assert node.mesh == len(again.meshes) - 1 and what.name not in [m.name for m in missing(again)]
+    twice = apply_change(after, change.model_copy(update={"operation": change.operation.model_copy(
+        update={"params": {**change.operation.params, "node": "one more"}})}))  # fmt: skip
+    assert len(twice.scene.images) == 1 and len(twice.scene.materials) == len(after.scene.materials)
+
+
+@pytest.mark.parametrize("of", ["", "no base64", 7, "A" * 1_500_001])
+def test_what_is_brought_along_and_is_none_is_one_clear_error(of):
+    params = {"node": "post_2", "mesh": "post_0", "place": np.eye(4).ravel().tolist(), "of": of}
+    with pytest.raises(ChangeError, match="brought along"):
+        apply_change(row(), Change(id="x", scope="node", operation=Operation(name="node.stand_in", params=params)))
+
+
+def test_a_bomb_is_refused():
+    """A hundred megabytes of nothing packed small."""
+    of = base64.b64encode(zlib.compress(bytes(100 * 1024**2), 9)).decode()
+    with pytest.raises(ChangeError, match="cut off, or too large"):
+        grafted(row().scene, of)

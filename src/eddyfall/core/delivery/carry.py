@@ -293,6 +293,8 @@ class _Work:
         old, sets = "", [params]
         for name, kind in KINDS_OF_PARAMS.items():
             value = params.get(name)
+            if name == "mesh" and "of" in params:
+                continue  # it is brought along
             if not isinstance(value, str) or self.matching.match_of(kind, value) is None:
                 continue
             names = self.matching.new_names(kind, value)

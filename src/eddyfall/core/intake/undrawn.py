@@ -8,13 +8,14 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from eddyfall.core.scene.build import Build
-from eddyfall.core.scene.model import Scene
+from eddyfall.core.scene.model import Primitive, Scene
 from eddyfall.core.scene.read.materials import CLEARCOAT, MATERIAL_EXTENSIONS
 
 if TYPE_CHECKING:
     from eddyfall.core.frame.render import Renderer
 
 SIZE = (480, 270)
+CORNERS = "alpha of COLOR_0 in alpha tests"
 
 
 @dataclass(frozen=True)
@@ -37,7 +38,15 @@ def undrawn_in(scene: Scene) -> dict[str, list[int]]:
     for number, material in enumerate(scene.materials):
         if material.coated and material.alpha_mode == "BLEND":
             found.setdefault(f"{CLEARCOAT} of what is blended", []).append(number)
+    for m in dict.fromkeys(p.material for mesh in scene.meshes for p in mesh.primitives if _has_clear_corners(p)):
+        if m is not None and scene.materials[m].alpha_mode == "MASK":
+            found.setdefault(CORNERS, []).append(m)
     return dict(sorted(found.items()))
+
+
+def _has_clear_corners(part: Primitive) -> bool:
+    colours = part.attributes.get("COLOR_0")
+    return colours is not None and colours.shape[1] == 4 and bool((colours[:, 3] < 1).any())
 
 
 def undrawn(build: Build, renderer: Renderer | None = None) -> list[Undrawn]:

@@ -6,7 +6,7 @@ called a guess."""
 import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from eddyfall.core.likeness.align import TURNS, Aligned, Target, align
 from eddyfall.core.likeness.ends import End, ends_of, misfit_m
 from eddyfall.core.likeness.shapes import Shape, unlikeness
 from eddyfall.core.scene.changes import Change, Operation
+from eddyfall.core.scene.graft import packed
 from eddyfall.core.scene.model import Scene
 from eddyfall.core.scene.names import short_id
 
@@ -58,11 +59,17 @@ HERE = "this build"
 AS_IT_IS = Aligned(np.eye(3), np.zeros(3), False, 0.0, 0.0)
 
 
-def stands_in(what: Missing, twin: Twin) -> Change | None:
-    """The change by which a twin stands where something is missing; None for one of another file, whose mesh this build does not have."""
+def stands_in(what: Missing, twin: Twin, here: Scene | None = None, library: Sequence[tuple[str, Scene]] = ()) -> Change | None:
+    """The change by which a twin stands where something is missing; one of a file of the library is brought along to the scene `here`. None
+    without that file, or if its mesh is larger than a change holds."""
+    params: dict[str, Any] = {"node": what.name, "mesh": twin.mesh, "place": [float(v) for v in np.ravel(twin.place)]}
     if twin.source != HERE:
-        return None
-    params = {"node": what.name, "mesh": twin.mesh, "place": [float(v) for v in np.ravel(twin.place)]}
+        other = next((scene for name, scene in library if name == twin.source), None)
+        known = frozenset(here.material_keys) if here is not None else frozenset[str]()
+        brought = None if other is None else packed(other, other.mesh_keys.index(twin.mesh), known)
+        if brought is None:
+            return None
+        params["of"] = brought
     title = f"{twin.mesh} stands in for {what.name}"
     return Change(
         id=short_id(f"node.stand_in={params}"),

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from eddyfall.core.scene.images import encode_png, kind_of
-from eddyfall.core.scene.model import STRAIGHT, Image, Material, Node, Primitive, Scene, TextureUse, Turn
+from eddyfall.core.scene.model import STRAIGHT, Image, Material, Mesh, Node, Primitive, Scene, TextureUse, Turn
 from eddyfall.core.scene.sky_pictures import sky_bytes
 
 COMPONENT_OF = {np.dtype(np.float32): 5126, np.dtype(np.uint32): 5125, np.dtype(np.uint16): 5123, np.dtype(np.uint8): 5121,
@@ -104,6 +104,8 @@ class _Writer:
                 entry: dict[str, Any] = {} if part.material is None else {"material": part.material}
                 self._replace(entry, part)
                 entries.append(entry)
+        for mesh in scene.meshes[len(original.meshes) :]:
+            self._new_mesh(mesh)
         self._new_images(scene, original)
         if scene.skies:
             self._skies(scene)
@@ -163,6 +165,14 @@ class _Writer:
                 left = [n for n in self.doc.pop(key, []) if n != name]
                 if left:
                     self.doc[key] = left
+
+    def _new_mesh(self, mesh: Mesh) -> None:
+        parts: list[dict[str, Any]] = []
+        for part in mesh.primitives:
+            entry: dict[str, Any] = {} if part.material is None else {"material": part.material}
+            self._replace(entry, part)
+            parts.append(entry)
+        self.doc.setdefault("meshes", []).append({"name": mesh.name, "primitives": parts})
 
     def _new_node(self, node: Node) -> None:
         """A node that stands by itself: a root of the file's scene."""
@@ -225,14 +235,7 @@ class _Writer:
         if scene.meshes:
             doc["meshes"] = []
             for mesh in scene.meshes:
-                parts: list[dict[str, Any]] = []
-                for part in mesh.primitives:
-                    entry: dict[str, Any] = {}
-                    self._replace(entry, part)
-                    if part.material is not None:
-                        entry["material"] = part.material
-                    parts.append(entry)
-                doc["meshes"].append({"name": mesh.name, "primitives": parts})
+                self._new_mesh(mesh)
         if scene.cameras:
             doc["cameras"] = [
                 {"name": c.name, "type": "perspective",

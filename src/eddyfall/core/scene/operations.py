@@ -9,6 +9,7 @@ from eddyfall.core.errors import ChangeError
 from eddyfall.core.hashing import freeze
 from eddyfall.core.scene.build import Build
 from eddyfall.core.scene.changes import operation
+from eddyfall.core.scene.graft import grafted
 from eddyfall.core.scene.model import Node
 
 
@@ -29,10 +30,10 @@ def move_node(build: Build, params: dict[str, Any]) -> Build:
 
 @operation("node.stand_in")
 def stand_in(build: Build, params: dict[str, Any]) -> Build:
-    """Let a `mesh` of the scene stand at `place` (4 x 4 by rows, world): in the empty `node`, or in a new one of that name. ChangeError for
-    unknown meshes, a node that has a shape, a place that is none."""
-    key, mesh, place = params.get("node"), params.get("mesh"), params.get("place")
-    if not isinstance(mesh, str) or mesh not in build.scene.mesh_keys:
+    """Let a `mesh` of the scene stand at `place` (4 x 4 by rows, world): in the empty `node`, or in a new one of that name; with `of`, as
+    `graft.packed` gives it, the mesh is brought along. ChangeError for unknown meshes, a node that has a shape, a place that is none."""
+    key, mesh, place, brought = params.get("node"), params.get("mesh"), params.get("place"), params.get("of")
+    if brought is None and (not isinstance(mesh, str) or mesh not in build.scene.mesh_keys):
         raise ChangeError(f"mesh {mesh!r} does not exist")
     if not isinstance(key, str) or not key:
         raise ChangeError("node must be a name")
@@ -42,14 +43,19 @@ def stand_in(build: Build, params: dict[str, Any]) -> Build:
     world = np.array(numbers, float).reshape(4, 4)
     if not np.allclose(world[3], (0, 0, 0, 1)) or abs(np.linalg.det(world[:3, :3])) < 1e-12:
         raise ChangeError("place must be the matrix of a place that has a size")
-    number, scene = build.scene.mesh_keys.index(mesh), build.scene
+    scene = build.scene
+    if key in scene.node_number:
+        index = scene.node_number[key]
+        if scene.nodes[index].mesh is not None or any(n.parent == index for n in scene.nodes):
+            raise ChangeError(f"node {key!r} is not empty")
+    if brought is None:
+        number = scene.mesh_keys.index(str(mesh))
+    else:
+        scene, number = grafted(scene, brought)
     if key not in scene.node_number:
         made = Node(key, freeze(world), mesh=number)
         return replace(build, scene=replace(scene, nodes=(*scene.nodes, made)))
-    index = scene.node_number[key]
     node = scene.nodes[index]
-    if node.mesh is not None or any(n.parent == index for n in scene.nodes):
-        raise ChangeError(f"node {key!r} is not empty")
     parent = np.eye(4) if node.parent is None else scene.world_matrices[node.parent]
     matrix = freeze(np.linalg.solve(parent, world))
     return replace(build, scene=scene.with_node(index, replace(node, mesh=number, matrix=matrix)))

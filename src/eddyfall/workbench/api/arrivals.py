@@ -52,6 +52,14 @@ def twins(request: Any, project_id: int, number: int, older: int | None = None) 
     return ask(request, "measure", arrivals.twins, head, _older(request, older))
 
 
+@route(router, "GET", BUILD + "/twins/{missing}/change", "viewer", response=dict[str, Any])
+def twin_change(request: Any, project_id: int, number: int, missing: str, rank: int, older: int | None = None) -> Any:
+    """The change by which the twin of a rank (from 0) stands where something is missing, with its mesh where that is of the older build."""
+    head = builds.Head(builds.build_of(request.project, number).pk)
+    change = ask(request, "measure", arrivals.twin_change, head, _older(request, older), missing, rank)
+    return change.model_dump(mode="json", exclude_none=True)
+
+
 @route(router, "GET", BUILD + "/twins/{missing}/picture", "viewer")
 def twin_picture(
     request: Any, project_id: int, number: int, missing: str, rank: int | None = None, older: int | None = None

@@ -28,6 +28,7 @@ def name_of(user: Any) -> str | None:
 
 
 MOST_PEOPLE = 8
+MOST_SHOWN = 400  # characters of a text in a change
 
 
 def project_out(project: Project, role: str) -> dict[str, Any]:
@@ -122,12 +123,23 @@ def sweep_out(sweep: Sweep) -> dict[str, Any]:
             "left_out": (sweep.result or {}).get("left_out", [])}  # fmt: skip
 
 
+def _shortened(document: dict[str, Any]) -> dict[str, Any]:
+    """A change's document; of text that no one reads (a mesh that is brought along) only how much there is."""
+    operation = document.get("operation")
+    if not operation or all(not isinstance(v, str) or len(v) <= MOST_SHOWN for v in operation["params"].values()):
+        return document
+    params = {
+        k: f"{len(v)} characters" if isinstance(v, str) and len(v) > MOST_SHOWN else v for k, v in operation["params"].items()
+    }
+    return {**document, "operation": {**operation, "params": params}}
+
+
 def change_out(change: Change) -> dict[str, Any]:
     d = change.document
     return {"id": change.pk, "key": change.key, "title": d["title"], "scope": d["scope"], "reason": d["reason"],
             "author": d["author"], "case": change.case.number if change.case else None, "kept": change.kept,
             "kept_by": name_of(change.kept_by), "dropped": change.dropped, "dropped_by": name_of(change.dropped_by),
-            "document": d, "evidence": change.evidence}  # fmt: skip
+            "document": _shortened(d), "evidence": change.evidence}  # fmt: skip
 
 
 def proof_out(proof: Proof) -> dict[str, Any]:

@@ -15,8 +15,8 @@ from eddyfall.core.likeness.twins import Missing, Twin, missing, shapes_of, stan
 from eddyfall.core.likeness.twins import twins as twins_of
 from eddyfall.core.passes.contract import Camera
 from eddyfall.core.scene.build import Build as CoreBuild
-from eddyfall.core.scene.changes import apply_change
-from eddyfall.core.scene.model import vec3
+from eddyfall.core.scene.changes import Change, apply_change
+from eddyfall.core.scene.model import Scene, vec3
 from eddyfall.core.truth.response.conversions import Converted, rehearse_conversions
 from eddyfall.workbench.studio.room import STUDIO
 
@@ -51,7 +51,7 @@ def conversion_picture(
 
 def twins(build: CoreBuild, older: CoreBuild | None = None) -> TwinsDocument:
     """What is missing, and what could stand there: of this build, and of an older one of the project."""
-    library = [] if older is None else [("the older build", older.scene)]
+    library = _library(older)
     found = missing(build.scene, None if older is None else older.scene)
     return TwinsDocument(
         missing=[MissingDocument.from_core(what, twins_of(build.scene, what, library)) for what in found],
@@ -60,20 +60,38 @@ def twins(build: CoreBuild, older: CoreBuild | None = None) -> TwinsDocument:
 
 
 def twin_picture(build: CoreBuild, older: CoreBuild | None, name: str, rank: int | None) -> bytes:
-    """PNG of the place where something is missing, with the twin of a rank (from 0) of this build standing there; None: as it is.
+    """PNG of the place where something is missing, with the twin of a rank (from 0) standing there; None: as it is.
     RequestError for what is not missing, or a twin that there is not."""
-    library = [] if older is None else [("the older build", older.scene)]
+    what, found = _found(build, older, name)
+    shown = build if rank is None else apply_change(build, _stood_in(build, older, what, found, rank))
+    return _looked_at(shown, what, found[0] if found else None)
+
+
+def twin_change(build: CoreBuild, older: CoreBuild | None, name: str, rank: int) -> Change:
+    """The change by which the twin of a rank (from 0) stands where something is missing; one of the older build is brought along in it.
+    RequestError as `twin_picture`, and for a mesh that is larger than a change holds."""
+    what, found = _found(build, older, name)
+    return _stood_in(build, older, what, found, rank)
+
+
+def _library(older: CoreBuild | None) -> list[tuple[str, Scene]]:
+    return [] if older is None else [("the older build", older.scene)]
+
+
+def _found(build: CoreBuild, older: CoreBuild | None, name: str) -> tuple[Missing, list[Twin]]:
     what = next((m for m in missing(build.scene, None if older is None else older.scene) if m.name == name), None)
     if what is None:
         raise RequestError(f"{name!r} is not missing")
-    found = twins_of(build.scene, what, library)
-    shown = build
-    if rank is not None:
-        change = stands_in(what, found[rank]) if rank < len(found) else None
-        if change is None:
-            raise RequestError(f"{name!r} has no twin number {rank} in this build")
-        shown = apply_change(build, change)
-    return _looked_at(shown, what, found[0] if found else None)
+    return what, twins_of(build.scene, what, _library(older))
+
+
+def _stood_in(build: CoreBuild, older: CoreBuild | None, what: Missing, found: list[Twin], rank: int) -> Change:
+    if not 0 <= rank < len(found):
+        raise RequestError(f"{what.name!r} has no twin number {rank}")
+    change = stands_in(what, found[rank], build.scene, _library(older))
+    if change is None:
+        raise RequestError(f"{found[rank].mesh} is larger than a change holds: bring it with the next delivery")
+    return change
 
 
 def _looked_at(build: CoreBuild, what: Missing, best: Twin | None) -> bytes:

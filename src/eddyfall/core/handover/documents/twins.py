@@ -8,12 +8,13 @@ from pydantic import Field
 from eddyfall.core.handover.documents.base import Anything, Document, Triple
 from eddyfall.core.likeness.outline import Outline, outline_of
 from eddyfall.core.likeness.shapes import Shape
-from eddyfall.core.likeness.twins import Missing, Twin, stands_in
+from eddyfall.core.likeness.twins import HERE, Missing, Twin, stands_in
 
 
 class TwinDocument(Document):
     """A candidate: mm between the surfaces (mean, most), whether it is mirrored, mm between its open ends and the neighbours'; null where
-    that cannot be said. place: 16 numbers by rows, where it would stand."""
+    that cannot be said. place: 16 numbers by rows, where it would stand. change: by which it does, of a mesh of this build; brought: it is
+    of another file, and is asked for by itself."""
 
     mesh: str
     source: str
@@ -25,6 +26,7 @@ class TwinDocument(Document):
     place: list[float]
     outline: "OutlineDocument | None" = None
     change: dict[str, Anything] | None = None
+    brought: bool = False
 
     @classmethod
     def from_core(cls, t: Twin) -> Self:
@@ -71,7 +73,9 @@ class MissingDocument(Document):
             told = None if outline is None else OutlineDocument.from_core(outline)
             change = stands_in(what, t)
             plain = None if change is None else change.model_dump(mode="json", exclude_none=True)
-            twins.append(TwinDocument.from_core(t).model_copy(update={"outline": told, "change": plain}))
+            twins.append(
+                TwinDocument.from_core(t).model_copy(update={"outline": told, "change": plain, "brought": t.source != HERE})
+            )
         return cls(name=what.name, how=what.how, guess=what.guess, like=what.like, at_m=what.place[:3, 3].tolist(),
                    outline=None if due is None else OutlineDocument.from_core(due), twins=twins)  # fmt: skip
 

@@ -159,6 +159,13 @@ def _no_files(name: str, limit: int) -> bytes:
     raise FileNotFoundError("a file on its own has no files beside it")
 
 
+def open_glb(data: bytes) -> Container:
+    """Open the bytes of a GLB that stands alone. SceneError as `open_container`."""
+    if data[:4] != b"glTF":
+        raise SceneError("is no GLB")
+    return _open_glb(data, _no_files)
+
+
 def _open_glb(data: bytes, beside: Callable[[str, int], bytes]) -> Container:
     if len(data) < 12:
         raise SceneError("the GLB is cut off in its header")

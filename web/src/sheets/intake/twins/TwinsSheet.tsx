@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { at } from "../../../api/at";
@@ -99,11 +99,14 @@ function Candidates({ look, what, older }: { look: Look; what: Missing; older: n
   const keep = useKeep(look.project, look.build);
   const [bare, setBare] = useState(false);
   useBeforeKey(setBare);
-  const keepAt = (i: number) => {
+  const fetched = useMutation({ mutationFn: (rank: number) => changeOf(look, what.name, older, rank) });
+  const keepAt = async (i: number) => {
     const twin = what.twins[i];
-    if (twin?.change && !keep.isPending)
+    if (!twin || keep.isPending || fetched.isPending) return;
+    const change = twin.change ?? (await fetched.mutateAsync(i).catch(() => null));
+    if (change)
       keep.mutate({
-        change: twin.change,
+        change,
         evidence: { from: "twins", apart_mm: twin.apart_mm, end_fit_mm: twin.end_fit_mm },
         reason: "",
       });
@@ -167,27 +170,26 @@ function Candidates({ look, what, older }: { look: Look; what: Missing; older: n
             <button
               type="button"
               className="btn btn-sm btn-primary"
-              disabled={!twin?.change || keep.isPending}
+              disabled={!twin || keep.isPending || fetched.isPending}
               onClick={() => keepAt(chosen)}
             >
               Let {twin?.mesh ?? "it"} stand there <kbd>K</kbd>
             </button>
-            {twin && !twin.change && (
-              <span className="second">It is of another file: bring it with the next delivery.</span>
+            {twin?.brought && (
+              <span className="second">
+                It is of {twin.source}: the change brings its mesh along, in this build's materials where they
+                have its names.
+              </span>
             )}
           </div>
-          <Failed error={keep.error} />
+          <Failed error={keep.error ?? fetched.error} />
         </div>
         <section aria-label="In its place">
-          <h2>{bare || !twin?.change ? "The place as it is" : `${twin.mesh} in its place`}</h2>
+          <h2>{bare || !twin ? "The place as it is" : `${twin.mesh} in its place`}</h2>
           <Picture
             className="w-full aspect-video stage mt-1"
-            alt={
-              bare || !twin?.change
-                ? `the place of ${what.name}`
-                : `${twin.mesh} in the place of ${what.name}`
-            }
-            src={place(look, what.name, older, bare || !twin?.change ? null : chosen)}
+            alt={bare || !twin ? `the place of ${what.name}` : `${twin.mesh} in the place of ${what.name}`}
+            src={place(look, what.name, older, bare || !twin ? null : chosen)}
           />
         </section>
       </div>
@@ -199,6 +201,17 @@ const FINE_MM = 0.01; // below it a distance is told as less than it
 
 const mm = (value: number | null) =>
   value === null ? "–" : value > 0 && value < FINE_MM ? `< ${FINE_MM} mm` : `${figure(value)} mm`;
+
+/** The change by which the twin of a rank stands there, with its mesh where that is of another build. */
+const changeOf = (look: Look, name: string, older: number | null, rank: number) =>
+  must(
+    client.GET("/api/projects/{project_id}/builds/{number}/twins/{missing}/change", {
+      params: {
+        path: { ...at(look.project, look.build).params.path, missing: name },
+        query: { rank, older },
+      },
+    }),
+  );
 
 function place(look: Look, name: string, older: number | null, rank: number | null): string {
   const query = new URLSearchParams({ stamp: look.stamp });
