@@ -166,7 +166,7 @@ const missing = (name: string, over: object = {}) => ({
   outline: { lines: [[0, 0, 400, 300]], size: [400, 300, 100] },
   twins: [
     twin("elbow_0"),
-    twin("elbow_9", { mirrored: true, source: "the older build", change: null, apart_mm: 4 }),
+    twin("elbow_9", { mirrored: true, source: "the older build", change: null, brought: true, apart_mm: 4 }),
   ],
   ...over,
 });
@@ -190,13 +190,26 @@ describe("twins of what is missing", () => {
     expect(await screen.findByAltText("the place of elbow_2")).toBeTruthy();
     fireEvent.keyUp(window, { key: "b" });
     const first = screen.getAllByRole("row")[1] as HTMLElement;
-    fireEvent.keyDown(first, { key: "ArrowDown" });
-    expect(screen.getByText("It is of another file: bring it with the next delivery.")).toBeTruthy();
-    fireEvent.keyDown(document.activeElement as HTMLElement, { key: "k" });
-    fireEvent.keyDown(document.activeElement as HTMLElement, { key: "ArrowUp" });
-    fireEvent.keyDown(document.activeElement as HTMLElement, { key: "k" });
+    fireEvent.keyDown(first, { key: "k" });
     await waitFor(() => expect(asked.filter((a) => a.method === "POST")).toHaveLength(1));
     expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({ change: { id: "stand elbow_0" } });
+  });
+
+  test("of another build are fetched with their mesh, and kept", async () => {
+    const asked = open("/p/1/b/1/intake/twins", {
+      [`GET ${BUILD}/twins`]: { missing: [missing("elbow_2")] },
+      [`GET ${BUILD}/twins/elbow_2/change`]: { id: "brought elbow_9" },
+      [`POST ${BUILD}/ledger`]: { version: 4 },
+    });
+    await screen.findByLabelText("elbow_2");
+    const first = screen.getAllByRole("row")[1] as HTMLElement;
+    fireEvent.keyDown(first, { key: "ArrowDown" });
+    expect(screen.getByText(/the change brings its mesh along/)).toBeTruthy();
+    expect(screen.getByAltText("elbow_9 in the place of elbow_2")).toBeTruthy();
+    fireEvent.keyDown(document.activeElement as HTMLElement, { key: "k" });
+    await waitFor(() => expect(asked.filter((a) => a.method === "POST")).toHaveLength(1));
+    expect(asked.find((a) => a.method === "POST")?.body).toMatchObject({ change: { id: "brought elbow_9" } });
+    expect(asked.some((a) => a.path === `${BUILD}/twins/elbow_2/change?rank=1`)).toBe(true);
   });
 
   test("go from one missing thing to the next by brackets, and may be looked for in an older build", async () => {
