@@ -49,6 +49,15 @@ def run(capsys):
     return go
 
 
+@pytest.fixture(autouse=True, scope="module")
+def renderers_forget(request):
+    """What a module's own renderers remember is let go after it: half a gigabyte each, thirty of them."""
+    yield
+    for value in vars(request.module).values():
+        if isinstance(value, Renderer):
+            value.memo.clear()
+
+
 @pytest.fixture(scope="session")
 def renderer() -> Renderer:
     return Renderer(Memo(SWEEP_MEMO_BYTES))
