@@ -7,6 +7,9 @@ export function figure(value: number | null | undefined): string {
   return String(Number(value.toPrecision(4)));
 }
 
+/** So many of a kind: 1 drawable, 2 drawables. */
+export const counted = (count: number, of: string) => `${figure(count)} ${of}${count === 1 ? "" : "s"}`;
+
 export const withUnit = (value: number | null, unit: string) =>
   unit === "bytes" && value !== null
     ? bytes(value)

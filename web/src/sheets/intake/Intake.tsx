@@ -5,7 +5,7 @@ import { Page } from "../../ui/Page";
 import { usePlace } from "../../ui/place";
 import { Failed, Skeleton } from "../../ui/state";
 import { useTitleBlock } from "../../ui/titleBlock";
-import { bytes, figure, when } from "../../ui/words";
+import { bytes, counted, figure, when } from "../../ui/words";
 import { Bring } from "./Bring";
 import { Deliveries } from "./delivery/Deliveries";
 import { FirstFrames } from "./FirstFrames";
@@ -66,7 +66,7 @@ function BuildSheet({ project, number }: { project: number; number: number }) {
     <>
       <div className="flex items-baseline gap-3 flex-wrap">
         <h1>
-          Build {number}: {figure(facts.triangles)} triangles in {figure(facts.drawables)} drawables
+          Build {number}: {counted(facts.triangles, "triangle")} in {counted(facts.drawables, "drawable")}
         </h1>
         <p className="second">
           {build.data.has_own_setup
