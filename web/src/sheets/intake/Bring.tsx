@@ -181,7 +181,7 @@ function Drop({ files, set }: { files: File[]; set: (files: File[]) => void }) {
       }}
     >
       <p className="second">
-        Drop a GLB, OBJ or ZIP here, and its .setup.json if there is one; or pictures that are missing.
+        Drop a GLB, OBJ, USD or ZIP here, and its .setup.json if there is one; or pictures that are missing.
       </p>
       <input
         ref={input}
