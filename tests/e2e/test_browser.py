@@ -359,7 +359,7 @@ def test_eleven_names_fit_the_header(page):
     nav.get_by_role("button", name="Topics").click()
     nav.get_by_role("link", name="Lightmaps").click()
     page.wait_for_url(re.compile("/lightmaps$"))
-    assert "Lightmaps" in nav.get_by_role("button", name="Topics").text_content()
+    nav.get_by_role("button", name="Topics").filter(has_text="Lightmaps").wait_for()
 
 
 @pytest.mark.parametrize("theme", ["survey", "nightwatch"])
