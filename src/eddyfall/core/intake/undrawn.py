@@ -36,8 +36,8 @@ def undrawn_in(scene: Scene) -> dict[str, list[int]]:
             if name not in MATERIAL_EXTENSIONS:
                 found.setdefault(name, []).append(number)
     for number, material in enumerate(scene.materials):
-        if material.coated and material.alpha_mode == "BLEND":
-            found.setdefault(f"{CLEARCOAT} of what is blended", []).append(number)
+        if material.coated and (material.alpha_mode == "BLEND" or material.transmission > 0):
+            found.setdefault(f"{CLEARCOAT} of what is blended or lets light through", []).append(number)
     for m in dict.fromkeys(p.material for mesh in scene.meshes for p in mesh.primitives if _has_clear_corners(p)):
         if m is not None and scene.materials[m].alpha_mode == "MASK":
             found.setdefault(CORNERS, []).append(m)

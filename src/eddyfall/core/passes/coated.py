@@ -7,7 +7,8 @@ from eddyfall.core.passes.contract import Values
 
 def is_coated(inputs: Values) -> bool:
     """Whether anything visible lies under a clear coat."""
-    return bool(inputs["coat_share"].shape == inputs["visible"].shape)
+    share = inputs["coat_share"]
+    return bool(share.shape == inputs["visible"].shape and share.any())  # of a frame of one pixel the shape alone says nothing
 
 
 def under_coat(light: np.ndarray, share: np.ndarray) -> np.ndarray:

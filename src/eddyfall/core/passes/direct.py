@@ -69,10 +69,8 @@ def twin(r: Recorder) -> None:
     coat = {}
     if share > 0:
         of_coat, _ = r.light(silent_row(r.notes["coat_row"], state.answers_direct[d]), d, front.triangle, opaque=True)
-        lit, coat = (
-            lit * (1 - share) + of_coat * share,
-            {"clear_coat": {"share": share, "rgb": [float(v) for v in of_coat * share]}},
-        )
+        lit = lit * (1 - share) + of_coat * share
+        coat = {"clear_coat": {"share": share, "rgb": [float(v) for v in of_coat * share]}}
     layer = r.lay(
         "opaque", r.geometry.drawables[d].name, f"{KIND_NAMES[int(state.blend[d])]}, writes depth", lit, 0.0,
         shader=state.shader[d], in_prepass=bool(r.notes["in_prepass"][d]),
