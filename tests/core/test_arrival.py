@@ -168,7 +168,9 @@ def test_a_clear_coat_of_what_is_blended_and_alpha_of_corners_in_a_test_are_name
     mesh = replace(build.scene.meshes[1], primitives=(replace(part, attributes={**part.attributes, "COLOR_0": colours}),))
     found = undrawn(replace(build, scene=build.scene.with_mesh(1, mesh)), Renderer())
     assert [(u.extension, u.materials) for u in found] == [
-        ("KHR_materials_clearcoat of what is blended or lets light through", ("pane",)), ("alpha of COLOR_0 in alpha tests", ("leaf",))]  # fmt: skip
+        ("KHR_materials_clearcoat of what is blended or lets light through", ("pane",)),
+        ("alpha of COLOR_0 in alpha tests", ("leaf",)),
+    ]
     assert [u.materials for u in undrawn(build, Renderer())] == [("pane",)]
 
 
