@@ -18,6 +18,7 @@ from eddyfall.core.scene.graft import grafted
 from eddyfall.core.scene.model import Image, Material, Mesh, Node, TextureUse
 from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.demo.shapes import Shape
+from glb_files import glb
 from scenes import Thing, build_of
 
 
@@ -139,3 +140,13 @@ def test_a_bomb_is_refused():
     of = base64.b64encode(zlib.compress(bytes(100 * 1024**2), 9)).decode()
     with pytest.raises(ChangeError, match="cut off, or too large"):
         grafted(row().scene, of)
+
+
+def test_a_coded_mesh_is_not_decoded_where_a_change_is_applied():
+    """Decoders of Draco, meshopt and KTX2 run in the child that reads uploads alone."""
+    data = glb(
+        {"asset": {"version": "2.0"}, "extensionsUsed": ["KHR_draco_mesh_compression"]},
+        [(np.zeros((3, 3), np.float32), 5126, "VEC3")],
+    )
+    with pytest.raises(ChangeError, match="coded by an extension"):
+        grafted(row().scene, base64.b64encode(zlib.compress(data)).decode())

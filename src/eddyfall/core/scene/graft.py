@@ -15,9 +15,12 @@ from eddyfall.core.errors import ChangeError, SceneError
 from eddyfall.core.hashing import digest
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.model import Material, Mesh, Node, Primitive, Scene, TextureUse
+from eddyfall.core.scene.read import draco, meshopt_views
 from eddyfall.core.scene.read.container import open_glb
 from eddyfall.core.scene.read.gltf import scene_of
+from eddyfall.core.scene.read.textures import OTHER_FORMS
 
+CODED = (draco.NAME, *meshopt_views.NAMES, *OTHER_FORMS)
 MOST_TEXT = 1_500_000  # characters of a packed mesh: what a request may carry, too
 MOST_BYTES = 64 * 1024**2  # of it unpacked
 
@@ -52,7 +55,11 @@ def grafted(scene: Scene, text: object) -> tuple[Scene, int]:
         data = unpacking.decompress(base64.b64decode(text, validate=True), MOST_BYTES)
         if unpacking.unconsumed_tail or not unpacking.eof:
             raise ChangeError("the mesh that is brought along is cut off, or too large")
-        other = scene_of(open_glb(data))
+        container = open_glb(data)
+        # Their decoders run in a process of their own where a scene is uploaded; a change is applied in any.
+        if KTX2 in data or any(name in str(container.json) for name in CODED):
+            raise ChangeError("the mesh that is brought along is coded by an extension: it is packed as it is")
+        other = scene_of(container)
     except (binascii.Error, zlib.error, ValueError):
         raise ChangeError("the mesh that is brought along cannot be unpacked") from None
     except SceneError as error:

@@ -5,6 +5,7 @@ import { at } from "../../../api/at";
 import { buildPath, client, must, type Schemas } from "../../../api/client";
 import { keys } from "../../../api/keys";
 import { useKeep } from "../../../api/writes";
+import { Choice } from "../../../ui/Choice";
 import { Page } from "../../../ui/Page";
 import { Pick } from "../../../ui/Pick";
 import { Empty, Failed, Skeleton } from "../../../ui/state";
@@ -123,14 +124,16 @@ function Rehearsed({
           alone={(material) => show({ material: material === only ? null : material })}
         />
         <div className="flex items-center gap-3 mt-3 flex-wrap">
-          <button
-            type="button"
-            className="btn btn-sm btn-primary"
-            disabled={!told.change || keep.isPending}
-            onClick={keepIt}
-          >
-            {keepWords(told, only)} <kbd>K</kbd>
-          </button>
+          {told.change && (
+            <button
+              type="button"
+              className="btn btn-sm btn-primary"
+              disabled={keep.isPending}
+              onClick={keepIt}
+            >
+              {keepWords(told, only)} <kbd>K</kbd>
+            </button>
+          )}
           {only && (
             <button type="button" className="btn btn-sm" onClick={() => show({ material: null })}>
               All of them again
@@ -198,14 +201,9 @@ function SeenTable({ told, at, go }: { told: Told; at: number; go: (i: number) =
         {told.seen.map((s, i) => (
           <tr key={s.viewpoint}>
             <td>
-              <button
-                type="button"
-                className={`link ${i === at ? "font-semibold" : ""}`}
-                aria-current={i === at}
-                onClick={() => go(i)}
-              >
+              <Choice here={i === at} go={() => go(i)}>
                 {s.viewpoint}
-              </button>
+              </Choice>
             </td>
             <td className="num text-right">{figure(s.error_before)}</td>
             <td className="num text-right">{figure(s.error_after)}</td>

@@ -8,22 +8,34 @@ const WIDE = 220; // px of the widest
 
 /** What is missing and its candidates as outlines at one scale, each with its width and height. The table beside has the numbers. */
 export function Outlines({ what, chosen }: { what: Schemas["MissingDocument"]; chosen: number }) {
-  const drawn: { name: string; outline: Outline; due: boolean; chosen: boolean }[] = [];
+  const drawn: { name: string; of: string; outline: Outline; due: boolean; chosen: boolean }[] = [];
   if (what.outline)
-    drawn.push({ name: `${what.name}, as due`, outline: what.outline, due: true, chosen: false });
+    drawn.push({ name: `${what.name}, as due`, of: "", outline: what.outline, due: true, chosen: false });
   for (const [i, t] of what.twins.entries())
-    if (t.outline) drawn.push({ name: t.mesh, outline: t.outline, due: false, chosen: i === chosen });
+    if (t.outline)
+      drawn.push({
+        name: t.mesh,
+        of: t.brought ? t.source : "",
+        outline: t.outline,
+        due: false,
+        chosen: i === chosen,
+      });
   if (!drawn.length) return null;
   const wide = Math.max(...drawn.map((d) => d.outline.size[0] ?? 0), 1e-6);
   const high = Math.max(...drawn.map((d) => d.outline.size[1] ?? 0), 1e-6);
+  const several = drawn.some((d) => d.of);
   const scale = Math.min(WIDE / wide, HIGH / high);
   return (
     <ul className="flex flex-wrap gap-x-8 gap-y-4 mt-3 items-end" aria-label="Outlines at one scale">
       {drawn.map((d) => (
-        <li key={`${d.name} ${d.due}`} className={d.chosen ? "border-b-2 border-primary pb-1" : "pb-[6px]"}>
+        <li
+          key={`${d.name} ${d.of} ${d.due}`}
+          className={d.chosen ? "border-b-2 border-primary pb-1" : "pb-[6px]"}
+        >
           <Drawing of={d.outline} scale={scale} due={d.due} />
           <p className={d.due || d.chosen ? "font-semibold" : ""}>{d.name}</p>
           <p className="num second">{d.outline.size.map((v) => figure(v)).join(" × ")} mm</p>
+          {several && <p className="second">{d.due ? "\u00a0" : `of ${d.of || "this build"}`}</p>}
         </li>
       ))}
     </ul>

@@ -6,6 +6,7 @@ import { buildPath, client, must, type Schemas } from "../../../api/client";
 import { keys } from "../../../api/keys";
 import { useBuilds } from "../../../api/queries";
 import { useKeep } from "../../../api/writes";
+import { Choice } from "../../../ui/Choice";
 import { Page } from "../../../ui/Page";
 import { Pick } from "../../../ui/Pick";
 import { Picture } from "../../../ui/Picture";
@@ -78,14 +79,9 @@ export function TwinsSheet() {
         <ul className="flex flex-wrap gap-x-4 gap-y-1 mt-2">
           {missing.map((m, i) => (
             <li key={m.name}>
-              <button
-                type="button"
-                className={`link ${m === what ? "font-semibold" : ""}`}
-                aria-current={m === what}
-                onClick={() => setAt(i)}
-              >
+              <Choice here={m === what} go={() => setAt(i)}>
                 {m.name}
-              </button>
+              </Choice>
             </li>
           ))}
         </ul>
