@@ -15,6 +15,7 @@ from eddyfall.core.likeness.twins import missing, stands_in, twins
 from eddyfall.core.scene.changes import Change, Operation, apply_change
 from eddyfall.core.scene.gltf_write import write_glb
 from eddyfall.core.scene.graft import grafted
+from eddyfall.core.scene.images import KTX2
 from eddyfall.core.scene.model import Image, Material, Mesh, Node, TextureUse
 from eddyfall.core.scene.read.gltf import read_scene
 from eddyfall.demo.shapes import Shape
@@ -144,9 +145,8 @@ def test_a_bomb_is_refused():
 
 def test_a_coded_mesh_is_not_decoded_where_a_change_is_applied():
     """Decoders of Draco, meshopt and KTX2 run in the child that reads uploads alone."""
-    data = glb(
-        {"asset": {"version": "2.0"}, "extensionsUsed": ["KHR_draco_mesh_compression"]},
-        [(np.zeros((3, 3), np.float32), 5126, "VEC3")],
-    )
-    with pytest.raises(ChangeError, match="coded by an extension"):
-        grafted(row().scene, base64.b64encode(zlib.compress(data)).decode())
+    corners = [(np.zeros((3, 3), np.float32), 5126, "VEC3")]
+    draco = glb({"asset": {"version": "2.0"}, "extensionsUsed": ["KHR_draco_mesh_compression"]}, corners)
+    for data in (draco, glb({"asset": {"version": "2.0"}}, [*corners, (np.frombuffer(KTX2, np.uint8), 5121, "SCALAR")])):
+        with pytest.raises(ChangeError, match="coded by an extension"):
+            grafted(row().scene, base64.b64encode(zlib.compress(data)).decode())

@@ -14,6 +14,7 @@ import numpy as np
 from eddyfall.core.errors import ChangeError, SceneError
 from eddyfall.core.hashing import digest
 from eddyfall.core.scene.gltf_write import write_glb
+from eddyfall.core.scene.images import KTX2
 from eddyfall.core.scene.model import Material, Mesh, Node, Primitive, Scene, TextureUse
 from eddyfall.core.scene.read import draco, meshopt_views
 from eddyfall.core.scene.read.container import open_glb
